@@ -1,0 +1,33 @@
+"""Names people type: suggestions for misspelt ones, and globs."""
+
+from collections.abc import Iterable
+
+
+def nearest(name: str, known: Iterable[str]) -> str | None:
+    """Return the known name most like ``name``, or None when none is close."""
+    from difflib import get_close_matches
+
+    found = get_close_matches(name, list(known), n=1, cutoff=0.5)
+    return found[0] if found else None
+
+
+def did_you_mean(name: str, known: Iterable[str]) -> str:
+    """Return " Did you mean 'x'?" for the nearest known name, or ""."""
+    close = nearest(name, known)
+    return f" Did you mean '{close}'?" if close else ""
+
+
+def matches(name: str, pattern: str) -> bool:
+    """Tell whether ``name`` fits the shell-style ``pattern``."""
+    if not any(sign in pattern for sign in "*?["):
+        return name == pattern
+    from fnmatch import fnmatchcase
+
+    return fnmatchcase(name, pattern)
+
+
+def listed(names: Iterable[str], most: int = 12) -> str:
+    """Return names joined by commas, cut after ``most`` with the rest counted."""
+    items = list(names)
+    shown = ", ".join(items[:most])
+    return f"{shown} and {len(items) - most} more" if len(items) > most else shown
