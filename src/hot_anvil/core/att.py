@@ -1,0 +1,273 @@
+"""Read x86 assembly in AT&T syntax, as gcc and clang write it, into functions.
+
+The line of an instruction is the last ``.loc`` before it in the text; that
+equals the assembler's own line table for both families. It is reset at each
+function, since some functions carry no line at all.
+"""
+
+import os.path
+import re
+from typing import NamedTuple
+
+from hot_anvil.core.code import Code, Function, Instruction
+
+PREFIXES = frozenset(
+    "rep repe repz repne repnz lock notrack data16 data32 addr32 bnd rex64 rex.w "
+    "xacquire xrelease cs ds es fs gs ss".split()
+)
+_FILE = re.compile(r'\.file\s+(\d+)\s+"((?:[^"\\]|\\.)*)"(?:\s+"((?:[^"\\]|\\.)*)")?')
+_LABEL = re.compile(r'\s*("(?:[^"\\]|\\.)*"|[\w.$@]+|[^\s#"][^:"\t#]*):(?=\s|$)\s*')
+_LOCAL = re.compile(r"\.L[\w.$]+")
+_ESCAPE = re.compile(rb"\\([0-7]{1,3}|.)")
+_CODE_SECTION = re.compile(r"\.(text|init|fini)\b")
+_COLD = re.compile(r"(.+)\.cold(?:\.\d+)?$")
+_DATA = frozenset((".long", ".quad", ".word", ".byte", ".value", ".short"))
+TOP_LEVEL = "(top-level asm)"
+
+
+class _Row(NamedTuple):
+    """An instruction before file numbers are known: they may be declared later."""
+
+    mnemonic: str
+    operands: tuple[str, ...]
+    file: int
+    line: int
+    text_line: int
+    inline_asm: bool
+
+
+class _Open:
+    """A function while it is being read."""
+
+    def __init__(self, name: str, section: str) -> None:
+        self.name = name
+        self.section = section
+        self.rows: list[_Row] = []
+        self.labels: dict[str, int] = {}
+
+
+def read_att(text: str, folder: str) -> Code:
+    """Read one assembly text.
+
+    ``folder`` is the absolute folder the compiler ran in; files inside it are
+    named relative to it. Returns the functions in the order of the text,
+    with the labels that code or data refers to.
+    """
+    reader = _Reader()
+    for number, line in enumerate(text.split("\n"), 1):
+        reader.line(number, line)
+    return reader.finish(folder)
+
+
+class _Reader:
+    def __init__(self) -> None:
+        self.section = ".text"
+        self.executable = True
+        self.previous = (".text", True)
+        self.stack: list[tuple[str, bool]] = []
+        self.files: dict[int, tuple[str, str]] = {}
+        self.types: set[str] = set()
+        self.open: dict[str, _Open] = {}  # section -> the function being read in it
+        self.done: list[_Open] = []
+        self.referred: set[str] = set()
+        self.place = (-1, 0)
+        self.in_asm = False
+        self.pending_prefix = ""
+
+    def line(self, number: int, line: str) -> None:
+        if line.startswith("\t") and line[1:2].isalpha() and not _needs_care(line):
+            self.statement(number, line[1:])
+            return
+        stripped = line.strip()
+        if not stripped:
+            return
+        if stripped[0] == "#":
+            self.comment(stripped)
+            return
+        for statement in split_statements(stripped):
+            self.statement(number, statement)
+
+    def comment(self, line: str) -> None:
+        """Follow the marks around inline assembly."""
+        if line.startswith("#APP"):
+            self.in_asm = True
+        elif line.startswith(("#NO_APP", '# 0 "" 2')):
+            self.in_asm = False
+
+    def statement(self, number: int, statement: str) -> None:
+        label = _LABEL.match(statement)
+        while label:
+            self.label(label[1])
+            statement = statement[label.end() :]
+            label = _LABEL.match(statement)
+        if not statement:
+            return
+        if statement[0] == ".":
+            self.directive(statement)
+        elif self.executable and not re.match(r"[\w.$]+\s*=[^=]", statement):
+            self.instruction(number, statement)
+
+    def label(self, name: str) -> None:
+        name = unquote(name)
+        if name in self.types or (self.executable and not name.startswith((".L", "$"))):
+            if self.executable and not name.isdigit() and not self.in_asm:
+                function = _Open(name, self.section)
+                self.open[self.section] = function
+                self.done.append(function)
+                self.place = (-1, 0)
+                return
+        if self.executable:
+            function = self.current()
+            function.labels[name] = len(function.rows)
+
+    def current(self) -> _Open:
+        function = self.open.get(self.section)
+        if function is None:
+            function = self.open[self.section] = _Open(TOP_LEVEL, self.section)
+            self.done.append(function)
+        return function
+
+    def instruction(self, number: int, statement: str) -> None:
+        mnemonic, _, rest = statement.replace("\t", " ").partition(" ")
+        if self.pending_prefix:
+            mnemonic = f"{self.pending_prefix} {mnemonic}"
+            self.pending_prefix = ""
+        while mnemonic.rpartition(" ")[2] in PREFIXES:
+            if not rest.strip():  # "lock; addl": the prefix stands alone
+                self.pending_prefix = mnemonic
+                return
+            more, _, rest = rest.strip().partition(" ")
+            mnemonic = f"{mnemonic} {more}"
+        operands = split_operands(rest)
+        if ".L" in rest:
+            self.referred.update(_LOCAL.findall(rest))
+        elif self.in_asm:
+            self.referred.update(part[:-1] for part in operands if part[:-1].isdigit())
+        self.current().rows.append(_Row(mnemonic, operands, *self.place, number, self.in_asm))
+
+    def directive(self, statement: str) -> None:
+        name, _, rest = statement.replace("\t", " ").partition(" ")
+        rest = rest.strip()
+        if name == ".loc":
+            numbers = rest.split(None, 2)
+            self.place = (int(numbers[0]), int(numbers[1]))
+        elif name == ".file":
+            found = _FILE.match(statement)
+            if found:
+                first, second = unescape(found[2]), found[3]
+                pair = ("", first) if second is None else (first, unescape(second))
+                self.files[int(found[1])] = pair
+        elif name == ".type":
+            symbol, _, kind = rest.rpartition(",")
+            if "function" in kind:
+                self.types.add(unquote(symbol.strip()))
+        elif name in (".section", ".pushsection"):
+            if name == ".pushsection":
+                self.stack.append((self.section, self.executable))
+            self.enter(*section_of(rest))
+        elif name in (".text", ".data", ".bss"):
+            self.enter(name, name == ".text")
+        elif name == ".popsection" and self.stack:
+            self.enter(*self.stack.pop())
+        elif name == ".previous":
+            self.enter(*self.previous)
+        elif ".L" in rest and name in _DATA and not self.section.startswith(".debug"):
+            self.referred.update(_LOCAL.findall(rest))  # a jump table
+
+    def enter(self, section: str, executable: bool) -> None:
+        self.previous = (self.section, self.executable)
+        self.section, self.executable = section, executable
+
+    def finish(self, folder: str) -> Code:
+        names = {number: normal_path(*pair, folder) for number, pair in self.files.items()}
+        functions = []
+        for done in self.done:
+            cold = _COLD.match(done.name)
+            instructions = tuple(
+                Instruction(r.mnemonic, r.operands, names.get(r.file, ""), r.line, *r[4:])
+                for r in done.rows
+            )
+            labels = {n: at for n, at in done.labels.items() if n in self.referred}
+            parent = cold[1] if cold else ""
+            if instructions:
+                functions.append(Function(done.name, done.section, parent, instructions, labels))
+        files = {i.file: None for f in functions for i in f.instructions if i.file}
+        return Code(tuple(functions), tuple(files))
+
+
+def _needs_care(line: str) -> bool:
+    return "#" in line or ";" in line or '"' in line or ":" in line
+
+
+def split_statements(line: str) -> list[str]:
+    """Split a line at ';' and drop its comment, minding strings."""
+    if "#" not in line and ";" not in line:
+        return [line]
+    parts = [""]
+    quoted = False
+    previous = ""
+    for sign in line:
+        if sign == '"' and previous != "\\":
+            quoted = not quoted
+        if sign == "#" and not quoted:
+            break
+        if sign == ";" and not quoted:
+            parts.append("")
+        else:
+            parts[-1] += sign
+        previous = "" if previous == "\\" else sign
+    return [part.strip() for part in parts if part.strip()]
+
+
+def split_operands(text: str) -> tuple[str, ...]:
+    """Split operands at the commas outside parentheses."""
+    text = text.strip()
+    if not text:
+        return ()
+    if "(" not in text:
+        return tuple(part.strip() for part in text.split(","))
+    parts = []
+    depth = start = 0
+    for index, sign in enumerate(text):
+        if sign == "(":
+            depth += 1
+        elif sign == ")":
+            depth -= 1
+        elif sign == "," and depth == 0:
+            parts.append(text[start:index].strip())
+            start = index + 1
+    parts.append(text[start:].strip())
+    return tuple(parts)
+
+
+def section_of(rest: str) -> tuple[str, bool]:
+    """Return (name, is it code?) from what follows ``.section``."""
+    name, _, flags = rest.partition(",")
+    name = name.strip().strip('"')
+    found = re.match(r'\s*"([^"]*)"', flags)
+    return name, "x" in found[1] if found else bool(_CODE_SECTION.match(name))
+
+
+def unquote(name: str) -> str:
+    """Return a symbol name without the quotes some compilers put around odd ones."""
+    return name[1:-1] if len(name) > 1 and name[0] == '"' == name[-1] else name
+
+
+def unescape(text: str) -> str:
+    """Undo the assembler's escapes in a quoted string."""
+    if "\\" not in text:
+        return text
+
+    def plain(found: re.Match[bytes]) -> bytes:
+        return bytes([int(found[1], 8) & 255]) if found[1].isdigit() else found[1]
+
+    return _ESCAPE.sub(plain, text.encode()).decode(errors="surrogateescape")
+
+
+def normal_path(directory: str, name: str, folder: str) -> str:
+    """Return the file's path, relative to ``folder`` when it lies inside."""
+    if name.startswith("<"):
+        return name
+    path = os.path.normpath(os.path.join(folder, directory, name))  # noqa: PTH118 - text only
+    inside = folder.rstrip("/") + "/"
+    return path[len(inside) :] if path.startswith(inside) else path

@@ -1,0 +1,266 @@
+"""The bench as a value, and reading it from the tables of ``anvil.toml``."""
+
+import re
+from collections.abc import Mapping, Sequence
+from typing import Any, NamedTuple
+
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.tomlplace import Step, dotted, line_of
+
+LANGUAGES = {
+    ".c": "c",
+    ".cc": "c++",
+    ".cpp": "c++",
+    ".cxx": "c++",
+    ".C": "c++",
+}
+DEFAULT_FLAGS = {"plain": "-O0", "lean": "-Os", "even": "-O2", "fast": "-O3"}
+
+_KEYS = {
+    "": ("title", "flags", "grid", "toolchain", "snippet"),
+    "grid": ("toolchains", "flags", "except", "reference", "baseline"),
+    "toolchain": ("command", "family"),
+    "snippet": ("name", "about", "sources", "entries", "reference", "sweep", "inputs"),
+    "input": ("fill", "count", "alias"),
+}
+
+Values = Mapping[str, Any]
+
+
+class Snippet(NamedTuple):
+    """One piece of code under study."""
+
+    name: str
+    about: str
+    sources: tuple[str, ...]  # relative to the bench's folder
+    entries: tuple[str, ...]  # empty: all functions that other files can call
+    reference: str  # entry whose results count as right, "" for the first
+    sweep: Mapping[str, tuple[int, ...]]
+    inputs: Values  # parameter -> value, expression, or table
+
+    @property
+    def language(self) -> str:
+        """The language of the first source; all sources are linked by its driver."""
+        return language_of(self.sources[0])
+
+
+class CustomToolchain(NamedTuple):
+    """A compiler that the bench names itself."""
+
+    name: str
+    command: str
+    family: str
+
+
+class Grid(NamedTuple):
+    """Which builds a bench asks for."""
+
+    toolchains: tuple[str, ...]  # names or globs; empty: all that fit
+    flags: tuple[str, ...]
+    excepted: tuple[str, ...]
+    reference: str  # "" for the first build
+    baseline: str  # "" for the reference
+
+
+class Bench(NamedTuple):
+    """A whole bench. ``explicit`` builds, if any, stand in place of the grid."""
+
+    title: str
+    root: str  # absolute folder that sources are relative to
+    file: str  # where it was read from, for messages
+    snippets: tuple[Snippet, ...]
+    flags: Mapping[str, Any]  # flag set -> text, or table family -> text
+    grid: Grid
+    custom: tuple[CustomToolchain, ...]
+    explicit: tuple[str, ...] = ()
+
+
+class Input(NamedTuple):
+    """What a bench says of one parameter, checked but not yet evaluated."""
+
+    value: int | float | str | None  # scalar, or an expression over the sweep
+    fill: str | None
+    count: int | str | None
+    alias: str | None
+
+
+def language_of(source: str) -> str:
+    """Return the language a source's ending stands for."""
+    ending = source[source.rfind(".") :] if "." in source else ""
+    language = LANGUAGES.get(ending)
+    if language is None:
+        known = ", ".join(LANGUAGES)
+        raise RequestError(f"{source}: no language is known for this ending (known: {known}).")
+    return language
+
+
+def read_bench(tables: Values, text: str, file: str, root: str) -> Bench:
+    """Check the tables of an ``anvil.toml`` and return the bench.
+
+    ``text`` is the file's text, to name lines in errors; raises RequestError.
+    """
+    reader = _Reader(file, text)
+    reader.known(tables, (), "")
+    snippets = reader.items(tables, (), "snippet", dict)
+    if not snippets:
+        raise reader.fault((), "the bench has no [[snippet]] table: nothing to compile")
+    flags = reader.item(tables, (), "flags", dict, DEFAULT_FLAGS)
+    for name, value in flags.items():
+        reader.check_flags(name, value)
+    bench = Bench(
+        title=reader.item(tables, (), "title", str, ""),
+        root=root,
+        file=file,
+        snippets=tuple(reader.snippet(table, index) for index, table in enumerate(snippets)),
+        flags=flags,
+        grid=reader.grid(reader.item(tables, (), "grid", dict, {}), flags),
+        custom=tuple(
+            reader.toolchain(name, table)
+            for name, table in reader.item(tables, (), "toolchain", dict, {}).items()
+        ),
+    )
+    names = [snippet.name for snippet in bench.snippets]
+    for index, name in enumerate(names):
+        if name in names[:index]:
+            raise reader.fault(("snippet", index, "name"), f"the name '{name}' is used twice")
+    return bench
+
+
+class _Reader:
+    """Checks tables and raises errors that name file, table, key and line."""
+
+    def __init__(self, file: str, text: str) -> None:
+        self.file = file
+        self.text = text
+
+    def fault(self, path: tuple[Step, ...], message: str) -> RequestError:
+        line = line_of(self.text, path)
+        place = f"{self.file}:{line}" if line else self.file
+        key = f" {dotted(path)}:" if path else ""
+        return RequestError(f"{place}:{key} {message}.")
+
+    def known(self, table: Values, path: tuple[Step, ...], kind: str) -> None:
+        for key in table:
+            if key not in _KEYS[kind]:
+                hint = did_you_mean(key, _KEYS[kind]) or f" Known: {listed(_KEYS[kind])}."
+                raise self.fault((*path, key), f"unknown key '{key}'.{hint.rstrip('.')}")
+
+    def item(
+        self, table: Values, path: tuple[Step, ...], key: str, kind: type, default: Any
+    ) -> Any:
+        value = table.get(key, default)
+        if not isinstance(value, kind):
+            wanted = {str: "a text", dict: "a table", list: "a list"}[kind]
+            raise self.fault((*path, key), f"must be {wanted}, not {value!r}")
+        return value
+
+    def items(self, table: Values, path: tuple[Step, ...], key: str, kind: type) -> list[Any]:
+        values: list[Any] = self.item(table, path, key, list, [])
+        wanted = {str: "texts", dict: "tables ([[...]])", int: "whole numbers"}[kind]
+        for value in values:
+            if not isinstance(value, kind) or isinstance(value, bool):
+                raise self.fault((*path, key), f"must be a list of {wanted}; {value!r} is not")
+        return values
+
+    def check_flags(self, name: str, value: object) -> None:
+        texts = value.values() if isinstance(value, Mapping) else [value]
+        if not all(isinstance(text, str) for text in texts):
+            raise self.fault(("flags", name), "must be a text, or a table of texts per family")
+
+    def grid(self, table: Values, flags: Values) -> Grid:
+        path = ("grid",)
+        self.known(table, path, "grid")
+        wanted = self.items(table, path, "flags", str) or list(flags)
+        for name in wanted:
+            if name not in flags:
+                hint = did_you_mean(name, flags) or f" Known: {listed(flags)}."
+                raise self.fault(
+                    (*path, "flags"), f"no flag set is called '{name}'.{hint.rstrip('.')}"
+                )
+        return Grid(
+            tuple(self.items(table, path, "toolchains", str)),
+            tuple(wanted),
+            tuple(self.items(table, path, "except", str)),
+            self.item(table, path, "reference", str, ""),
+            self.item(table, path, "baseline", str, ""),
+        )
+
+    def toolchain(self, name: str, table: object) -> CustomToolchain:
+        path = ("toolchain", name)
+        if not isinstance(table, Mapping):
+            raise self.fault(path, "must be a table with 'command' and 'family'")
+        self.known(table, path, "toolchain")
+        for key in _KEYS["toolchain"]:
+            if key not in table:
+                raise self.fault(path, f"'{key}' is missing")
+        command = self.item(table, path, "command", str, "")
+        return CustomToolchain(name, command, self.item(table, path, "family", str, ""))
+
+    def snippet(self, table: Values, index: int) -> Snippet:
+        path = ("snippet", index)
+        self.known(table, path, "snippet")
+        sources = tuple(self.items(table, path, "sources", str))
+        if not sources:
+            raise self.fault(path, "'sources' is missing: name at least one source file")
+        for source in sources:
+            try:
+                language_of(source)
+            except RequestError as error:
+                raise self.fault((*path, "sources"), str(error).rstrip(".")) from None
+        name = self.item(table, path, "name", str, re.sub(r"\.\w+$", "", sources[0]))
+        entries = tuple(self.items(table, path, "entries", str))
+        reference = self.item(table, path, "reference", str, "")
+        if reference and entries and reference not in entries:
+            hint = did_you_mean(reference, entries).rstrip("?") or f" Entries: {listed(entries)}"
+            raise self.fault((*path, "reference"), f"'{reference}' is not an entry.{hint}")
+        inputs = self.item(table, path, "inputs", dict, {})
+        for key, value in inputs.items():
+            self.input(value, (*path, "inputs", key))
+        sweep = self.item(table, path, "sweep", dict, {})
+        points = {key: self.sweep(sweep, (*path, "sweep"), key) for key in sweep}
+        about = self.item(table, path, "about", str, "")
+        return Snippet(name, about, sources, entries, reference, points, inputs)
+
+    def sweep(self, table: Values, path: tuple[Step, ...], key: str) -> tuple[int, ...]:
+        points = tuple(self.items(table, path, key, int))
+        if not points:
+            raise self.fault((*path, key), "must list at least one whole number")
+        return points
+
+    def input(self, value: object, path: tuple[Step, ...]) -> Input:
+        if isinstance(value, Mapping):
+            self.known(value, path, "input")
+            if ("fill" in value) == ("alias" in value):
+                raise self.fault(path, "needs either 'fill' or 'alias'")
+            count = value.get("count", 1)
+            if isinstance(count, bool) or not isinstance(count, int | str):
+                raise self.fault(
+                    (*path, "count"), "must be a whole number or a name from the sweep"
+                )
+            for key in ("fill", "alias"):
+                self.item(value, path, key, str, "")
+            return Input(None, value.get("fill"), count, value.get("alias"))
+        if isinstance(value, int | float | str):
+            return Input(value, None, None, None)
+        raise self.fault(path, f"must be a number, a name from the sweep or a table, not {value!r}")
+
+
+def read_input(value: object, name: str, file: str) -> Input:
+    """Return the input specification a bench gives for parameter ``name``."""
+    return _Reader(file, "").input(value, ("inputs", name))
+
+
+def find_snippets(bench: Bench, names: Sequence[str]) -> tuple[Snippet, ...]:
+    """Return the snippets of these names, all when none is given."""
+    if not names:
+        return bench.snippets
+    by_name = {snippet.name: snippet for snippet in bench.snippets}
+    for name in names:
+        if name not in by_name:
+            hint = did_you_mean(name, by_name)
+            raise RequestError(
+                f"{bench.file}: no snippet is called '{name}'.{hint} "
+                f"The bench has: {listed(by_name)}."
+            )
+    return tuple(by_name[name] for name in names)
