@@ -1,0 +1,82 @@
+"""Read what objdump prints for an object, and the listing an assembler writes.
+
+Both serve only to prove that the code shown is the code that runs; the code
+shown comes from the compiler's text.
+"""
+
+import re
+from typing import NamedTuple
+
+_SECTION = re.compile(r"Disassembly of section (.+):$")
+_INSTRUCTION = re.compile(r"\s*([0-9a-f]+):\t(.*)$")
+_RELOCATION = re.compile(r"\s+([0-9a-f]+): (R_\w+)\s+(.*)$")
+_TARGET = re.compile(r"^(\w+(?:,p[nt])?\s+)([0-9a-f]+)(?: <(.*)>)?$")
+_LISTED = re.compile(r"\s*(\d+)(?: ([0-9a-f]{4,16}) [0-9A-F]+|\s)")
+
+
+class Decoded(NamedTuple):
+    """One instruction as the disassembler sees it in an object."""
+
+    section: str
+    address: int
+    text: str
+    target: int | None  # address a branch goes to inside its section
+    relocation: str  # what the linker will fill in, "" when nothing
+
+
+def read_objdump(text: str) -> tuple[Decoded, ...]:
+    """Read the output of ``objdump -dr -w --no-show-raw-insn`` of an object."""
+    out: list[Decoded] = []
+    section = ""
+    for line in text.split("\n"):
+        found = _INSTRUCTION.match(line)
+        if found:
+            body, target = _without_target(found[2].split("#")[0].strip())
+            out.append(Decoded(section, int(found[1], 16), body, target, ""))
+            # With -w a relocation follows on the same line after a tab.
+            body_and_more = found[2].split("\t")
+            if len(body_and_more) > 1:
+                body, target = _without_target(body_and_more[0].split("#")[0].strip())
+                name = _RELOCATION.match(" " + body_and_more[1])
+                relocation = name[3] if name else ""
+                out[-1] = Decoded(section, int(found[1], 16), body, target, relocation)
+            continue
+        named = _SECTION.match(line)
+        if named:
+            section = named[1]
+    return tuple(out)
+
+
+def _without_target(body: str) -> tuple[str, int | None]:
+    found = _TARGET.match(body)
+    if not found or body[0] not in "jclx":
+        return re.sub(r"\s+", " ", body), None
+    return found[1].strip(), int(found[2], 16)
+
+
+def is_padding(text: str) -> bool:
+    """Tell whether a decoded instruction does nothing but fill space."""
+    words = text.split()
+    return any(word in ("nop", "nopw", "nopl", "nopq") for word in words) or text in (
+        "xchg %ax,%ax",
+        "data16",
+        "int3",
+        "lea 0x0(%rsi,%riz,1),%rsi",
+        "lea 0x0(%rsi),%rsi",
+    )
+
+
+def read_assembler_listing(text: str) -> tuple[tuple[int, int], ...]:
+    """Read the listing of GNU as (``-aln``): (text line, offset) pairs.
+
+    Only lines that put bytes into a section are returned, in text order. The
+    offset counts from the start of the section the line stands in.
+    """
+    pairs: list[tuple[int, int]] = []
+    for line in text.split("\n"):
+        found = _LISTED.match(line)
+        if found and found[2] is not None:
+            number = int(found[1])
+            if not pairs or pairs[-1][0] != number:
+                pairs.append((number, int(found[2], 16)))
+    return tuple(pairs)
