@@ -72,7 +72,7 @@ class _Reader:
         self.referred: set[str] = set()
         self.place = (-1, 0)
         self.in_asm = False
-        self.pending_prefix = ""
+        self.pending_prefix = ("", 0)  # a prefix that stood alone, and its line
 
     def line(self, number: int, line: str) -> None:
         if line.startswith("\t") and line[1:2].isalpha() and not _needs_care(line):
@@ -129,12 +129,13 @@ class _Reader:
 
     def instruction(self, number: int, statement: str) -> None:
         mnemonic, _, rest = statement.replace("\t", " ").partition(" ")
-        if self.pending_prefix:
-            mnemonic = f"{self.pending_prefix} {mnemonic}"
-            self.pending_prefix = ""
+        if self.pending_prefix[0]:
+            mnemonic = f"{self.pending_prefix[0]} {mnemonic}"
+            number = self.pending_prefix[1]
+            self.pending_prefix = ("", 0)
         while mnemonic.rpartition(" ")[2] in PREFIXES:
             if not rest.strip():  # "lock; addl": the prefix stands alone
-                self.pending_prefix = mnemonic
+                self.pending_prefix = (mnemonic, number)
                 return
             more, _, rest = rest.strip().partition(" ")
             mnemonic = f"{mnemonic} {more}"

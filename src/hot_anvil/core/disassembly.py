@@ -9,7 +9,6 @@ from typing import NamedTuple
 
 _SECTION = re.compile(r"Disassembly of section (.+):$")
 _INSTRUCTION = re.compile(r"\s*([0-9a-f]+):\t(.*)$")
-_RELOCATION = re.compile(r"\s+([0-9a-f]+): (R_\w+)\s+(.*)$")
 _TARGET = re.compile(r"^(\w+(?:,p[nt])?\s+)([0-9a-f]+)(?: <(.*)>)?$")
 _LISTED = re.compile(r"\s*(\d+)(?: ([0-9a-f]{4,16}) [0-9A-F]+|\s)")
 
@@ -31,15 +30,11 @@ def read_objdump(text: str) -> tuple[Decoded, ...]:
     for line in text.split("\n"):
         found = _INSTRUCTION.match(line)
         if found:
-            body, target = _without_target(found[2].split("#")[0].strip())
-            out.append(Decoded(section, int(found[1], 16), body, target, ""))
-            # With -w a relocation follows on the same line after a tab.
-            body_and_more = found[2].split("\t")
-            if len(body_and_more) > 1:
-                body, target = _without_target(body_and_more[0].split("#")[0].strip())
-                name = _RELOCATION.match(" " + body_and_more[1])
-                relocation = name[3] if name else ""
-                out[-1] = Decoded(section, int(found[1], 16), body, target, relocation)
+            # With -w an instruction's relocations follow it on its line, after tabs.
+            instruction, *relocations = found[2].split("\t")
+            body, target = _without_target(instruction.split("#")[0].strip())
+            relocation = relocations[-1] if relocations else ""
+            out.append(Decoded(section, int(found[1], 16), body, target, relocation))
             continue
         named = _SECTION.match(line)
         if named:

@@ -6,6 +6,7 @@ instructions, or be padding. Then, where the compiler's own object runs and
 not its assembled text, both objects instruction by instruction.
 """
 
+import re
 from bisect import bisect_right
 from collections import Counter
 from collections.abc import Sequence
@@ -14,13 +15,17 @@ from typing import NamedTuple
 from hot_anvil.core.code import Code
 from hot_anvil.core.disassembly import Decoded, is_padding
 
+# One instruction with two encodings, which an assembler and a compiler choose differently.
+_SHIFT_BY_ONE = re.compile(r"^((?:sh[lr]|sa[lr]|ro[lr]|rc[lr])[bwlq]?) \$0x1,")
 PROVED, BROKEN, UNKNOWN = "proved", "broken", "unknown"
 
 
 class Proof(NamedTuple):
     """The outcome of the check that what is shown is what runs."""
 
-    state: str  # PROVED, BROKEN or UNKNOWN
+    state: str  # # One instruction with two encodings, which an assembler and a compiler choose differently.
+_SHIFT_BY_ONE = re.compile(r"^((?:sh[lr]|sa[lr]|ro[lr]|rc[lr])[bwlq]?) \$0x1,")
+PROVED, BROKEN or UNKNOWN
     why: str  # first disagreement, or why nothing is known
     instructions: int
     padding: int
@@ -103,7 +108,7 @@ def _spelled(item: Decoded) -> str:
     # What the linker fills in reads as some number that depends on the assembler.
     if "(%rip)" in item.text or item.relocation:
         return item.text.split()[0]
-    return item.text
+    return _SHIFT_BY_ONE.sub(r"\1 ", item.text)
 
 
 def _targets_agree(pairs: list[tuple[Decoded, Decoded]]) -> str:

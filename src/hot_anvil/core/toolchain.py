@@ -123,6 +123,17 @@ def group_drivers(drivers: Iterable[Driver], machine: str) -> tuple[Toolchain, .
         native = runs_natively(target, machine)
         can = {"compile": True, "link": native, "run": native}
         chains.append(Toolchain(name, tuple(aliases), family, version, target, best, can))
+    return _with_family_aliases(chains)
+
+
+def _with_family_aliases(chains: list[Toolchain]) -> tuple[Toolchain, ...]:
+    """Let a bare family name such as "clang" mean the newest one where no command is called so."""
+    taken = {name for chain in chains for name in (chain.name, *chain.aliases)}
+    newest = {chain.family: index for index, chain in enumerate(chains)}
+    for family, index in newest.items():
+        if family not in taken:
+            chain = chains[index]
+            chains[index] = chain._replace(aliases=(*chain.aliases, family))
     return tuple(chains)
 
 

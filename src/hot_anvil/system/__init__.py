@@ -1,0 +1,1 @@
+"""Thin adapters around the machine: compilers, caches, workers, the clock."""

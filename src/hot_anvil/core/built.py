@@ -1,0 +1,80 @@
+"""Results of compiling, as records."""
+
+from typing import NamedTuple
+
+from hot_anvil.core.bench import Snippet
+from hot_anvil.core.diagnostics import Diagnostic
+from hot_anvil.core.grid import Build
+from hot_anvil.core.proof import Proof
+
+COMPILED, REFUSED = "compiled", "refused"
+
+
+class Unit(NamedTuple):
+    """One source compiled by one build: the one artefact shown, checked and timed."""
+
+    source: str
+    artefact: str  # name of the folder in the store, "" when refused without a record
+    status: str
+    why: str  # for a refused one
+    seconds: float  # the compiler's time when it made this artefact
+    diagnostics: tuple[Diagnostic, ...]
+    code_bytes: int
+    sizes: dict[str, int]  # function symbol -> bytes
+    same_code: str
+    proof: Proof
+
+
+class Built(NamedTuple):
+    """A snippet under one build."""
+
+    snippet: Snippet
+    build: Build
+    units: tuple[Unit, ...]
+    fresh: bool  # a compiler ran for it just now
+
+    @property
+    def status(self) -> str:
+        """COMPILED when every source compiled."""
+        return REFUSED if any(unit.status == REFUSED for unit in self.units) else COMPILED
+
+    @property
+    def why(self) -> str:
+        """Why it was refused, "" when it was not."""
+        return next((unit.why for unit in self.units if unit.status == REFUSED), "")
+
+    @property
+    def seconds(self) -> float:
+        """Seconds of the compiler for all sources."""
+        return sum(unit.seconds for unit in self.units)
+
+    @property
+    def code_bytes(self) -> int:
+        """Bytes of code of all sources."""
+        return sum(unit.code_bytes for unit in self.units)
+
+    @property
+    def diagnostics(self) -> tuple[Diagnostic, ...]:
+        """What the compiler complained about, over all sources."""
+        return tuple(d for unit in self.units for d in unit.diagnostics)
+
+    @property
+    def proof(self) -> Proof:
+        """The weakest proof of its units."""
+        order = {"broken": 0, "unknown": 1, "proved": 2}
+        return min((unit.proof for unit in self.units), key=lambda proof: order[proof.state])
+
+    @property
+    def same_code(self) -> str:
+        """Equal for builds of a snippet that load the same bytes."""
+        return " ".join(unit.same_code for unit in self.units)
+
+    def entry_bytes(self, symbol: str) -> int | None:
+        """Bytes of one function with its cold part, None when it has no symbol."""
+        sizes = [
+            size
+            for unit in self.units
+            for name, size in unit.sizes.items()
+            if name == symbol or name.startswith(symbol + ".cold")
+        ]
+        return sum(sizes) if sizes else None

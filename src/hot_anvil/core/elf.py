@@ -1,0 +1,125 @@
+"""What an ELF object or image holds: code sizes, symbols, and comparable bytes."""
+
+import io
+from typing import Any, NamedTuple
+
+from hot_anvil.core.errors import FaultError
+
+_ALLOC, _EXECUTABLE = 0x2, 0x4
+# The linker may rewrite the opcode before these, to reach a symbol more directly.
+_RELAXED = {9: 3, 41: 3, 42: 3, 20: 4, 19: 4, 22: 4}
+_WIDE = {1: 8, 24: 8, 25: 8, 17: 8, 18: 8}  # relocations of eight bytes; others fill four
+
+
+class ObjectFacts(NamedTuple):
+    """Facts of one object file."""
+
+    code_bytes: int  # bytes of all code sections, padding included
+    sizes: dict[str, int]  # function symbol -> bytes
+    same_code: str  # equal for objects that load the same bytes
+
+
+class Body(NamedTuple):
+    """The bytes of one function, and which of them the linker fills in."""
+
+    data: bytes
+    open_bytes: frozenset[int]  # offsets inside ``data``
+
+
+def _open(data: bytes) -> Any:
+    from elftools.common.exceptions import ELFError
+    from elftools.elf.elffile import ELFFile
+
+    try:
+        return ELFFile(io.BytesIO(data))
+    except ELFError as error:
+        raise FaultError(f"an object of the compiler cannot be read as ELF: {error}.") from None
+
+
+def object_facts(data: bytes) -> ObjectFacts:
+    """Return the facts of the object file whose bytes these are."""
+    import hashlib
+
+    elf = _open(data)
+    code_bytes = 0
+    state = hashlib.blake2b(digest_size=20)
+    names = [section.name for section in elf.iter_sections()]
+    for section in elf.iter_sections():
+        flags = section["sh_flags"]
+        if flags & _ALLOC and section.name != ".note.gnu.property":
+            if flags & _EXECUTABLE:
+                code_bytes += section["sh_size"]
+            content = b"" if section["sh_type"] == "SHT_NOBITS" else section.data()
+            if section.name == ".eh_frame":
+                content = b""  # unwinding tables do not run
+            state.update(f"{section.name} {section['sh_size']} ".encode() + content)
+        relocates = section["sh_type"] in ("SHT_RELA", "SHT_REL")
+        if relocates and not names[section["sh_info"]].startswith((".debug", ".eh_frame")):
+            symbols = elf.get_section(section["sh_link"])
+            for r in section.iter_relocations():
+                symbol = symbols.get_symbol(r["r_info_sym"])
+                name = symbol.name or names[symbol["st_shndx"]]
+                line = f"{section.name} {r['r_offset']} {r['r_info_type']} {name} {r['r_addend']}"
+                state.update(line.encode())
+    return ObjectFacts(code_bytes, function_sizes(elf), state.hexdigest())
+
+
+def function_sizes(elf: Any) -> dict[str, int]:
+    """Return the size in bytes of each function symbol that the file defines."""
+    table = elf.get_section_by_name(".symtab")
+    if table is None:
+        return {}
+    return {
+        symbol.name: symbol["st_size"]
+        for symbol in table.iter_symbols()
+        if symbol["st_info"]["type"] == "STT_FUNC" and symbol["st_shndx"] != "SHN_UNDEF"
+    }
+
+
+def function_bodies(data: bytes) -> dict[str, Body]:
+    """Return the bytes of each function of an object, knowing what the linker fills in."""
+    elf = _open(data)
+    table = elf.get_section_by_name(".symtab")
+    opened: dict[int, set[int]] = {}
+    for section in elf.iter_sections():
+        if section["sh_type"] == "SHT_RELA":
+            holes = opened.setdefault(section["sh_info"], set())
+            for r in section.iter_relocations():
+                kind, at = r["r_info_type"], r["r_offset"]
+                holes.update(range(at - _RELAXED.get(kind, 0), at + _WIDE.get(kind, 4)))
+    bodies = {}
+    for symbol in table.iter_symbols() if table else ():
+        index = symbol["st_shndx"]
+        if symbol["st_info"]["type"] == "STT_FUNC" and isinstance(index, int):
+            start, size = symbol["st_value"], symbol["st_size"]
+            content = elf.get_section(index).data()[start : start + size]
+            holes = opened.get(index, set())
+            inside = frozenset(at - start for at in holes if start <= at < start + size)
+            bodies[symbol.name] = Body(content, inside)
+    return bodies
+
+
+def image_differs(image: bytes, bodies: dict[str, Body], functions: list[str]) -> str:
+    """Compare functions in a linked image with their bodies in the object.
+
+    Returns "" when every byte agrees that the linker does not fill in, else
+    what differs.
+    """
+    elf = _open(image)
+    table = elf.get_section_by_name(".symtab")
+    found = {}
+    for symbol in table.iter_symbols() if table else ():
+        if symbol.name in functions and isinstance(symbol["st_shndx"], int):
+            section = elf.get_section(symbol["st_shndx"])
+            start = symbol["st_value"] - section["sh_addr"]
+            found[symbol.name] = section.data()[start : start + symbol["st_size"]]
+    for name in functions:
+        body, linked = bodies.get(name), found.get(name)
+        if body is None or linked is None:
+            return f"{name} is not in the {'object' if body is None else 'linked image'}"
+        if len(body.data) != len(linked):
+            return f"{name} has {len(linked)} bytes, {len(body.data)} were compiled"
+        pairs = enumerate(zip(body.data, linked, strict=True))
+        if any(a != b for at, (a, b) in pairs if at not in body.open_bytes):
+            return f"the linked bytes of {name} are not those compiled"
+    return ""

@@ -1,0 +1,214 @@
+"""What an entry takes and returns, read from debug info (DWARF)."""
+
+import io
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.names import did_you_mean, listed
+
+# DW_ATE_* encodings of the DWARF standard, section 7.8, as kinds of ours.
+_ENCODINGS = {2: "bool", 4: "float", 5: "int", 6: "int", 7: "uint", 8: "uint", 16: "uint"}
+_QUALIFIERS = (
+    "DW_TAG_typedef",
+    "DW_TAG_volatile_type",
+    "DW_TAG_restrict_type",
+    "DW_TAG_atomic_type",
+)
+_POINTERS = ("DW_TAG_pointer_type", "DW_TAG_reference_type", "DW_TAG_rvalue_reference_type")
+
+
+class Type(NamedTuple):
+    """A type as far as calling needs it."""
+
+    kind: str  # "int", "uint", "float", "bool", "pointer", "void" or "other"
+    size: int  # bytes
+    name: str  # as the source writes it
+    const: bool = False
+    to: "Type | None" = None  # for a pointer
+
+    @property
+    def callable_with(self) -> bool:
+        """Tell whether values of this type can be passed and returned."""
+        if self.kind == "pointer":
+            inner = self.to
+            return inner is not None and inner.kind in ("int", "uint", "float", "bool", "void")
+        return self.kind in ("int", "uint", "float", "bool") and self.size <= 8
+
+
+class Parameter(NamedTuple):
+    """One parameter of an entry."""
+
+    name: str
+    type: Type
+
+    @property
+    def writable(self) -> bool:
+        """True for a pointer through which the entry may write."""
+        return self.type.kind == "pointer" and not (self.type.to and self.type.to.const)
+
+
+class Signature(NamedTuple):
+    """How to call one function."""
+
+    name: str  # as in the source
+    symbol: str  # as in the object
+    returns: Type
+    parameters: tuple[Parameter, ...]
+    file: str
+    line: int
+
+    @property
+    def text(self) -> str:
+        """The declaration in one line."""
+        inside = ", ".join(f"{_declared(p.type)}{p.name}" for p in self.parameters) or "void"
+        return f"{_declared(self.returns)}{self.name}({inside})"
+
+
+_VOID = Type("void", 0, "void")
+
+
+def read_signatures(data: bytes) -> tuple[Signature, ...]:
+    """Return the functions that an object with full debug info lets others call."""
+    from elftools.elf.elffile import ELFFile
+
+    elf = ELFFile(io.BytesIO(data))
+    if not elf.has_dwarf_info():
+        return ()
+    dwarf = elf.get_dwarf_info()
+    out = []
+    for unit in dwarf.iter_CUs():
+        files = _file_names(dwarf, unit)
+        for die in unit.get_top_DIE().iter_children():
+            if die.tag == "DW_TAG_subprogram" and _is_callable_definition(die):
+                out.append(_signature(die, files))
+    return tuple(out)
+
+
+def find_entries(
+    names: Sequence[str], known: Sequence[Signature], sources: Sequence[str]
+) -> tuple[Signature, ...]:
+    """Return the signatures of the entries named, of all functions when none is.
+
+    Raises RequestError that lists what the sources do have.
+    """
+    where = listed(sources)
+    if not known:
+        raise RequestError(f"{where}: no function here can be called from outside.")
+    if not names:
+        return tuple(known)
+    by_name = {signature.name: signature for signature in known}
+    by_name.update({signature.symbol: signature for signature in known})
+    for name in names:
+        if name not in by_name:
+            raise RequestError(
+                f"{where}: there is no function '{name}' that can be called from outside."
+                f"{did_you_mean(name, by_name)} Those that can: {listed(dict.fromkeys(by_name))}."
+            )
+    return tuple(by_name[name] for name in names)
+
+
+def _is_callable_definition(die: Any) -> bool:
+    attributes = die.attributes
+    external = "DW_AT_external" in attributes
+    if not external and "DW_AT_specification" in attributes:
+        declared = die.get_DIE_from_attribute("DW_AT_specification")
+        external = "DW_AT_external" in declared.attributes
+    return external and ("DW_AT_low_pc" in attributes or "DW_AT_ranges" in attributes)
+
+
+def _signature(die: Any, files: dict[int, str]) -> Signature:
+    name = _attribute(die, "DW_AT_name").decode()
+    linkage = _attribute(die, "DW_AT_linkage_name")
+    parameters = []
+    for child in die.iter_children():
+        if child.tag == "DW_TAG_formal_parameter":
+            label = _attribute(child, "DW_AT_name") or f"arg{len(parameters) + 1}".encode()
+            parameters.append(Parameter(label.decode(), _type_of(child)))
+    return Signature(
+        name,
+        linkage.decode() if linkage else name,
+        _type_of(die),
+        tuple(parameters),
+        files.get(_attribute(die, "DW_AT_decl_file") or 0, ""),
+        _attribute(die, "DW_AT_decl_line") or 0,
+    )
+
+
+def _attribute(die: Any, name: str) -> Any:
+    """Return an attribute's value, looked up through the declaration a DIE completes."""
+    for _ in range(4):
+        if name in die.attributes:
+            return die.attributes[name].value
+        for link in ("DW_AT_specification", "DW_AT_abstract_origin"):
+            if link in die.attributes:
+                die = die.get_DIE_from_attribute(link)
+                break
+        else:
+            return None
+    return None
+
+
+def _type_of(die: Any) -> Type:
+    for link in ("DW_AT_type", "DW_AT_specification", "DW_AT_abstract_origin"):
+        if link in die.attributes:
+            inner = die.get_DIE_from_attribute(link)
+            return _type(inner) if link == "DW_AT_type" else _type_of(inner)
+    return _VOID
+
+
+def _type(die: Any) -> Type:
+    tag, attributes = die.tag, die.attributes
+    size = attributes["DW_AT_byte_size"].value if "DW_AT_byte_size" in attributes else 0
+    name = attributes["DW_AT_name"].value.decode() if "DW_AT_name" in attributes else ""
+    if tag == "DW_TAG_base_type":
+        kind = _ENCODINGS.get(attributes["DW_AT_encoding"].value, "other")
+        return Type(kind, size, name)
+    if tag == "DW_TAG_const_type":
+        return _type_of(die)._replace(const=True)
+    if tag in _QUALIFIERS:
+        inner = _type_of(die)
+        return inner._replace(name=name or inner.name)
+    if tag in _POINTERS:
+        to = _pointee(die)
+        return Type("pointer", size or 8, f"{to.name} *", to=to)
+    if tag == "DW_TAG_enumeration_type":
+        return Type("int", size, f"enum {name}")
+    return Type("other", size, name or tag.removeprefix("DW_TAG_").replace("_", " "))
+
+
+def _pointee(die: Any) -> Type:
+    if "DW_AT_type" not in die.attributes:
+        return _VOID
+    inner = die.get_DIE_from_attribute("DW_AT_type")
+    const = inner.tag == "DW_TAG_const_type"
+    while inner.tag in (*_QUALIFIERS, "DW_TAG_const_type"):
+        if "DW_AT_type" not in inner.attributes:
+            return _VOID._replace(const=const)
+        const = const or inner.tag == "DW_TAG_const_type"
+        step = inner.get_DIE_from_attribute("DW_AT_type")
+        if step.tag in _POINTERS:
+            return Type("other", 8, "pointer", const)
+        if inner.tag == "DW_TAG_typedef":
+            break
+        inner = step
+    if inner.tag in _POINTERS:  # no need to follow a list through all its links
+        return Type("other", 8, "pointer", const)
+    return _type(inner)._replace(const=const) if inner.tag != "DW_TAG_typedef" else (
+        _type(inner)._replace(const=const or _type(inner).const)
+    )
+
+
+def _file_names(dwarf: Any, unit: Any) -> dict[int, str]:
+    program = dwarf.line_program_for_CU(unit)
+    if program is None:
+        return {}
+    first = 0 if program.header["version"] >= 5 else 1
+    entries = program.header["file_entry"]
+    return {index + first: entry.name.decode() for index, entry in enumerate(entries)}
+
+
+def _declared(kind: Type) -> str:
+    if kind.kind == "pointer" and kind.to:
+        return f"{'const ' if kind.to.const else ''}{kind.to.name} *"
+    return f"{kind.name} "

@@ -1,0 +1,284 @@
+"""Compile one source under one build into one artefact, or find it in the store."""
+
+import os
+import shlex
+import shutil
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from hot_anvil.core import code as code_records
+from hot_anvil.core.att import read_att
+from hot_anvil.core.bench import language_of
+from hot_anvil.core.built import COMPILED, REFUSED, Unit
+from hot_anvil.core.diagnostics import Diagnostic, read_dependencies, read_diagnostics
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.grid import Build
+from hot_anvil.core.proof import BROKEN, UNKNOWN, Proof, prove_objects, prove_text
+from hot_anvil.core.toolchain import Driver, Family, Toolchain
+from hot_anvil.system.files import digest, read_json, write_json
+from hot_anvil.system.process import Outcome, run
+from hot_anvil.system.store import FORMAT, Store
+
+# Variables by which the environment changes what a compiler makes.
+_VARIABLES = (
+    "CPATH C_INCLUDE_PATH CPLUS_INCLUDE_PATH GCC_EXEC_PREFIX COMPILER_PATH SOURCE_DATE_EPOCH"
+).split()
+_OURS = ("-o", "-c", "-S", "-E", "-x", "-###", "-fsyntax-only", "-pipe", "-v", "--version")
+_SECONDS = 300.0
+
+
+class Job(NamedTuple):
+    """One source to compile under one build."""
+
+    source: str
+    build: Build
+    toolchain: Toolchain
+    family: Family
+    key: str
+
+    @property
+    def driver(self) -> Driver:
+        """The driver for the source's language."""
+        return self.toolchain.drivers[language_of(self.source)]
+
+
+def make_job(source: str, build: Build, chain: Toolchain, family: Family, root: str) -> Job:
+    """Return the job; its key covers everything but the contents of files read."""
+    check_flags(build)
+    job = Job(source, build, chain, family, "")
+    environment = [f"{name}={os.environ.get(name, '')}" for name in _VARIABLES]
+    machine = _this_cpu() if any("native" in flag for flag in build.flags) else ""
+    words = _argv(job, "-S", "")
+    key = digest(str(FORMAT), job.driver.identity, root, machine, *environment, *words)
+    return job._replace(key=key)
+
+
+def check_flags(build: Build) -> None:
+    """Refuse flags that say what to make, which is this tool's part."""
+    for flag in build.flags:
+        if flag in _OURS or flag.startswith(("-save-temps", "-M", "-o")):
+            raise RequestError(
+                f"{build.name}: the flag {flag} says what to make or where; leave it to "
+                "Hot Anvil and give only flags that change the code."
+            )
+        if flag.startswith("-flto") or flag == "-fwhole-program":
+            raise RequestError(
+                f"{build.name}: with {flag} the code is made while linking, and this version "
+                "of Hot Anvil cannot show that code yet; leave the flag out."
+            )
+
+
+def find_unit(job: Job, store: Store) -> Unit | None:
+    """Return the unit from the store, None when it must be compiled."""
+    name = store.lookup(job.key)
+    return _load(job, store, name) if name else None
+
+
+def compile_unit(job: Job, store: Store) -> Unit:
+    """Compile the job's source, prove the code shown, and keep it in the store.
+
+    A source that does not compile gives a refused unit, never an exception.
+    """
+    if not Path(store.root, job.source).is_file():
+        why = f"{job.source}: there is no such file in {store.root}"
+        return _refused(job, why, 0.0, ())
+    for _ in range(3):
+        work = store.workplace()
+        began = work.stat().st_mtime_ns
+        try:
+            unit, read = _compile(job, store, work)
+        except BaseException:
+            shutil.rmtree(work, ignore_errors=True)
+            raise
+        if _newest(store.root, read) < began:
+            break
+        shutil.rmtree(work, ignore_errors=True)  # a file was edited meanwhile: once more
+    store.forget_digests()
+    if not read:
+        shutil.rmtree(work, ignore_errors=True)
+        return unit
+    name = store.name_for(job.key, read)
+    write_json(work / "unit.json", _to_plain(unit))
+    store.keep(work, name)
+    store.remember(job.key, read, _shadows(job, read, store.root), name)
+    return unit._replace(artefact=name)
+
+
+def load_code(unit: Unit, store: Store) -> code_records.Code:
+    """Return the functions of a compiled unit."""
+    plain = read_json(store.artefact(unit.artefact) / "code.json")
+    if plain is None:
+        raise RequestError(
+            f"{store.folder}: the artefact of {unit.source} is damaged. Delete the folder "
+            "(it only costs time) and run the command again."
+        )
+    return code_records.from_plain(plain)
+
+
+def _argv(job: Job, what: str, output: str) -> list[str]:
+    source = job.source if not job.source.startswith("-") else f"./{job.source}"
+    family = job.family
+    fixed = [*family.debug_flags, *family.diagnostics_flags]
+    return [job.driver.path, *job.build.flags, *fixed, what, "-o", output, source]
+
+
+def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
+    text_file = str(work / "code.s")
+    rule = ["-MD", "-MF", str(work / "rule"), "-MT", "x"]
+    said = run([*_argv(job, "-S", text_file), *rule], store.root, _SECONDS)
+    complaints = read_diagnostics(said.stderr, job.family.diagnostics)
+    read = _files_read(work / "rule")
+    seconds = said.seconds
+    if said.failed or not Path(text_file).is_file():
+        return _refused(job, _why(said, complaints), seconds, complaints), read
+    made = _make_object(job, store, work)
+    if made.failed:
+        complaints += read_diagnostics(made.stderr, "text")
+        return _refused(job, f"assembling: {_why(made, complaints)}", seconds, complaints), read
+    text = Path(text_file).read_text(errors="surrogateescape")
+    code = read_att(text, store.root)
+    write_json(work / "code.json", code_records.to_plain(code))
+    from hot_anvil.core.elf import object_facts
+
+    facts = object_facts((work / "code.o").read_bytes())
+    unit = Unit(
+        job.source,
+        "",
+        COMPILED,
+        "",
+        seconds,
+        complaints,
+        facts.code_bytes,
+        facts.sizes,
+        facts.same_code,
+        _prove(job, work, text, code),
+    )
+    return unit, read
+
+
+def _make_object(job: Job, store: Store, work: Path) -> Outcome:
+    """Make ``code.o``, the object that runs, and the assembler's listing of the text."""
+    passed = [flag for flag in job.build.flags if flag.startswith(("-m", "-Wa,", "-B"))]
+    if job.family.text_is_object:
+        argv = [job.driver.path, *passed, "-c", "-Wa,-aln=code.lst", "-o", "code.o", "code.s"]
+        return run(argv, work, _SECONDS)
+    return run(_argv(job, "-c", str(work / "code.o")), store.root, _SECONDS)
+
+
+def _prove(job: Job, work: Path, text: str, code: code_records.Code) -> Proof:
+    from hot_anvil.core.disassembly import read_assembler_listing, read_objdump
+
+    for tool in ("objdump", "as"):
+        if not shutil.which(tool):
+            why = f"{tool} is missing (on Debian: apt install binutils)"
+            return Proof(UNKNOWN, why, code.count, 0)
+    assembled = "code.o"
+    if not job.family.text_is_object:
+        assembled = "text.o"
+        lines = ["" if s.lstrip().startswith(".addrsig") else s for s in text.split("\n")]
+        (work / "plain.s").write_text("\n".join(lines), errors="surrogateescape")
+        argv = ["as", "--64", "-aln=code.lst", "-o", assembled, "plain.s"]
+        said = run(argv, work, _SECONDS)
+        if said.failed:
+            return Proof(UNKNOWN, "GNU as does not accept this compiler's text", code.count, 0)
+    listed = read_assembler_listing((work / "code.lst").read_text(errors="replace"))
+    decoded = read_objdump(_objdump(work, assembled))
+    proof = prove_text(code, listed, text, decoded)
+    if proof.state != BROKEN and assembled != "code.o":
+        why = prove_objects(decoded, read_objdump(_objdump(work, "code.o")))
+        proof = proof._replace(state=BROKEN, why=why) if why else proof
+    for name in ("code.lst", "plain.s", "text.o", "rule"):
+        (work / name).unlink(missing_ok=True)
+    return proof
+
+
+def _objdump(work: Path, name: str) -> str:
+    argv = ["objdump", "-dr", "-w", "-z", "--no-show-raw-insn", name]
+    out = work / f"{name}.dump"
+    # Large objects print more than a pipe's limit: through a file.
+    run(["sh", "-c", f"exec {shlex.join(argv)} > {shlex.quote(out.name)}"], work, _SECONDS)
+    text = out.read_text(errors="replace")
+    out.unlink()
+    return text
+
+
+def _refused(
+    job: Job, why: str, seconds: float, complaints: tuple[Diagnostic, ...]
+) -> Unit:
+    nothing = Proof(UNKNOWN, "it did not compile", 0, 0)
+    return Unit(job.source, "", REFUSED, why, seconds, complaints, 0, {}, "", nothing)
+
+
+def _why(said: Outcome, complaints: Sequence[Diagnostic]) -> str:
+    if said.timed_out:
+        return f"the compiler was stopped after {said.seconds:.0f} s"
+    for complaint in complaints:
+        if complaint.severity == "error":
+            place = f"{complaint.file}:{complaint.line}: " if complaint.line else ""
+            return f"{place}{complaint.message}"
+    last = said.stderr.strip().split("\n")[-1].strip()
+    return f"the compiler ended with {said.ending}" + (f": {last}" if last else " without a word")
+
+
+def _files_read(rule: Path) -> list[str]:
+    try:
+        return list(read_dependencies(rule.read_text(errors="surrogateescape")))
+    except OSError:
+        return []
+
+
+def _newest(root: str, files: Sequence[str]) -> int:
+    """Return the latest time of change of the files, in nanoseconds since the epoch."""
+    times = [0]
+    for file in files:
+        try:
+            times.append(Path(root, file).stat().st_mtime_ns)
+        except OSError:
+            continue
+    return max(times)
+
+
+def _shadows(job: Job, read: Sequence[str], root: str) -> set[str]:
+    """Return paths where a new file would be found before one that was read."""
+    folders = {os.path.dirname(job.source)}  # noqa: PTH120
+    flags = job.build.flags
+    for index, flag in enumerate(flags):
+        for option in ("-I", "-iquote", "-isystem"):
+            if flag == option and index + 1 < len(flags):
+                folders.add(flags[index + 1])
+            elif flag.startswith(option):
+                folders.add(flag[len(option) :])
+    absent = set()
+    for path in read:
+        parts = path.split("/")
+        for length in (1, 2):
+            for folder in folders:
+                candidate = os.path.join(folder, *parts[-length:])  # noqa: PTH118
+                if not os.path.lexists(os.path.join(root, candidate)):  # noqa: PTH118
+                    absent.add(candidate)
+    return absent
+
+
+def _this_cpu() -> str:
+    """Return a text that tells this kind of CPU from others, for ``-march=native``."""
+    wanted = ("vendor_id", "cpu family", "model", "stepping", "flags")
+    try:
+        lines = Path("/proc/cpuinfo").read_text().split("\n\n")[0].split("\n")
+    except OSError:
+        return ""
+    return "\n".join(line for line in lines if line.startswith(wanted))
+
+
+def _to_plain(unit: Unit) -> dict[str, Any]:
+    return unit._asdict()
+
+
+def _load(job: Job, store: Store, name: str) -> Unit | None:
+    plain = read_json(store.artefact(name) / "unit.json")
+    if not isinstance(plain, dict):
+        return None
+    plain["diagnostics"] = tuple(Diagnostic(*row) for row in plain["diagnostics"])
+    plain["proof"] = Proof(*plain["proof"])
+    plain["artefact"] = name
+    return Unit(**plain)

@@ -1,0 +1,102 @@
+"""Run other programs with limits; a failing one is a value, not an exception."""
+
+import os
+import signal
+import subprocess
+import time
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from hot_anvil.core.errors import MissingError
+
+OUTPUT_LIMIT = 4 << 20  # bytes kept of each stream
+
+
+class Outcome(NamedTuple):
+    """How a program ended."""
+
+    code: int  # exit code, negative for a signal
+    stdout: str
+    stderr: str
+    seconds: float
+    timed_out: bool
+
+    @property
+    def failed(self) -> bool:
+        """True unless the program ended by itself with exit code 0."""
+        return self.timed_out or self.code != 0
+
+    @property
+    def ending(self) -> str:
+        """How it ended, in words."""
+        if self.timed_out:
+            return f"stopped after {self.seconds:.0f} s"
+        if self.code < 0:
+            return f"killed by {signal_name(-self.code)}"
+        return f"exit code {self.code}"
+
+
+def signal_name(number: int) -> str:
+    """Return the usual name of a signal, such as SIGSEGV."""
+    try:
+        return signal.Signals(number).name
+    except ValueError:
+        return f"signal {number}"
+
+
+def tool_environment() -> dict[str, str]:
+    """Return the environment for compilers: the person's own, in the C locale."""
+    return {**os.environ, "LC_ALL": "C", "LANG": "C"}
+
+
+def run(
+    argv: Sequence[str],
+    cwd: str | Path,
+    seconds: float = 120.0,
+    env: Mapping[str, str] | None = None,
+) -> Outcome:
+    """Run ``argv`` in ``cwd`` with no input and a time limit.
+
+    Standard output and error are kept up to OUTPUT_LIMIT bytes each. Raises
+    MissingError when the program cannot be started at all.
+    """
+    started = time.perf_counter()
+    try:
+        process = subprocess.Popen(
+            argv,
+            cwd=cwd,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            env=env or tool_environment(),
+            start_new_session=True,  # a time limit must reach the children too
+        )
+    except OSError as error:
+        raise MissingError(f"{argv[0]} cannot be started: {error.strerror}.") from None
+    timed_out = False
+    try:
+        out, err = process.communicate(timeout=seconds)
+    except subprocess.TimeoutExpired:
+        timed_out = True
+        end_group(process)
+        out, err = process.communicate()
+    except BaseException:  # Ctrl-C above all: nothing of ours may go on running
+        end_group(process)
+        process.wait()
+        raise
+    return Outcome(
+        process.returncode,
+        out[:OUTPUT_LIMIT].decode(errors="replace"),
+        err[:OUTPUT_LIMIT].decode(errors="replace"),
+        time.perf_counter() - started,
+        timed_out,
+    )
+
+
+def end_group(process: "subprocess.Popen[bytes]") -> None:
+    """Kill a process and all it started."""
+    try:
+        os.killpg(process.pid, signal.SIGKILL)
+    except ProcessLookupError:
+        process.kill()

@@ -1,0 +1,121 @@
+"""The store of a bench: ``.hot-anvil``, with everything that can be made again.
+
+``artefacts/NAME/``  one compiled source: text, object, facts
+``recipes/KEY.json`` for a command: the files it read, with digests, and the
+                     artefact that came of it
+``results.sqlite``   every check and measurement
+
+Artefacts are written in a folder of their own and renamed, so several
+processes may work on one store and a killed one leaves nothing half done.
+"""
+
+import json
+import os
+import shutil
+import time
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import Any
+
+from hot_anvil.core.errors import RequestError
+from hot_anvil.system.files import digest, digest_file, read_json, user_cache, write_json
+
+FORMAT = 4  # raised whenever what an artefact holds changes
+
+
+class Store:
+    """One store on disk. ``root`` is the folder that commands run in."""
+
+    def __init__(self, root: str, bare: bool = False) -> None:
+        self.root = root
+        self.folder = user_cache() / "bare" / digest(root)[:16] if bare else Path(root, ".hot-anvil")
+        self._digests: dict[str, str | None] = {}
+
+    def artefact(self, name: str) -> Path:
+        """Return the folder of an artefact."""
+        return self.folder / "artefacts" / name
+
+    def lookup(self, key: str) -> str | None:
+        """Return the artefact that command ``key`` made, if all it read is unchanged."""
+        recipe = read_json(self._recipe(key))
+        if not isinstance(recipe, dict):
+            return None
+        for path, known in recipe["read"]:
+            if self._digest(path) != known:
+                return None
+        for path in recipe["absent"]:
+            if os.path.lexists(Path(self.root, path)):
+                return None
+        name: str = recipe["artefact"]
+        return name if self.artefact(name).is_dir() else None
+
+    def remember(self, key: str, read: Sequence[str], absent: Iterable[str], artefact: str) -> None:
+        """Record what a command read and made."""
+        digests = [(path, self._digest(path)) for path in read]
+        recipe = {"read": digests, "absent": sorted(absent), "artefact": artefact}
+        write_json(self._recipe(key), recipe)
+
+    def name_for(self, key: str, read: Sequence[str]) -> str:
+        """Return the artefact name for a command and the contents it read."""
+        return digest(key, *(f"{path} {self._digest(path)}" for path in read))
+
+    def forget_digests(self) -> None:
+        """Look at every file anew from here on."""
+        self._digests.clear()
+
+    def workplace(self) -> Path:
+        """Return a new, empty folder to make an artefact in."""
+        folder = self.folder / "work" / f"{os.getpid()}-{time.monotonic_ns()}"
+        try:
+            folder.mkdir(parents=True)
+        except OSError as error:
+            raise RequestError(f"{folder}: cannot be made ({error.strerror}).") from None
+        return folder
+
+    def keep(self, workplace: Path, name: str) -> Path:
+        """Turn a workplace into the artefact ``name``; an equal one made meanwhile wins."""
+        target = self.artefact(name)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        try:
+            workplace.rename(target)
+        except OSError:
+            if not target.is_dir():
+                raise
+            shutil.rmtree(workplace, ignore_errors=True)
+        return target
+
+    def sweep(self) -> None:
+        """Remove workplaces of processes that no longer live."""
+        for folder in (self.folder / "work").glob("*-*"):
+            owner = folder.name.split("-")[0]
+            if not Path("/proc", owner).exists():
+                shutil.rmtree(folder, ignore_errors=True)
+
+    def record(self, kind: str, subject: str, document: Any) -> None:
+        """Add a check or a measurement to the results; they are never overwritten."""
+        import sqlite3
+
+        path = self.folder / "results.sqlite"
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with sqlite3.connect(path, timeout=30) as base:
+                base.execute(
+                    "CREATE TABLE IF NOT EXISTS results (id INTEGER PRIMARY KEY, "
+                    "at REAL NOT NULL, kind TEXT NOT NULL, subject TEXT NOT NULL, "
+                    "document TEXT NOT NULL)"
+                )
+                base.execute(
+                    "INSERT INTO results (at, kind, subject, document) VALUES (?, ?, ?, ?)",
+                    (time.time(), kind, subject, json.dumps(document)),
+                )
+            base.close()
+        except (sqlite3.Error, OSError) as error:
+            raise RequestError(f"{path}: the result cannot be kept ({error}).") from None
+
+    def _recipe(self, key: str) -> Path:
+        return self.folder / "recipes" / f"{key}.json"
+
+    def _digest(self, path: str) -> str | None:
+        if path not in self._digests:
+            self._digests[path] = digest_file(os.path.join(self.root, path))  # noqa: PTH118
+        return self._digests[path]

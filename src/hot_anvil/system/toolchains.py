@@ -1,0 +1,176 @@
+"""Find the compilers of this machine and ask each what it is, once."""
+
+import os
+import platform
+import re
+import shutil
+import tomllib
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from hot_anvil.core.bench import CustomToolchain
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.toolchain import (
+    Driver,
+    Family,
+    Toolchain,
+    family_from_table,
+    group_drivers,
+    read_identity,
+    runs_natively,
+    split_command,
+)
+from hot_anvil.system.files import digest, read_json, user_cache, write_json
+from hot_anvil.system.process import run
+
+_FORMAT = 1
+_DATA = Path(__file__).parent.parent / "data" / "toolchains"
+
+
+class Found(NamedTuple):
+    """What a look at this machine gave."""
+
+    families: tuple[Family, ...]
+    toolchains: tuple[Toolchain, ...]
+    silent: tuple[tuple[str, str], ...]  # (path, why it is no usable compiler)
+
+
+def load_families() -> tuple[Family, ...]:
+    """Return the families that the data files describe."""
+    files = sorted(_DATA.glob("*.toml"))
+    return tuple(family_from_table(tomllib.loads(file.read_text())) for file in files)
+
+
+def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> Found:
+    """Find every compiler on PATH and those a bench names itself.
+
+    A compiler is asked for its version only when its files changed since it
+    was last asked; the answers are kept in the user's cache folder.
+    """
+    families = load_families()
+    cache = _ProbeCache()
+    drivers = []
+    silent = []
+    for command, path in _commands_on_path(families):
+        split = split_command(command, families)
+        if split is None:
+            continue
+        driver = cache.ask(path, command, split[0], split[1])
+        if isinstance(driver, Driver):
+            drivers.append(driver)
+        else:
+            silent.append((path, driver))
+    machine = platform.machine()
+    chains = list(group_drivers(drivers, machine))
+    for item in custom:
+        chains.append(_custom_toolchain(item, root, families, cache, machine))
+    cache.save()
+    return Found(families, tuple(chains), tuple(silent))
+
+
+def _commands_on_path(families: Sequence[Family]) -> list[tuple[str, str]]:
+    """Return (command, path) for the compilers on PATH, as a shell would find them."""
+    names = "|".join(re.escape(name) for family in families for name in family.commands)
+    pattern = re.compile(rf"(?:{names})(?:-\d+(?:\.\d+)*)?")
+    found: dict[str, str] = {}
+    for folder in os.environ.get("PATH", "").split(os.pathsep):
+        try:
+            entries = os.listdir(folder or ".")  # noqa: PTH208 - twice as fast on big folders
+        except OSError:
+            continue
+        for name in entries:
+            if name not in found and pattern.fullmatch(name):
+                path = os.path.join(folder, name)  # noqa: PTH118
+                if os.access(path, os.X_OK):
+                    found[name] = path
+    return sorted(found.items())
+
+
+def _custom_toolchain(
+    item: CustomToolchain, root: str, families: Sequence[Family], cache: "_ProbeCache", machine: str
+) -> Toolchain:
+    by_name = {family.name: family for family in families}
+    family = by_name.get(item.family)
+    where = f"toolchain.{item.name}"
+    if family is None:
+        raise RequestError(
+            f"{where}.family: '{item.family}' is unknown.{did_you_mean(item.family, by_name)} "
+            f"Known: {listed(by_name)}."
+        )
+    path = str(Path(root, item.command))
+    if not os.access(path, os.X_OK):
+        raise RequestError(f"{where}.command: {path} is not a program that can be run.")
+    drivers = {}
+    for language in dict.fromkeys(family.commands.values()):
+        driver = cache.ask(path, item.command, family, language)
+        if not isinstance(driver, Driver):
+            raise RequestError(f"{where}.command: {path}: {driver}.")
+        drivers[language] = driver
+    native = runs_natively(driver.target, machine)
+    can = {"compile": True, "link": native, "run": native}
+    return Toolchain(item.name, (), family.name, driver.version, driver.target, drivers, can)
+
+
+class _ProbeCache:
+    """Answers of compilers, kept under the state of the files they came from."""
+
+    def __init__(self) -> None:
+        self.path = user_cache() / "toolchains.json"
+        stored = read_json(self.path)
+        usable = isinstance(stored, dict) and stored.get("format") == _FORMAT
+        self.known: dict[str, dict[str, object]] = stored["known"] if usable else {}
+        self.changed = False
+
+    def ask(self, path: str, command: str, family: Family, language: str) -> Driver | str:
+        """Return the driver at ``path``, or a text that says why it is none."""
+        key = f"{family.name} {language} {path}"
+        kept = self.known.get(key)
+        if kept is None or kept["state"] != _state(kept["files"]):  # type: ignore[arg-type]
+            kept = self.known[key] = _probe(path, family)
+            self.changed = True
+        if "why" in kept:
+            return str(kept["why"])
+        version, target = str(kept["version"]), str(kept["target"])
+        identity = digest(family.name, version, target, str(kept["state"]))
+        return Driver(command, path, family.name, language, version, target, identity)
+
+    def save(self) -> None:
+        """Keep new answers; a cache that cannot be written only costs time."""
+        if self.changed:
+            try:
+                write_json(self.path, {"format": _FORMAT, "known": self.known})
+            except RequestError:
+                return
+
+
+def _probe(path: str, family: Family) -> dict[str, object]:
+    said = run([path, "-v"], cwd="/", seconds=20)
+    found = read_identity(said.stderr + said.stdout, family.version_pattern)
+    real = str(Path(path).resolve())
+    if said.failed or found is None:
+        why = said.ending if said.failed else f"does not answer like a {family.name} compiler"
+        return {"why": why, "files": [path, real], "state": _state([path, real])}
+    helpers = [_helper(path, name) for name in family.helpers]
+    files = list(dict.fromkeys([path, real, *(helper for helper in helpers if helper)]))
+    return {"version": found[0], "target": found[1], "files": files, "state": _state(files)}
+
+
+def _helper(path: str, name: str) -> str:
+    """Return the absolute path of a program behind a driver, "" when there is none."""
+    answer = run([path, f"-print-prog-name={name}"], cwd="/", seconds=20).stdout.strip()
+    found = shutil.which(answer) if answer else None
+    return str(Path(found).resolve()) if found else ""
+
+
+def _state(files: Iterable[str]) -> str:
+    """Return a text that changes whenever one of the files does."""
+    parts = []
+    for file in files:
+        try:
+            s = os.stat(file)  # noqa: PTH116
+            parts.append(f"{s.st_ino}.{s.st_size}.{s.st_mtime_ns}.{s.st_ctime_ns}")
+        except OSError:
+            parts.append("gone")
+    return " ".join(parts)
