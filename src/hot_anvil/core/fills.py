@@ -89,7 +89,7 @@ def fill_array(fill: Fill, kind: Type, count: int, seed: int, name: str) -> "NDA
     if fill.name == "zeros":
         values = np.zeros(count)
     elif fill.name == "ramp":
-        start, step = (*a, 0, 1)[:1] + ((*a, 1)[1:2] if len(a) > 1 else (1,))
+        start, step = a[0] if a else 0, a[1] if len(a) > 1 else 1
         values = start + step * np.arange(count)
     elif fill.name == "uniform" and dtype.kind == "f":
         values = random.uniform(a[0], a[1], count)

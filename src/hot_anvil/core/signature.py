@@ -178,25 +178,21 @@ def _type(die: Any) -> Type:
 
 
 def _pointee(die: Any) -> Type:
-    if "DW_AT_type" not in die.attributes:
-        return _VOID
-    inner = die.get_DIE_from_attribute("DW_AT_type")
-    const = inner.tag == "DW_TAG_const_type"
-    while inner.tag in (*_QUALIFIERS, "DW_TAG_const_type"):
-        if "DW_AT_type" not in inner.attributes:
-            return _VOID._replace(const=const)
-        const = const or inner.tag == "DW_TAG_const_type"
-        step = inner.get_DIE_from_attribute("DW_AT_type")
-        if step.tag in _POINTERS:
+    """Return what a pointer points to; a pointer to a pointer is not followed."""
+    const, name = False, ""
+    while "DW_AT_type" in die.attributes:
+        die = die.get_DIE_from_attribute("DW_AT_type")
+        if die.tag == "DW_TAG_const_type":
+            const = True
+        elif die.tag in _QUALIFIERS:
+            own = die.attributes.get("DW_AT_name")
+            name = name or (own.value.decode() if own else "")
+        elif die.tag in _POINTERS:
             return Type("other", 8, "pointer", const)
-        if inner.tag == "DW_TAG_typedef":
-            break
-        inner = step
-    if inner.tag in _POINTERS:  # no need to follow a list through all its links
-        return Type("other", 8, "pointer", const)
-    return _type(inner)._replace(const=const) if inner.tag != "DW_TAG_typedef" else (
-        _type(inner)._replace(const=const or _type(inner).const)
-    )
+        else:
+            inner = _type(die)
+            return inner._replace(const=const, name=name or inner.name)
+    return _VOID._replace(const=const)
 
 
 def _file_names(dwarf: Any, unit: Any) -> dict[int, str]:

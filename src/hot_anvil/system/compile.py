@@ -101,7 +101,7 @@ def compile_unit(job: Job, store: Store) -> Unit:
     name = store.name_for(job.key, read)
     write_json(work / "unit.json", _to_plain(unit))
     store.keep(work, name)
-    store.remember(job.key, read, _shadows(job, read, store.root), name)
+    store.remember(job.key, read, shadows(job, read, store.root), name)
     return unit._replace(artefact=name)
 
 
@@ -116,27 +116,33 @@ def load_code(unit: Unit, store: Store) -> code_records.Code:
     return code_records.from_plain(plain)
 
 
-def _argv(job: Job, what: str, output: str) -> list[str]:
+def run_compiler(
+    job: Job, store: Store, work: Path, what: str, output: str, more: Sequence[str] = ()
+) -> Outcome:
+    """Run the job's compiler to make ``output`` in ``work``, noting the files it reads."""
+    rule = ["-MD", "-MF", str(work / "rule"), "-MT", "x"]
+    argv = [*_argv(job, what, str(work / output), more), *rule]
+    return run(argv, store.root, _SECONDS)
+
+
+def _argv(job: Job, what: str, output: str, more: Sequence[str] = ()) -> list[str]:
     source = job.source if not job.source.startswith("-") else f"./{job.source}"
-    family = job.family
-    fixed = [*family.debug_flags, *family.diagnostics_flags]
+    fixed = [*job.family.debug_flags, *job.family.diagnostics_flags, *more]
     return [job.driver.path, *job.build.flags, *fixed, what, "-o", output, source]
 
 
 def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
-    text_file = str(work / "code.s")
-    rule = ["-MD", "-MF", str(work / "rule"), "-MT", "x"]
-    said = run([*_argv(job, "-S", text_file), *rule], store.root, _SECONDS)
+    said = run_compiler(job, store, work, "-S", "code.s")
     complaints = read_diagnostics(said.stderr, job.family.diagnostics)
-    read = _files_read(work / "rule")
+    read = files_read(work)
     seconds = said.seconds
-    if said.failed or not Path(text_file).is_file():
+    if said.failed or not (work / "code.s").is_file():
         return _refused(job, _why(said, complaints), seconds, complaints), read
     made = _make_object(job, store, work)
     if made.failed:
         complaints += read_diagnostics(made.stderr, "text")
         return _refused(job, f"assembling: {_why(made, complaints)}", seconds, complaints), read
-    text = Path(text_file).read_text(errors="surrogateescape")
+    text = (work / "code.s").read_text(errors="surrogateescape")
     code = read_att(text, store.root)
     write_json(work / "code.json", code_records.to_plain(code))
     from hot_anvil.core.elf import object_facts
@@ -221,9 +227,11 @@ def _why(said: Outcome, complaints: Sequence[Diagnostic]) -> str:
     return f"the compiler ended with {said.ending}" + (f": {last}" if last else " without a word")
 
 
-def _files_read(rule: Path) -> list[str]:
+def files_read(work: Path) -> list[str]:
+    """Return the files that the compiler read for what it made in ``work``."""
     try:
-        return list(read_dependencies(rule.read_text(errors="surrogateescape")))
+        rule = (work / "rule").read_text(errors="surrogateescape")
+        return list(read_dependencies(rule))
     except OSError:
         return []
 
@@ -239,7 +247,7 @@ def _newest(root: str, files: Sequence[str]) -> int:
     return max(times)
 
 
-def _shadows(job: Job, read: Sequence[str], root: str) -> set[str]:
+def shadows(job: Job, read: Sequence[str], root: str) -> set[str]:
     """Return paths where a new file would be found before one that was read."""
     folders = {os.path.dirname(job.source)}  # noqa: PTH120
     flags = job.build.flags

@@ -1,0 +1,72 @@
+"""Read how to call a snippet's entries, from the debug info of its reference build."""
+
+import shutil
+
+from hot_anvil.core.bench import Snippet, language_of
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.grid import Build
+from hot_anvil.core.signature import Parameter, Signature, Type, find_entries
+from hot_anvil.core.toolchain import Family, Toolchain
+from hot_anvil.system.compile import Job, files_read, make_job, run_compiler, shadows
+from hot_anvil.system.files import digest, read_json, write_json
+from hot_anvil.system.store import Store
+
+
+def read_interface(
+    snippet: Snippet, build: Build, chain: Toolchain, family: Family, store: Store
+) -> tuple[Signature, ...]:
+    """Return the signatures of the snippet's entries, the reference's types first.
+
+    The compile that gives them is never run nor shown. Raises RequestError
+    when it fails or an entry is missing.
+    """
+    found: list[Signature] = []
+    for source in snippet.sources:
+        job = make_job(source, build, chain, family, store.root)
+        found += _signatures(job._replace(key=digest("interface", job.key)), store)
+    return find_entries(snippet.entries, found, snippet.sources)
+
+
+def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:
+    name = store.lookup(job.key)
+    plain = read_json(store.artefact(name) / "signatures.json") if name else None
+    if isinstance(plain, list):
+        return tuple(_from_plain(row) for row in plain)
+    work = store.workplace()
+    try:
+        said = run_compiler(job, store, work, "-c", "code.o", job.family.variable_flags)
+        if said.failed:
+            raise RequestError(
+                f"{job.source} does not compile under the reference build {job.build.name}, so "
+                "its parameters cannot be read; see 'hot-anvil compile' for the errors."
+            )
+        from hot_anvil.core.signature import read_signatures
+
+        signatures = read_signatures((work / "code.o").read_bytes())
+        read = files_read(work)
+        (work / "code.o").unlink()
+        write_json(work / "signatures.json", signatures)
+        made = store.name_for(job.key, read)
+        store.keep(work, made)
+        store.remember(job.key, read, shadows(job, read, store.root), made)
+        return signatures
+    finally:
+        shutil.rmtree(work, ignore_errors=True)
+
+
+def _from_plain(row: list[object]) -> Signature:
+    name, symbol, returns, parameters, file, line = row
+    assert isinstance(parameters, list)
+    made = tuple(Parameter(p[0], _type(p[1])) for p in parameters)
+    return Signature(str(name), str(symbol), _type(returns), made, str(file), int(str(line)))
+
+
+def _type(row: object) -> Type:
+    assert isinstance(row, list)
+    return Type(*row[:4], to=_type(row[4]) if row[4] else None)
+
+
+def snippet_language(snippet: Snippet) -> str:
+    """Return the language whose driver links the snippet."""
+    languages = {language_of(source) for source in snippet.sources}
+    return "c++" if "c++" in languages else "c"
