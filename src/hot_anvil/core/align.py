@@ -1,0 +1,82 @@
+"""Align two runs of instructions and say of each pair how it differs."""
+
+from collections.abc import Sequence
+from difflib import SequenceMatcher
+from typing import NamedTuple
+
+from hot_anvil.core.code import Instruction
+from hot_anvil.core.x86 import canonical, shape
+
+SAME, RENAMED, REORDERED, CHANGED = "same", "renamed", "reordered", "changed"
+GONE, NEW = "gone", "new"
+
+
+class Pair(NamedTuple):
+    """Two instructions that correspond, or one that has no counterpart."""
+
+    left: Instruction | None
+    right: Instruction | None
+    state: str  # SAME, RENAMED, CHANGED, GONE or NEW
+
+
+def align(left: Sequence[Instruction], right: Sequence[Instruction]) -> tuple[Pair, ...]:
+    """Pair the instructions of two runs, keeping the order of both.
+
+    Instructions of one shape are paired first; what lies between is paired
+    one to one as CHANGED, the rest stands alone.
+    """
+    a = [canonical(i.mnemonic, i.operands) for i in left]
+    b = [canonical(i.mnemonic, i.operands) for i in right]
+    if a == b:
+        return tuple(Pair(x, y, SAME) for x, y in zip(left, right, strict=True))
+    matcher = SequenceMatcher(None, [shape(t)[0] for t in a], [shape(t)[0] for t in b], False)
+    pairs: list[Pair] = []
+    for kind, i, i_end, j, j_end in matcher.get_opcodes():
+        if kind == "equal":
+            pairs += [
+                Pair(left[i + k], right[j + k], SAME if a[i + k] == b[j + k] else RENAMED)
+                for k in range(i_end - i)
+            ]
+            continue
+        both = min(i_end - i, j_end - j)
+        pairs += [Pair(left[i + k], right[j + k], CHANGED) for k in range(both)]
+        pairs += [Pair(left[k], None, GONE) for k in range(i + both, i_end)]
+        pairs += [Pair(None, right[k], NEW) for k in range(j + both, j_end)]
+    return tuple(pairs)
+
+
+def state_of(pairs: Sequence[Pair]) -> str:
+    """Return the state of a line from its pairs.
+
+    RENAMED needs one renaming of registers and labels, the same in both
+    directions, that turns the left side into the right; REORDERED the same
+    instructions in another order.
+    """
+    if not any(pair.left for pair in pairs):
+        return NEW
+    if not any(pair.right for pair in pairs):
+        return GONE
+    states = {pair.state for pair in pairs}
+    if states == {SAME}:
+        return SAME
+    if states <= {SAME, RENAMED} and _consistent(pairs):
+        return RENAMED
+    left = sorted(_text(pair.left) for pair in pairs if pair.left)
+    right = sorted(_text(pair.right) for pair in pairs if pair.right)
+    return REORDERED if left == right else CHANGED
+
+
+def _text(instruction: Instruction) -> str:
+    return canonical(instruction.mnemonic, instruction.operands)
+
+
+def _consistent(pairs: Sequence[Pair]) -> bool:
+    forth: dict[str, str] = {}
+    back: dict[str, str] = {}
+    for pair in pairs:
+        if pair.left and pair.right:
+            names = zip(shape(_text(pair.left))[1], shape(_text(pair.right))[1], strict=True)
+            for a, b in names:
+                if forth.setdefault(a, b) != b or back.setdefault(b, a) != a:
+                    return False
+    return True

@@ -1,0 +1,92 @@
+"""One build's code by source line."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.code import Code, Function, Instruction
+
+Sources = Mapping[str, Sequence[str]]  # file -> its lines
+NO_LINE = "(made by the compiler, no source line)"
+
+
+class Placed(NamedTuple):
+    """An instruction with its place in the function, from 0, in the order of the text."""
+
+    index: int
+    instruction: Instruction
+
+
+class Line(NamedTuple):
+    """One source line and what became of it in one function."""
+
+    file: str
+    line: int  # 0 for code without a source line
+    text: str
+    instructions: tuple[Placed, ...]
+
+
+class ListedFunction(NamedTuple):
+    """One function by source line; cold parts are joined to it."""
+
+    name: str
+    lines: tuple[Line, ...]
+    labels: Mapping[int, tuple[str, ...]]  # index of an instruction -> labels before it
+    count: int  # instructions
+
+
+def source_text(sources: Sources, file: str, line: int) -> str:
+    """Return the text of a source line; a note for line 0, "" when it is not known."""
+    if line <= 0:
+        return NO_LINE
+    lines = sources.get(file, ())
+    return lines[line - 1] if line <= len(lines) else ""
+
+
+def list_functions(code: Code, sources: Sources) -> tuple[ListedFunction, ...]:
+    """Return every function of the code by source line, in the order of the text."""
+    owners = dict.fromkeys(function.owner for function in code.functions)
+    return tuple(
+        _list_function(owner, [f for f in code.functions if f.owner == owner], sources)
+        for owner in owners
+    )
+
+
+def join_parts(parts: Iterable[Function]) -> tuple[Instruction, ...]:
+    """Return the instructions of a function and its cold parts, in text order."""
+    return tuple(instruction for part in parts for instruction in part.instructions)
+
+
+def _list_function(name: str, parts: list[Function], sources: Sources) -> ListedFunction:
+    placed = [Placed(index, item) for index, item in enumerate(join_parts(parts))]
+    by_line: dict[tuple[str, int], list[Placed]] = {}
+    for item in placed:
+        by_line.setdefault((item.instruction.file, item.instruction.line), []).append(item)
+    home = _home(by_line)
+    numbers = [line for file, line in by_line if file == home and line > 0]
+    if numbers:
+        for line in range(min(numbers), max(numbers) + 1):
+            by_line.setdefault((home, line), [])
+    order = sorted(by_line, key=lambda place: (place[0] != home, place[0], place[1]))
+    lines = tuple(
+        Line(file, line, source_text(sources, file, line), tuple(by_line[file, line]))
+        for file, line in order
+    )
+    return ListedFunction(name, lines, _labels(parts), len(placed))
+
+
+def _home(by_line: Mapping[tuple[str, int], list[Placed]]) -> str:
+    """Return the file that the function starts in: its first instruction's."""
+    first = min(by_line, key=lambda place: min(item.index for item in by_line[place]))
+    return first[0]
+
+
+def _labels(parts: list[Function]) -> dict[int, tuple[str, ...]]:
+    out: dict[int, tuple[str, ...]] = {}
+    start = 0
+    for part in parts:
+        if part.parent:
+            out[start] = (part.name,)
+        for label, at in part.labels.items():
+            out[start + at] = (*out.get(start + at, ()), label)
+        start += len(part.instructions)
+    return out
