@@ -26,6 +26,7 @@ Point = Mapping[str, int]
 class Argument(NamedTuple):
     """One concrete argument: a scalar's bytes, a buffer's, or another's buffer."""
 
+    name: str  # of the parameter
     kind: str  # "scalar", "buffer" or "alias"
     data: bytes
     align: int  # bytes; natural alignment of the elements
@@ -78,6 +79,10 @@ def make_input_set(
             arguments.append(_buffer(parameter, given, names, point, seed, place))
         else:
             arguments.append(_scalar(parameter, given, point, place))
+    for argument in arguments:
+        if argument.kind == "alias" and argument.writable:
+            shared = arguments[argument.target]
+            arguments[argument.target] = shared._replace(writable=True)
     return InputSet(point, seed, tuple(arguments))
 
 
@@ -169,7 +174,7 @@ def _scalar(parameter: Parameter, given: Input, point: Point, where: str) -> Arg
             raise RequestError(f"{where}: {value} does not fit {parameter.type.name}.")
         value = int(value)
     data = np.array([value], dtype=dtype).tobytes()
-    return Argument("scalar", data, dtype.itemsize, False, 0)
+    return Argument(parameter.name, "scalar", data, dtype.itemsize, False, 0)
 
 
 def _buffer(
@@ -178,7 +183,8 @@ def _buffer(
     if given.alias is not None:
         if given.alias not in names or given.alias == parameter.name:
             raise RequestError(f"{where}: alias = '{given.alias}' names no other parameter.")
-        return Argument("alias", b"", 1, parameter.writable, names.index(given.alias))
+        target = names.index(given.alias)
+        return Argument(parameter.name, "alias", b"", 1, parameter.writable, target)
     if given.fill is None or given.count is None:
         raise RequestError(
             f"{where}: a pointer needs a buffer, such as "
@@ -193,7 +199,7 @@ def _buffer(
         raise RequestError(f"{where}: count = {count} is more than {MOST_BYTES >> 20} MiB.")
     fill = parse_fill(given.fill, where)
     data = fill_array(fill, element, int(count), seed, parameter.name).tobytes()
-    return Argument("buffer", data, dtype.itemsize, parameter.writable, 0)
+    return Argument(parameter.name, "buffer", data, dtype.itemsize, parameter.writable, 0)
 
 
 def evaluate(text: str, point: Point, where: str) -> int | float:

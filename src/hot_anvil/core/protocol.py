@@ -17,7 +17,7 @@ class Output(NamedTuple):
     """What one call left behind: the result's 16 bytes and the buffers it could write."""
 
     result: bytes
-    buffers: tuple[bytes, ...]
+    buffers: tuple[tuple[str, bytes], ...]  # (parameter, contents)
 
 
 class Visit(NamedTuple):
@@ -63,7 +63,7 @@ def read_output(payload: bytes, inputs: InputSet) -> Output:
     at = 16
     for a in inputs.arguments:
         if a.kind == "buffer" and a.writable:
-            buffers.append(payload[at : at + len(a.data)])
+            buffers.append((a.name, payload[at : at + len(a.data)]))
             at += len(a.data)
     return Output(payload[:16], tuple(buffers))
 

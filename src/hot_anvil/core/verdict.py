@@ -118,11 +118,10 @@ def _result(signature: Signature, output: Output) -> "NDArray[Any]":
 def _buffers(signature: Signature, output: Output) -> "dict[str, NDArray[Any]]":
     import numpy as np
 
-    # A parameter that points into another's buffer has no bytes of its own here.
-    named = [p for p in signature.parameters if p.writable]
-    pairs = zip(named, output.buffers, strict=False)
+    types = {p.name: p.type.to for p in signature.parameters}
+    named = [(name, types[name], data) for name, data in output.buffers]
     return {
-        p.name: np.frombuffer(data, dtype=numpy_type(p.type.to)) for p, data in pairs if p.type.to
+        name: np.frombuffer(data, dtype=numpy_type(kind)) for name, kind, data in named if kind
     }
 
 

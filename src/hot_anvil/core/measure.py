@@ -1,0 +1,163 @@
+"""From the times of many visits to ratios with intervals and words."""
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from hot_anvil.core.stats import (
+    Estimate,
+    centred_effects,
+    noise_floor,
+    pair_alpha,
+    trimmed_interval,
+    word_for,
+)
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+SAMPLE_SECONDS = 0.0002
+TWIN = "(twin)"
+
+
+class Generation(NamedTuple):
+    """One generation at one sweep point: seconds per call, round by round."""
+
+    rounds: tuple[tuple[float, ...], ...]  # (round, column); the last column is the twin
+
+
+class Contest(NamedTuple):
+    """All that was measured at one sweep point, before any statistics."""
+
+    snippet: str
+    inputs: str  # label of the sweep point
+    candidates: tuple[str, ...]  # one per column but the last
+    twin_of: int  # column whose second copy is the last column
+    generations: tuple[Generation, ...]
+    disturbed: float  # share of visits during which the process was put off the CPU
+    same_as: Mapping[str, str]  # candidate not timed -> timed one with the very same code
+
+
+class Result(NamedTuple):
+    """One candidate at one sweep point, or over all of them."""
+
+    snippet: str
+    inputs: str  # "" without a sweep, "all" over several points
+    candidate: str
+    seconds_per_call: float | None  # median; None over several points
+    quiet_seconds: float | None  # 10th percentile: with the machine at its quietest
+    ratio: float  # time over the baseline's time
+    low: float
+    high: float
+    word: str  # against the baseline
+    same_as: str  # the candidate whose very same code was timed, "" for its own
+
+
+class Standing(NamedTuple):
+    """Results of one contest, with the pairwise view that ranking needs."""
+
+    results: tuple[Result, ...]
+    to_best: Mapping[str, tuple[Estimate, str]]  # candidate -> (log ratio to the best, word)
+    best: str
+    floor: float  # log ratio
+    generations: int
+    rounds: int
+    disturbed: float
+
+
+def samples_for(seconds_per_call: float) -> tuple[int, int]:
+    """Return (samples of a visit, how many of the first to drop) for a call this long."""
+    if seconds_per_call > 0.002:
+        return 1, 0
+    return (2, 1) if seconds_per_call > SAMPLE_SECONDS else (6, 1)
+
+
+def effects_of(contest: Contest) -> "NDArray[Any]":
+    """Return the effects of all columns, shape (generations, columns), in log seconds."""
+    import numpy as np
+
+    return np.array([centred_effects(np.log(np.array(g.rounds))) for g in contest.generations])
+
+
+def widest(contest: Contest, baseline: str) -> float:
+    """Return the widest half width (log ratio) against the baseline and the best."""
+    effects = effects_of(contest)
+    alpha = pair_alpha(len(contest.candidates))
+    count = len(contest.candidates)
+    best = int(effects[:, :count].mean(axis=0).argmin())
+    anchors = {best, contest.candidates.index(baseline)}
+    widths = [
+        trimmed_interval(effects[:, k] - effects[:, anchor], alpha).half_width
+        for anchor in anchors
+        for k in range(count)
+        if k != anchor
+    ]
+    return max(widths, default=0.0)
+
+
+def standing(contest: Contest, baseline: str) -> Standing:
+    """Return the results of one contest against ``baseline`` (a timed candidate)."""
+    import numpy as np
+
+    times = np.concatenate([np.array(g.rounds) for g in contest.generations])
+    seconds = [float(v) for v in np.median(times, axis=0)]
+    quiet = [float(v) for v in np.quantile(times, 0.1, axis=0)]
+    floor = noise_floor(effects_of(contest), contest.twin_of, len(contest.candidates))
+    return _standing([contest], effects_of(contest), floor, baseline, contest.inputs, seconds, quiet)
+
+
+def overall(contests: Sequence[Contest], baseline: str) -> Standing:
+    """Return the standing over several sweep points: the mean of their log ratios."""
+    import numpy as np
+
+    count = len(contests[0].candidates)
+    all_effects = [effects_of(contest) for contest in contests]
+    together = np.mean([effects[:, :count] for effects in all_effects], axis=0)
+    floors = [
+        noise_floor(effects, contest.twin_of, count)
+        for effects, contest in zip(all_effects, contests, strict=True)
+    ]
+    return _standing(contests, together, max(floors), baseline, "all", None, None)
+
+
+def _standing(
+    contests: Sequence[Contest],
+    effects: "NDArray[Any]",
+    floor: float,
+    baseline: str,
+    inputs: str,
+    seconds: list[float] | None,
+    quiet: list[float] | None,
+) -> Standing:
+    first = contests[0]
+    names = first.candidates
+    alpha = pair_alpha(len(names))
+    at_baseline = names.index(baseline)
+    centres = [trimmed_interval(effects[:, k], alpha).centre for k in range(len(names))]
+    best = min(range(len(names)), key=centres.__getitem__)
+    results, to_best = [], {}
+    for k, name in enumerate(names):
+        against = trimmed_interval(effects[:, k] - effects[:, at_baseline], alpha)
+        word = "baseline" if k == at_baseline else word_for(against, floor)
+        result = Result(
+            first.snippet,
+            inputs,
+            name,
+            seconds[k] if seconds else None,
+            quiet[k] if quiet else None,
+            math.exp(against.centre),
+            math.exp(against.centre - against.half_width),
+            math.exp(against.centre + against.half_width),
+            word,
+            "",
+        )
+        behind = trimmed_interval(effects[:, k] - effects[:, best], alpha)
+        closeness = (behind, "best" if k == best else word_for(behind, floor))
+        for copy in (name, *(c for c, timed in first.same_as.items() if timed == name)):
+            results.append(result._replace(candidate=copy, same_as=name if copy != name else ""))
+            to_best[copy] = closeness
+    rounds = sum(len(g.rounds) for contest in contests for g in contest.generations)
+    disturbed = sum(contest.disturbed for contest in contests) / len(contests)
+    return Standing(
+        tuple(results), to_best, names[best], floor, len(first.generations), rounds, disturbed
+    )

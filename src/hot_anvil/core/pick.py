@@ -1,0 +1,88 @@
+"""Choose the fastest correct candidate, and say why the others were not chosen."""
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.measure import Standing
+from hot_anvil.core.verdict import CORRECT, Verdict
+
+
+class Cost(NamedTuple):
+    """What a candidate costs besides time."""
+
+    code_bytes: int | None  # of the entry, None where it has no symbol of its own
+    compile_seconds: float
+    command: str
+
+
+class Ranked(NamedTuple):
+    """One correct candidate in the ranking."""
+
+    rank: int  # 1 for the best and all tied with it
+    candidate: str
+    ratio: float  # time over the fastest one's time
+    low: float
+    high: float
+    word: str  # "best", "tied", "slower" or "not enough data"
+    same_as: str
+    cost: Cost
+
+
+class Pick(NamedTuple):
+    """The choice for one snippet."""
+
+    snippet: str
+    choice: str | None  # None when no candidate is correct
+    tied: tuple[str, ...]  # candidates that cannot be told from the fastest, it included
+    ranking: tuple[Ranked, ...]
+    excluded: tuple[Verdict, ...]
+    command: str
+    why: str
+
+
+def pick(
+    snippet: str,
+    standing: Standing | None,
+    verdicts: Sequence[Verdict],
+    costs: Mapping[str, Cost],
+) -> Pick:
+    """Rank the correct candidates of a snippet and choose one.
+
+    Among those tied with the fastest the one with the least code is chosen,
+    then the one that compiles fastest. ``standing`` is None when nothing was
+    correct.
+    """
+    excluded = tuple(v for v in verdicts if v.verdict != CORRECT)
+    if standing is None:
+        return Pick(snippet, None, (), (), excluded, "", "no candidate is correct")
+    import math
+
+    same_as = {result.candidate: result.same_as for result in standing.results}
+    order = sorted(standing.to_best, key=lambda name: standing.to_best[name][0].centre)
+    ranking: list[Ranked] = []
+    for place, name in enumerate(order, 1):
+        behind, word = standing.to_best[name]
+        first = word != "slower"
+        ranking.append(
+            Ranked(
+                1 if first else place,
+                name,
+                math.exp(behind.centre),
+                math.exp(behind.centre - behind.half_width),
+                math.exp(behind.centre + behind.half_width),
+                word if word != "faster" else "tied",
+                same_as[name],
+                costs[name],
+            )
+        )
+    tied = tuple(row.candidate for row in ranking if row.rank == 1)
+    chosen = min(tied, key=lambda name: _preference(costs[name]))
+    why = "the fastest"
+    if len(tied) > 1:
+        why = f"of {len(tied)} tied with the fastest, the one with the least code"
+    return Pick(snippet, chosen, tied, tuple(ranking), excluded, costs[chosen].command, why)
+
+
+def _preference(cost: Cost) -> tuple[float, float]:
+    size = float("inf") if cost.code_bytes is None else float(cost.code_bytes)
+    return size, cost.compile_seconds

@@ -1,0 +1,89 @@
+"""Robust statistics of paired measurements.
+
+Method and measured error rates: docs/measurement.md. Sources of formulas:
+R. Wilcox, Introduction to Robust Estimation and Hypothesis Testing, 3rd ed.,
+section 3.3 (trimmed mean, winsorised variance) and 4.3 (its t interval, after
+Tukey and McLaughlin 1963).
+"""
+
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+TRIM = 0.2
+ALPHA = 0.01  # chance of any false claim among all pairs of one comparison
+LEAST_FLOOR = 0.01  # log ratio under which no difference is ever claimed
+ENOUGH = 0.05  # a wider interval than this says "not enough data"
+FEWEST_GENERATIONS = 5
+
+
+class Estimate(NamedTuple):
+    """A difference of mean log times with its interval's half width."""
+
+    centre: float
+    half_width: float
+
+
+def trimmed_interval(values: "NDArray[Any]", alpha: float) -> Estimate:
+    """Return the 20 % trimmed mean of ``values`` (shape (G,)) and its half width.
+
+    The interval covers the true value with probability 1 - ``alpha``. With
+    fewer than FEWEST_GENERATIONS values the half width is infinite.
+    """
+    import numpy as np
+    from scipy.special import stdtrit
+
+    count = len(values)
+    ordered = np.sort(values)
+    cut = int(TRIM * count)
+    kept = ordered[cut : count - cut]
+    centre = float(kept.mean())
+    if count < FEWEST_GENERATIONS:
+        return Estimate(centre, float("inf"))
+    winsorised = np.clip(ordered, ordered[cut], ordered[count - cut - 1])
+    left = len(kept)
+    error = float(np.sqrt(winsorised.var(ddof=1) * (count - 1) / (left * (left - 1))))
+    quantile = float(stdtrit(left - 1, 1 - alpha / 2))
+    return Estimate(centre, quantile * error)
+
+
+def pair_alpha(candidates: int) -> float:
+    """Return the error chance for one pair so that ALPHA holds over all pairs.
+
+    Bonferroni over all pairs: the best is chosen by the same data, so
+    correcting only for the comparisons with it would not be enough.
+    """
+    pairs = candidates * (candidates - 1) // 2
+    return ALPHA / max(pairs, 1)
+
+
+def centred_effects(log_times: "NDArray[Any]") -> "NDArray[Any]":
+    """Return each candidate's effect in one generation, shape (K,).
+
+    ``log_times`` has shape (rounds, K), in log seconds. Each round is centred
+    on its own mean, which takes out what all candidates of a round share; the
+    median over rounds follows.
+    """
+    import numpy as np
+
+    centred = log_times - log_times.mean(axis=1, keepdims=True)
+    return np.asarray(np.median(centred, axis=0))
+
+
+def noise_floor(effects: "NDArray[Any]", twin_of: int, twin: int) -> float:
+    """Return the log ratio under which a difference means nothing here.
+
+    ``effects`` has shape (G, K); ``twin`` is a second copy of ``twin_of``, so
+    any difference between them is noise.
+    """
+    control = trimmed_interval(effects[:, twin] - effects[:, twin_of], ALPHA)
+    return max(LEAST_FLOOR, abs(control.centre), control.half_width)
+
+
+def word_for(difference: Estimate, floor: float) -> str:
+    """Return "faster", "slower", "tied" or "not enough data" for a log ratio."""
+    needed = max(difference.half_width, floor)
+    if abs(difference.centre) > needed:
+        return "faster" if difference.centre < 0 else "slower"
+    return "tied" if needed <= ENOUGH else "not enough data"
