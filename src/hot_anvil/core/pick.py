@@ -75,7 +75,7 @@ def pick(
                 costs[name],
             )
         )
-    tied = tuple(row.candidate for row in ranking if row.rank == 1)
+    tied = tuple(row.candidate for row in ranking if row.word in ("best", "tied"))
     chosen = min(tied, key=lambda name: _preference(costs[name]))
     why = "the fastest"
     if len(tied) > 1:
