@@ -21,6 +21,7 @@ _OPERATORS = {
 }
 
 Point = Mapping[str, int]
+Names = Mapping[str, int | float]
 
 
 class Argument(NamedTuple):
@@ -72,13 +73,15 @@ def make_input_set(
     where = f"{bench.file}: snippet {snippet.name}: inputs"
     arguments = []
     names = [parameter.name for parameter in signature.parameters]
+    plain = {k: v for k, v in snippet.inputs.items() if isinstance(v, int | float)}
+    known = {**plain, **point}
     for parameter in signature.parameters:
         given = read_input(snippet.inputs[parameter.name], parameter.name, bench.file)
         place = f"{where}.{parameter.name}"
         if parameter.type.kind == "pointer":
-            arguments.append(_buffer(parameter, given, names, point, seed, place))
+            arguments.append(_buffer(parameter, given, names, known, seed, place))
         else:
-            arguments.append(_scalar(parameter, given, point, place))
+            arguments.append(_scalar(parameter, given, known, place))
     for argument in arguments:
         if argument.kind == "alias" and argument.writable:
             shared = arguments[argument.target]
@@ -161,12 +164,12 @@ def _type_text(parameter: Parameter) -> str:
     return f"{to.name} *" if to else parameter.type.name
 
 
-def _scalar(parameter: Parameter, given: Input, point: Point, where: str) -> Argument:
+def _scalar(parameter: Parameter, given: Input, known: Names, where: str) -> Argument:
     import numpy as np
 
     if given.value is None:
         raise RequestError(f"{where}: {parameter.type.name} takes one number, not a fill.")
-    value = given.value if not isinstance(given.value, str) else evaluate(given.value, point, where)
+    value = given.value if not isinstance(given.value, str) else evaluate(given.value, known, where)
     dtype = numpy_type(parameter.type)
     if dtype.kind in "iu":
         limits = np.iinfo(dtype)
@@ -178,7 +181,7 @@ def _scalar(parameter: Parameter, given: Input, point: Point, where: str) -> Arg
 
 
 def _buffer(
-    parameter: Parameter, given: Input, names: list[str], point: Point, seed: int, where: str
+    parameter: Parameter, given: Input, names: list[str], known: Names, seed: int, where: str
 ) -> Argument:
     if given.alias is not None:
         if given.alias not in names or given.alias == parameter.name:
@@ -190,7 +193,7 @@ def _buffer(
             f"{where}: a pointer needs a buffer, such as "
             '{ fill = "uniform(0, 100)", count = 64 }.'
         )
-    count = given.count if isinstance(given.count, int) else evaluate(given.count, point, where)
+    count = given.count if isinstance(given.count, int) else evaluate(given.count, known, where)
     element = parameter.type.to
     if element is None or count != int(count) or count < 0:
         raise RequestError(f"{where}: count = {count} is no number of elements.")
@@ -202,30 +205,30 @@ def _buffer(
     return Argument(parameter.name, "buffer", data, dtype.itemsize, parameter.writable, 0)
 
 
-def evaluate(text: str, point: Point, where: str) -> int | float:
-    """Return the value of an expression over the sweep's names, such as ``n + 16``."""
+def evaluate(text: str, known: Names, where: str) -> int | float:
+    """Return the value of an expression over known names, such as ``n + 16``."""
     try:
-        return _value(ast.parse(text, mode="eval").body, point)
+        return _value(ast.parse(text, mode="eval").body, known)
     except KeyError as error:
         name = str(error.args[0])
-        hint = did_you_mean(name, point) or f" The sweep has: {listed(point) or 'no names'}."
-        raise RequestError(f"{where}: '{name}' is not in the sweep.{hint}") from None
+        hint = did_you_mean(name, known) or f" Known: {listed(known) or 'no names'}."
+        raise RequestError(f"{where}: '{name}' is neither in the sweep nor a number of the inputs.{hint}") from None
     except (SyntaxError, ValueError, ZeroDivisionError):
         raise RequestError(
-            f"{where}: '{text}' is no value: give a number, a name from the sweep, or "
+            f"{where}: '{text}' is no value: give a number, a name from the sweep or the inputs, or "
             "an expression of them with + - * //."
         ) from None
 
 
-def _value(node: ast.expr, point: Point) -> int | float:
+def _value(node: ast.expr, known: Names) -> int | float:
     if isinstance(node, ast.Constant) and isinstance(node.value, int | float):
         return node.value
     if isinstance(node, ast.Name):
-        return point[node.id]
+        return known[node.id]
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
-        return -_value(node.operand, point)
+        return -_value(node.operand, known)
     if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
         combine = _OPERATORS[type(node.op)]
-        result: int | float = combine(_value(node.left, point), _value(node.right, point))
+        result: int | float = combine(_value(node.left, known), _value(node.right, known))
         return result
     raise ValueError("not an expression of numbers and names")

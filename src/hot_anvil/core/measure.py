@@ -79,20 +79,25 @@ def effects_of(contest: Contest) -> "NDArray[Any]":
     return np.array([centred_effects(np.log(np.array(g.rounds))) for g in contest.generations])
 
 
-def widest(contest: Contest, baseline: str) -> float:
-    """Return the widest half width (log ratio) against the baseline and the best."""
+def undecided(contest: Contest, baseline: str, narrow: float) -> float:
+    """Return how far the widest interval that matters is from narrow enough (<= 0: done).
+
+    An interval is narrow enough below ``narrow`` (a log ratio), or when its
+    half width is under a fifth of the difference, which no noise explains.
+    Looks at all pairs with the baseline and with the best.
+    """
     effects = effects_of(contest)
     alpha = pair_alpha(len(contest.candidates))
     count = len(contest.candidates)
     best = int(effects[:, :count].mean(axis=0).argmin())
     anchors = {best, contest.candidates.index(baseline)}
-    widths = [
-        trimmed_interval(effects[:, k] - effects[:, anchor], alpha).half_width
-        for anchor in anchors
-        for k in range(count)
-        if k != anchor
-    ]
-    return max(widths, default=0.0)
+    worst = -narrow
+    for anchor in anchors:
+        for k in range(count):
+            pair = trimmed_interval(effects[:, k] - effects[:, anchor], alpha)
+            if k != anchor:
+                worst = max(worst, pair.half_width - max(narrow, abs(pair.centre) / 5))
+    return worst
 
 
 def standing(contest: Contest, baseline: str) -> Standing:

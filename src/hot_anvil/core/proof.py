@@ -23,9 +23,7 @@ PROVED, BROKEN, UNKNOWN = "proved", "broken", "unknown"
 class Proof(NamedTuple):
     """The outcome of the check that what is shown is what runs."""
 
-    state: str  # # One instruction with two encodings, which an assembler and a compiler choose differently.
-_SHIFT_BY_ONE = re.compile(r"^((?:sh[lr]|sa[lr]|ro[lr]|rc[lr])[bwlq]?) \$0x1,")
-PROVED, BROKEN or UNKNOWN
+    state: str  # PROVED, BROKEN or UNKNOWN
     why: str  # first disagreement, or why nothing is known
     instructions: int
     padding: int

@@ -11,7 +11,7 @@ from typing import NamedTuple
 from hot_anvil.core.bench import Bench
 from hot_anvil.core.built import Built
 from hot_anvil.core.inputs import InputSet, make_input_set, point_label, sweep_points
-from hot_anvil.core.measure import SAMPLE_SECONDS, Contest, Generation, samples_for, widest
+from hot_anvil.core.measure import SAMPLE_SECONDS, Contest, Generation, samples_for, undecided
 from hot_anvil.core.verdict import Verdict
 from hot_anvil.system.checking import Checked, correct_ones, memory_limit
 from hot_anvil.system.grid import Progress, no_progress
@@ -20,7 +20,7 @@ from hot_anvil.system.workers import Worker
 GENERATIONS = 10  # no fewer: the statistics are over them
 MOST_GENERATIONS = 40
 ROUNDS = 12
-NARROW = 0.01  # log ratio; stop when every interval is narrower, whatever it says
+NARROW = 0.01  # log ratio; stop when every interval that matters is narrower
 VISIT_LIMIT = 60.0  # seconds
 
 
@@ -177,8 +177,8 @@ def _run(
         progress(what, number, GENERATIONS if number < GENERATIONS else number + 1)
         spent = time.monotonic() - started
         if number >= GENERATIONS:
-            narrow = all(widest(contest, baseline) < NARROW for contest in contests)
-            if narrow or spent >= budget:
+            done = all(undecided(contest, baseline, NARROW) <= 0 for contest in contests)
+            if done or spent >= budget:
                 break
         generations, disturbed = _generation(plan, checked, chance, budget / GENERATIONS)
         contests = [

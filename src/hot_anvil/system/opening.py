@@ -60,7 +60,8 @@ def read_sources(root: str, files: Sequence[str]) -> Mapping[str, Sequence[str]]
     out = {}
     for file in files:
         try:
-            out[file] = read_source(Path(root, file)).splitlines()
+            # Not splitlines: compilers count only line feeds.
+            out[file] = read_source(Path(root, file)).replace("\r\n", "\n").split("\n")
         except OSError:
             continue
     return out

@@ -1,0 +1,1 @@
+"""From results to what people see; nothing here writes anywhere."""

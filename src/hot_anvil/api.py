@@ -1,0 +1,335 @@
+"""The Python API: open a bench or a source, then compile, compare, check, measure, pick.
+
+    import hot_anvil
+
+    session = hot_anvil.open_bench("tide-gauge")
+    for built in session.compile():
+        print(built.build.name, built.status, built.code_bytes)
+    diff = session.diff("gcc:plain", "gcc:fast")
+    picks = session.pick()
+
+Every step does the steps before it when they are still missing. Records are
+immutable named tuples; see ``hot_anvil.core``.
+"""
+
+from collections.abc import Collection, Iterable, Sequence
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
+
+from hot_anvil.core.bench import Bench, Snippet, find_snippets
+from hot_anvil.core.built import COMPILED, REFUSED, Built
+from hot_anvil.core.code import Code, only_functions
+from hot_anvil.core.diff import Diff, diff_codes
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.grid import Build, Plan, command_line, find_build, plan_builds
+from hot_anvil.core.listing import ListedFunction, list_functions
+from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.system.compile import load_code
+from hot_anvil.system.grid import Progress, compile_grid, no_progress
+from hot_anvil.system.opening import open_bench_file, open_source_file, read_sources
+from hot_anvil.system.store import Store
+from hot_anvil.system.toolchains import Found, find_toolchains
+
+if TYPE_CHECKING:
+    from hot_anvil.core.measure import Contest, Standing
+    from hot_anvil.core.pick import Cost, Pick
+    from hot_anvil.core.signature import Signature
+    from hot_anvil.system.checking import Checked
+    from hot_anvil.system.workers import Program
+
+DEFAULT_SECONDS = 1.0
+DEFAULT_CALL_SECONDS = 5.0
+
+
+class Listing(NamedTuple):
+    """One snippet's code under one build, by source line."""
+
+    built: Built
+    functions: tuple[ListedFunction, ...]
+
+
+class SnippetDiff(NamedTuple):
+    """One snippet under two builds, compared by source line."""
+
+    left: Built
+    right: Built
+    diff: Diff
+
+
+class Measured(NamedTuple):
+    """The measurement of one snippet."""
+
+    checked: "Checked"
+    baseline: str
+    contests: tuple["Contest", ...]
+    standings: tuple["Standing", ...]  # one per sweep point
+    overall: "Standing | None"  # over all points; None when nothing was correct
+
+
+class Picked(NamedTuple):
+    """The whole job on one snippet."""
+
+    measured: Measured
+    pick: "Pick"
+
+
+class Session:
+    """A bench on this machine, with its store of results."""
+
+    def __init__(
+        self, bench: Bench, bare: bool = False, progress: Progress = no_progress
+    ) -> None:
+        self.bench = bench
+        self.progress = progress
+        self.store = Store(bench.root, bare)
+        self._built: dict[tuple[str, str], Built] = {}
+
+    @cached_property
+    def found(self) -> Found:
+        """Families and toolchains of this machine."""
+        return find_toolchains(self.bench.custom, self.bench.root)
+
+    @cached_property
+    def plan(self) -> Plan:
+        """The builds of this bench on this machine."""
+        return plan_builds(self.bench, self.found.toolchains, self.found.families)
+
+    def build(self, name: str) -> Build:
+        """Return the build of this name; raises RequestError with the nearest one."""
+        return find_build(name, self.plan.builds, self.found.toolchains)
+
+    def toolchain(self, build: Build) -> Toolchain:
+        """Return the toolchain of a build."""
+        return next(c for c in self.found.toolchains if c.name == build.toolchain)
+
+    def command(self, snippet: Snippet, build: Build) -> str:
+        """Return the command line a person types for a build of a snippet."""
+        return command_line(build, self.toolchain(build), snippet)
+
+    def compile(
+        self, snippets: Sequence[str] = (), builds: Sequence[Build] = ()
+    ) -> tuple[Built, ...]:
+        """Compile the snippets (all when none is named) under the builds (all when none)."""
+        chosen = find_snippets(self.bench, snippets)
+        wanted = builds or self.plan.builds
+        pairs = [(snippet, build) for snippet in chosen for build in wanted]
+        if any((s.name, b.name) not in self._built for s, b in pairs):
+            found = self.found
+            made = compile_grid(
+                chosen, wanted, found.toolchains, found.families, self.store, self.progress
+            )
+            self._built.update({(b.snippet.name, b.build.name): b for b in made})
+        return tuple(self._built[s.name, b.name] for s, b in pairs)
+
+    def listing(
+        self, build: str, snippets: Sequence[str] = (), entries: Collection[str] = ()
+    ) -> tuple[Listing, ...]:
+        """Return each snippet's code under one build; raises RequestError if it is refused."""
+        builds = self.compile(snippets, [self.build(build)])
+        codes = [self._code(built) for built in builds]
+        _must_exist(entries, codes)
+        out = []
+        for built, code in zip(builds, codes, strict=True):
+            shown = only_functions(code, entries) if entries else code
+            sources = read_sources(self.bench.root, shown.files)
+            functions = list_functions(shown, sources)
+            if functions or not entries:
+                out.append(Listing(built, functions))
+        return tuple(out)
+
+    def diff(
+        self,
+        left: str,
+        right: str,
+        snippets: Sequence[str] = (),
+        entries: Collection[str] = (),
+    ) -> tuple[SnippetDiff, ...]:
+        """Compare each snippet under two builds; raises RequestError if one is refused."""
+        first, second = self.build(left), self.build(right)
+        built = {(b.snippet.name, b.build): b for b in self.compile(snippets, [first, second])}
+        codes = {key: self._code(b) for key, b in built.items()}
+        _must_exist(entries, codes.values())
+        out = []
+        for name in dict.fromkeys(name for name, _ in built):
+            a, b = codes[name, first], codes[name, second]
+            sources = read_sources(self.bench.root, list(dict.fromkeys((*a.files, *b.files))))
+            diff = diff_codes(a, b, sources, entries)
+            if diff.functions or not entries:
+                out.append(SnippetDiff(built[name, first], built[name, second], diff))
+        return tuple(out)
+
+    def check(
+        self, snippets: Sequence[str] = (), call_seconds: float = DEFAULT_CALL_SECONDS
+    ) -> tuple["Checked", ...]:
+        """Judge every candidate of the snippets against the reference."""
+        from hot_anvil.system.checking import check_snippet
+
+        out = []
+        for snippet in find_snippets(self.bench, snippets):
+            builds = self.compile([snippet.name])
+            signatures = self.signatures(snippet)
+            programs = self._programs(builds, signatures)
+            checked = check_snippet(
+                self.bench,
+                snippet,
+                self.plan.reference.name,
+                signatures,
+                builds,
+                programs,
+                call_seconds,
+                self.progress,
+            )
+            self.store.record("check", snippet.name, [v._asdict() for v in checked.verdicts])
+            out.append(checked)
+        return tuple(out)
+
+    def measure(
+        self,
+        snippets: Sequence[str] = (),
+        seconds: float = DEFAULT_SECONDS,
+        seed: int | None = None,
+        call_seconds: float = DEFAULT_CALL_SECONDS,
+    ) -> tuple[Measured, ...]:
+        """Check, then measure what is correct; ``seconds`` per candidate and sweep point.
+
+        ``seed`` fixes the random order of rounds and starts; None draws one.
+        """
+        import secrets
+
+        seed = secrets.randbits(32) if seed is None else seed
+        return tuple(
+            self._measure(checked, seconds, seed)
+            for checked in self.check(snippets, call_seconds)
+        )
+
+    def pick(
+        self,
+        snippets: Sequence[str] = (),
+        seconds: float = DEFAULT_SECONDS,
+        seed: int | None = None,
+        call_seconds: float = DEFAULT_CALL_SECONDS,
+    ) -> tuple[Picked, ...]:
+        """Do the whole job and choose the fastest correct candidate of each snippet."""
+        from hot_anvil.core.pick import pick
+
+        out = []
+        for measured in self.measure(snippets, seconds, seed, call_seconds):
+            checked = measured.checked
+            made = pick(
+                checked.snippet.name, measured.overall, checked.verdicts, self._costs(checked)
+            )
+            out.append(Picked(measured, made))
+        return tuple(out)
+
+    def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:
+        """Return how to call the snippet's entries, from its reference build."""
+        from hot_anvil.system.interface import read_interface
+
+        build = self.plan.reference
+        usable = [b for b in self.compile([snippet.name]) if b.status == COMPILED]
+        if not usable:
+            refused = self.compile([snippet.name])[0]
+            raise RequestError(
+                f"{self.bench.file}: snippet {snippet.name} compiles under no build. "
+                f"{refused.build.name} says: {refused.why}"
+            )
+        if build not in [b.build for b in usable]:
+            build = usable[0].build
+        chain = self.toolchain(build)
+        family = next(f for f in self.found.families if f.name == chain.family)
+        return read_interface(snippet, build, chain, family, self.store)
+
+    def _programs(
+        self, builds: Sequence[Built], signatures: Sequence["Signature"]
+    ) -> dict[str, "Program"]:
+        from concurrent.futures import ThreadPoolExecutor
+
+        from hot_anvil.system.workers import Program, host_toolchain, link_program
+
+        host = host_toolchain(self.found.toolchains)
+
+        def link(built: Built) -> Program:
+            chain = self.toolchain(built.build)
+            if not chain.can["run"]:
+                return Program("", f"code for {chain.target} does not run on this machine")
+            return link_program(built, signatures, chain, host, self.store)
+
+        usable = [built for built in builds if built.status == COMPILED]
+        with ThreadPoolExecutor() as pool:
+            return dict(zip((b.build.name for b in usable), pool.map(link, usable), strict=True))
+
+    def _measure(self, checked: "Checked", seconds: float, seed: int) -> Measured:
+        from hot_anvil.core.measure import overall, standing
+        from hot_anvil.core.verdict import candidate_name
+        from hot_anvil.system.checking import correct_ones
+        from hot_anvil.system.measuring import measure_snippet
+
+        entry = checked.snippet.reference or checked.signatures[0].name
+        alone = len(checked.signatures) == 1
+        baseline = candidate_name(entry, self.plan.baseline.name, alone)
+        if not correct_ones(checked):
+            return Measured(checked, baseline, (), (), None)
+        builds = self.compile([checked.snippet.name])
+        contests, anchor = measure_snippet(
+            self.bench, checked, builds, baseline, seconds, seed, self.progress
+        )
+        standings = tuple(standing(contest, anchor) for contest in contests)
+        together = standings[0] if len(contests) == 1 else overall(contests, anchor)
+        for contest in contests:
+            self.store.record("bench", checked.snippet.name, contest._asdict())
+        return Measured(checked, anchor, tuple(contests), standings, together)
+
+    def _costs(self, checked: "Checked") -> dict[str, "Cost"]:
+        from hot_anvil.core.pick import Cost
+
+        symbols = {signature.name: signature.symbol for signature in checked.signatures}
+        built = {b.build.name: b for b in self.compile([checked.snippet.name])}
+        return {
+            v.candidate: Cost(
+                built[v.build].entry_bytes(symbols[v.entry]),
+                built[v.build].seconds,
+                self.command(checked.snippet, built[v.build].build),
+            )
+            for v in checked.verdicts
+        }
+
+    def _code(self, built: Built) -> Code:
+        if built.status == REFUSED:
+            raise RequestError(
+                f"{built.build.name} refuses snippet {built.snippet.name}: {built.why}"
+            )
+        codes = [load_code(unit, self.store) for unit in built.units]
+        functions = tuple(function for code in codes for function in code.functions)
+        files = tuple(dict.fromkeys(file for code in codes for file in code.files))
+        return Code(functions, files)
+
+
+def _must_exist(functions: Collection[str], codes: Iterable[Code]) -> None:
+    """Raise RequestError for a function that none of the codes has."""
+    known = dict.fromkeys(function.owner for code in codes for function in code.functions)
+    for name in functions:
+        if name not in known:
+            raise RequestError(
+                f"--entry {name}: no such function was compiled.{did_you_mean(name, known)} "
+                f"The functions are: {listed(known)}."
+            )
+
+
+def open_bench(path: str | Path, progress: Progress = no_progress) -> Session:
+    """Open the bench in a folder. Raises RequestError when it is missing or wrong."""
+    return Session(open_bench_file(Path(path)), progress=progress)
+
+
+def open_source(
+    path: str | Path,
+    builds: Sequence[str] = (),
+    entries: Sequence[str] = (),
+    inputs: Sequence[str] = (),
+    sweep: Sequence[str] = (),
+    progress: Progress = no_progress,
+) -> Session:
+    """Open one bare source file; ``builds`` are texts such as "gcc -O2"."""
+    bench = open_source_file(Path(path), builds, entries, inputs, sweep)
+    return Session(bench, True, progress)

@@ -1,0 +1,77 @@
+"""Measurements as text."""
+
+import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from hot_anvil.core.measure import Result, Standing
+from hot_anvil.core.verdict import CORRECT
+from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
+from hot_anvil.views.words import duration, interval, percent, plural, ratio
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Measured
+
+BUSY = 0.5  # share of disturbed visits above which the machine counts as busy
+
+
+def bench_sheet(measured: Sequence["Measured"], notes: Sequence[str], width: int) -> Sheet:
+    """Return a table per snippet and sweep point."""
+    sheet = Sheet(width)
+    for item in measured:
+        sheet.blank()
+        sheet.add(Span(item.checked.snippet.name, STRONG), f"  baseline {item.baseline}")
+        wrong = [v for v in item.checked.verdicts if v.verdict != CORRECT]
+        for v in wrong:
+            sheet.paragraph(f"not timed: {v.candidate} is {v.verdict}: {v.why}", TROUBLE, 2)
+        if not item.standings:
+            sheet.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
+        for standing in item.standings:
+            _standing(sheet, standing)
+    environment(sheet, notes)
+    return sheet
+
+
+def environment(sheet: Sheet, notes: Sequence[str]) -> None:
+    """Add what limits how far the times can be trusted."""
+    if notes:
+        sheet.blank()
+    for note in notes:
+        sheet.paragraph(f"note: {note}", DIM)
+
+
+def _standing(sheet: Sheet, standing: Standing) -> None:
+    ordered = sorted(standing.results, key=lambda result: result.ratio)
+    label = ordered[0].inputs
+    if label:
+        sheet.add("  ", Span(label, STRONG))
+    heads = ("candidate", "time a call", "ratio", "interval", "word", "")
+    sheet.table(heads, [_row(result) for result in ordered], "lrrrll")
+    sheet.paragraph(trust(standing), DIM, indent=2)
+
+
+def _row(result: Result) -> list[Cell]:
+    strong = CHANGE if result.word in ("faster", "slower") else "plain"
+    same = f"same code as {result.same_as}" if result.same_as else ""
+    is_base = result.word == "baseline"
+    return [
+        result.candidate,
+        duration(result.seconds_per_call),
+        ratio(result.ratio),
+        "" if is_base else interval(result.low, result.high),
+        Span(result.word, strong),
+        Span(same, DIM),
+    ]
+
+
+def trust(standing: Standing) -> str:
+    """Return what a reader needs to weigh the numbers, in one paragraph."""
+    floor = math.exp(standing.floor) - 1
+    text = (
+        f"{plural(standing.generations, 'generation')} of fresh processes, "
+        f"{plural(standing.rounds, 'round')} in random order; intervals hold for all pairs at "
+        f"once (99 %); noise floor {percent(floor)}"
+    )
+    if standing.disturbed > BUSY:
+        text += f"; the machine was busy: {percent(standing.disturbed)} of visits were disturbed"
+    return text

@@ -1,0 +1,88 @@
+"""The choice as text: ranking, exclusions, costs and the command line."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from hot_anvil.core.pick import Pick, Ranked
+from hot_anvil.views.bench import environment, trust
+from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
+from hot_anvil.views.words import duration, interval, joined, ratio, size
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Picked
+
+
+def pick_sheet(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> Sheet:
+    """Return per snippet the ranking, the exclusions and the choice."""
+    sheet = Sheet(width)
+    for item in picked:
+        sheet.blank()
+        sheet.add(Span(item.pick.snippet, STRONG))
+        if item.pick.ranking:
+            _ranking(sheet, item)
+        _excluded(sheet, item.pick)
+        _choice(sheet, item.pick)
+    environment(sheet, notes)
+    return sheet
+
+
+def _ranking(sheet: Sheet, item: "Picked") -> None:
+    standing = item.measured.overall
+    assert standing is not None
+    seconds = {r.candidate: r.seconds_per_call for r in standing.results}
+    timed = any(value is not None for value in seconds.values())
+    heads = ["", "candidate", "time", "to best", "interval", "word", "code", "compile", ""]
+    rows = [_row(ranked, seconds[ranked.candidate]) for ranked in item.pick.ranking]
+    align = "rlrrrlrrl"
+    if not timed:  # over several sizes there is no one time
+        heads.pop(2)
+        rows = [row[:2] + row[3:] for row in rows]
+        align = "rlrrlrrl"
+    sheet.table(heads, rows, align)
+    points = [c.inputs for c in item.measured.contests if c.inputs]
+    over = f"mean of log ratios over {joined(points)}; " if len(points) > 1 else ""
+    sheet.paragraph(over + trust(standing), DIM, indent=2)
+
+
+def _row(ranked: Ranked, seconds: float | None) -> list[Cell]:
+    best = ranked.word == "best"
+    return [
+        str(ranked.rank),
+        ranked.candidate,
+        duration(seconds),
+        ratio(ranked.ratio),
+        "" if best else interval(ranked.low, ranked.high),
+        Span(ranked.word, CHANGE if best or ranked.word == "tied" else "plain"),
+        size(ranked.cost.code_bytes),
+        duration(ranked.cost.compile_seconds),
+        Span(f"same code as {ranked.same_as}" if ranked.same_as else "", DIM),
+    ]
+
+
+def _excluded(sheet: Sheet, pick: Pick) -> None:
+    if not pick.excluded:
+        return
+    sheet.add("  ", Span("excluded", TROUBLE))
+    rows: list[list[Cell]] = [
+        [v.candidate, Span(v.verdict, TROUBLE), v.why] for v in pick.excluded
+    ]
+    sheet.table(("", "", ""), rows, "lll", indent=4)
+
+
+def _choice(sheet: Sheet, pick: Pick) -> None:
+    if pick.choice is None:
+        sheet.add("  ", Span("no pick: ", TROUBLE), pick.why)
+        return
+    chosen = next(row for row in pick.ranking if row.candidate == pick.choice)
+    sheet.add("  pick  ", Span(pick.choice, CHANGE), f"  {pick.why}")
+    others = [name for name in pick.tied if name != pick.choice]
+    if others:
+        sheet.paragraph(f"tied with it: {joined(others)}", indent=8)
+    cost = chosen.cost
+    sheet.add(
+        f"        costs {size(cost.code_bytes)} of code and {duration(cost.compile_seconds)} "
+        "of compile time"
+    )
+    if "native" in pick.command:
+        sheet.add("        its flags tie it to CPUs that have all this one has")
+    sheet.add("        ", Span(pick.command, STRONG))
