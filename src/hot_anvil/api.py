@@ -15,16 +15,17 @@ immutable named tuples; see ``hot_anvil.core``.
 from collections.abc import Collection, Iterable, Sequence
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 from hot_anvil.core.bench import Bench, Snippet, find_snippets
 from hot_anvil.core.built import COMPILED, REFUSED, Built
 from hot_anvil.core.code import Code, only_functions
-from hot_anvil.core.diff import Diff, diff_codes
+from hot_anvil.core.diff import diff_codes
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build, Plan, command_line, find_build, plan_builds
-from hot_anvil.core.listing import ListedFunction, list_functions
+from hot_anvil.core.listing import list_functions
 from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.shown import Listing, SnippetDiff
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.compile import load_code
 from hot_anvil.system.grid import Progress, compile_grid, no_progress
@@ -33,46 +34,13 @@ from hot_anvil.system.store import Store
 from hot_anvil.system.toolchains import Found, find_toolchains
 
 if TYPE_CHECKING:
-    from hot_anvil.core.measure import Contest, Standing
-    from hot_anvil.core.pick import Cost, Pick
+    from hot_anvil.core.judged import Checked, Measured, Picked
+    from hot_anvil.core.pick import Cost
     from hot_anvil.core.signature import Signature
-    from hot_anvil.system.checking import Checked
     from hot_anvil.system.workers import Program
 
 DEFAULT_SECONDS = 1.0
 DEFAULT_CALL_SECONDS = 5.0
-
-
-class Listing(NamedTuple):
-    """One snippet's code under one build, by source line."""
-
-    built: Built
-    functions: tuple[ListedFunction, ...]
-
-
-class SnippetDiff(NamedTuple):
-    """One snippet under two builds, compared by source line."""
-
-    left: Built
-    right: Built
-    diff: Diff
-
-
-class Measured(NamedTuple):
-    """The measurement of one snippet."""
-
-    checked: "Checked"
-    baseline: str
-    contests: tuple["Contest", ...]
-    standings: tuple["Standing", ...]  # one per sweep point
-    overall: "Standing | None"  # over all points; None when nothing was correct
-
-
-class Picked(NamedTuple):
-    """The whole job on one snippet."""
-
-    measured: Measured
-    pick: "Pick"
 
 
 class Session:
@@ -85,6 +53,7 @@ class Session:
         self.progress = progress
         self.store = Store(bench.root, bare)
         self._built: dict[tuple[str, str], Built] = {}
+        self._programs: dict[str, dict[str, Program]] = {}  # snippet -> build -> program
 
     @cached_property
     def found(self) -> Found:
@@ -170,7 +139,7 @@ class Session:
         for snippet in find_snippets(self.bench, snippets):
             builds = self.compile([snippet.name])
             signatures = self.signatures(snippet)
-            programs = self._programs(builds, signatures)
+            programs = self._programs[snippet.name] = self._link(builds, signatures)
             checked = check_snippet(
                 self.bench,
                 snippet,
@@ -191,7 +160,7 @@ class Session:
         seconds: float = DEFAULT_SECONDS,
         seed: int | None = None,
         call_seconds: float = DEFAULT_CALL_SECONDS,
-    ) -> tuple[Measured, ...]:
+    ) -> tuple["Measured", ...]:
         """Check, then measure what is correct; ``seconds`` per candidate and sweep point.
 
         ``seed`` fixes the random order of rounds and starts; None draws one.
@@ -210,8 +179,9 @@ class Session:
         seconds: float = DEFAULT_SECONDS,
         seed: int | None = None,
         call_seconds: float = DEFAULT_CALL_SECONDS,
-    ) -> tuple[Picked, ...]:
+    ) -> tuple["Picked", ...]:
         """Do the whole job and choose the fastest correct candidate of each snippet."""
+        from hot_anvil.core.judged import Picked
         from hot_anvil.core.pick import pick
 
         out = []
@@ -241,7 +211,7 @@ class Session:
         family = next(f for f in self.found.families if f.name == chain.family)
         return read_interface(snippet, build, chain, family, self.store)
 
-    def _programs(
+    def _link(
         self, builds: Sequence[Built], signatures: Sequence["Signature"]
     ) -> dict[str, "Program"]:
         from concurrent.futures import ThreadPoolExecutor
@@ -260,25 +230,26 @@ class Session:
         with ThreadPoolExecutor() as pool:
             return dict(zip((b.build.name for b in usable), pool.map(link, usable), strict=True))
 
-    def _measure(self, checked: "Checked", seconds: float, seed: int) -> Measured:
+    def _measure(self, checked: "Checked", seconds: float, seed: int) -> "Measured":
+        from hot_anvil.core.judged import Measured
         from hot_anvil.core.measure import overall, standing
         from hot_anvil.core.verdict import candidate_name
-        from hot_anvil.system.checking import correct_ones
         from hot_anvil.system.measuring import measure_snippet
 
+        name = checked.snippet.name
         entry = checked.snippet.reference or checked.signatures[0].name
         alone = len(checked.signatures) == 1
         baseline = candidate_name(entry, self.plan.baseline.name, alone)
-        if not correct_ones(checked):
+        if not checked.correct:
             return Measured(checked, baseline, (), (), None)
-        builds = self.compile([checked.snippet.name])
+        builds, programs = self.compile([name]), self._programs[name]
         contests, anchor = measure_snippet(
-            self.bench, checked, builds, baseline, seconds, seed, self.progress
+            self.bench, checked, builds, programs, baseline, seconds, seed, self.progress
         )
         standings = tuple(standing(contest, anchor) for contest in contests)
         together = standings[0] if len(contests) == 1 else overall(contests, anchor)
         for contest in contests:
-            self.store.record("bench", checked.snippet.name, contest._asdict())
+            self.store.record("bench", name, contest._asdict())
         return Measured(checked, anchor, tuple(contests), standings, together)
 
     def _costs(self, checked: "Checked") -> dict[str, "Cost"]:

@@ -1,16 +1,16 @@
 """Run every candidate on every input set in processes of its own, and judge it."""
 
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from pathlib import Path
 
 from hot_anvil.core.bench import Bench, Snippet
 from hot_anvil.core.built import REFUSED, Built
 from hot_anvil.core.errors import MissingError, RequestError
 from hot_anvil.core.inputs import InputSet, check_unused, make_input_set, sweep_points
+from hot_anvil.core.judged import Checked
 from hot_anvil.core.protocol import Output
 from hot_anvil.core.signature import Signature
 from hot_anvil.core.verdict import (
-    CORRECT,
     CRASHED,
     NOT_RUN,
     Trial,
@@ -24,16 +24,6 @@ from hot_anvil.system.workers import MEMORY_LIMIT, Program, Worker, WorkerEnded
 
 SEEDS = (1, 2, 3)
 REPEATS = 2  # processes per candidate: two runs that differ make it unstable
-
-
-class Checked(NamedTuple):
-    """The verdicts on a snippet's candidates, and how to run them further."""
-
-    snippet: Snippet
-    signatures: tuple[Signature, ...]
-    reference: str
-    verdicts: tuple[Verdict, ...]
-    programs: Mapping[str, Program]  # build name -> program
 
 
 def input_sets(
@@ -99,7 +89,7 @@ def check_snippet(
                 )
             )
     progress(f"checking {snippet.name}", total, total)
-    return Checked(snippet, tuple(signatures), reference, tuple(verdicts), programs)
+    return Checked(snippet, tuple(signatures), reference, tuple(verdicts))
 
 
 def _expected(
@@ -137,8 +127,6 @@ def _judge(
 
 def memory_limit(path: str) -> int:
     """Return the address space a program may use; none for sanitizers, which reserve terabytes."""
-    from pathlib import Path
-
     return 0 if b"__asan_init" in Path(path).read_bytes() else MEMORY_LIMIT
 
 
@@ -157,8 +145,3 @@ def run_trial(
     except (MissingError, OSError) as error:
         return Trial(tuple(outputs), CRASHED, str(error))
     return Trial(tuple(outputs), "", "")
-
-
-def correct_ones(checked: Checked) -> list[Verdict]:
-    """Return the verdicts of the candidates that may be measured."""
-    return [verdict for verdict in checked.verdicts if verdict.verdict == CORRECT]

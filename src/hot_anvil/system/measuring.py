@@ -11,11 +11,12 @@ from typing import NamedTuple
 from hot_anvil.core.bench import Bench
 from hot_anvil.core.built import Built
 from hot_anvil.core.inputs import InputSet, make_input_set, point_label, sweep_points
+from hot_anvil.core.judged import Checked
 from hot_anvil.core.measure import SAMPLE_SECONDS, Contest, Generation, samples_for, undecided
 from hot_anvil.core.verdict import Verdict
-from hot_anvil.system.checking import Checked, correct_ones, memory_limit
+from hot_anvil.system.checking import memory_limit
 from hot_anvil.system.grid import Progress, no_progress
-from hot_anvil.system.workers import Worker
+from hot_anvil.system.workers import Program, Worker
 
 GENERATIONS = 10  # no fewer: the statistics are over them
 MOST_GENERATIONS = 40
@@ -37,6 +38,7 @@ class _Plan(NamedTuple):
     """What every generation repeats."""
 
     lanes: tuple[Lane, ...]
+    programs: Mapping[str, Program]  # build -> program
     sets: Mapping[tuple[int, int], InputSet]  # (entry, point) -> values
     labels: tuple[str, ...]
     calls: Mapping[tuple[int, int], tuple[int, float]]  # (lane, point) -> calls, seconds a call
@@ -49,6 +51,7 @@ def measure_snippet(
     bench: Bench,
     checked: Checked,
     builds: Sequence[Built],
+    programs: Mapping[str, Program],
     baseline: str,
     seconds: float,
     seed: int,
@@ -60,8 +63,7 @@ def measure_snippet(
     the very same code are timed once. Returns the contests, one per point,
     and the timed candidate that stands for the baseline.
     """
-    correct = correct_ones(checked)
-    timed, same_as = same_code_groups(correct, builds, baseline)
+    timed, same_as = same_code_groups(checked.correct, builds, baseline)
     names = [s.name for s in checked.signatures]
     lanes = tuple(
         Lane(v.candidate, v.build, names.index(v.entry), v.build) for v in timed
@@ -73,13 +75,13 @@ def measure_snippet(
         for at, point in enumerate(points)
     }
     labels = tuple(point_label(point) for point in points)
-    cpu = quietest_cpu(checked.programs[lanes[0].build].path)
-    plan = _Plan(lanes, sets, labels, {}, (), cpu, seed)
-    plan = _calibrated(plan, checked)
+    cpu = quietest_cpu(programs[lanes[0].build].path)
+    plan = _Plan(lanes, programs, sets, labels, {}, (), cpu, seed)
+    plan = _calibrated(plan)
     anchor = same_as.get(baseline, baseline)
     if anchor not in [lane.candidate for lane in lanes]:
         anchor = lanes[0].candidate  # the baseline itself is not correct
-    return _run(plan, checked, anchor, same_as, seconds, progress), anchor
+    return _run(plan, checked.snippet.name, anchor, same_as, seconds, progress), anchor
 
 
 def same_code_groups(
@@ -115,11 +117,11 @@ def quietest_cpu(path: str) -> int:
     return min(allowed, key=median)
 
 
-def _calibrated(plan: _Plan, checked: Checked) -> _Plan:
+def _calibrated(plan: _Plan) -> _Plan:
     """Find how many calls fill a sample, and which candidate looks fastest at each point."""
     calls = {}
     with ExitStack() as stack:
-        workers = _start(plan, checked, stack, list({lane.process for lane in plan.lanes}))
+        workers = _start(plan, stack, list({lane.process for lane in plan.lanes}))
         for at in range(len(plan.labels)):
             for number, lane in enumerate(plan.lanes):
                 worker = workers[lane.process]
@@ -140,13 +142,13 @@ def _slot(plan: _Plan, lane: Lane, at: int) -> int:
 
 
 def _start(
-    plan: _Plan, checked: Checked, stack: ExitStack, processes: Sequence[str]
+    plan: _Plan, stack: ExitStack, processes: Sequence[str]
 ) -> dict[str, Worker]:
     """Start the processes in the order given and lay out all their inputs."""
     workers = {}
     for process in processes:
         build = process.removeprefix("twin of ")
-        path = checked.programs[build].path
+        path = plan.programs[build].path
         worker = stack.enter_context(Worker(path, plan.cpu, memory_limit(path)))
         entries = {lane.entry for lane in plan.lanes if lane.build == build}
         for (entry, at), inputs in plan.sets.items():
@@ -158,7 +160,7 @@ def _start(
 
 def _run(
     plan: _Plan,
-    checked: Checked,
+    snippet: str,
     baseline: str,
     same_as: Mapping[str, str],
     seconds: float,
@@ -168,10 +170,10 @@ def _run(
     budget = seconds * len(plan.lanes) * len(plan.labels)
     chance = random.Random(plan.seed)
     contests = [
-        Contest(checked.snippet.name, label, names, plan.twins[at], (), 0.0, dict(same_as))
+        Contest(snippet, label, names, plan.twins[at], (), 0.0, dict(same_as))
         for at, label in enumerate(plan.labels)
     ]
-    what = f"measuring {checked.snippet.name}"
+    what = f"measuring {snippet}"
     started = time.monotonic()
     for number in range(MOST_GENERATIONS):
         progress(what, number, GENERATIONS if number < GENERATIONS else number + 1)
@@ -180,7 +182,7 @@ def _run(
             done = all(undecided(contest, baseline, NARROW) <= 0 for contest in contests)
             if done or spent >= budget:
                 break
-        generations, disturbed = _generation(plan, checked, chance, budget / GENERATIONS)
+        generations, disturbed = _generation(plan, chance, budget / GENERATIONS)
         contests = [
             contest._replace(
                 generations=(*contest.generations, generation),
@@ -193,7 +195,7 @@ def _run(
 
 
 def _generation(
-    plan: _Plan, checked: Checked, chance: random.Random, seconds: float
+    plan: _Plan, chance: random.Random, seconds: float
 ) -> tuple[list[Generation], list[float]]:
     """Run one generation: start everything anew in random order, then random rounds."""
     points = range(len(plan.labels))
@@ -206,7 +208,7 @@ def _generation(
     chance.shuffle(processes)
     columns = len(plan.lanes) + 1
     with ExitStack() as stack:
-        workers = _start(plan, checked, stack, processes)
+        workers = _start(plan, stack, processes)
         deadline = time.monotonic() + seconds
         for number in range(-1, ROUNDS):  # the first round only warms up
             for at in chance.sample(points, len(points)):

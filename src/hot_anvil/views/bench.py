@@ -10,7 +10,7 @@ from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Spa
 from hot_anvil.views.words import duration, interval, percent, plural, ratio
 
 if TYPE_CHECKING:
-    from hot_anvil.api import Measured
+    from hot_anvil.core.judged import Measured
 
 BUSY = 0.5  # share of disturbed visits above which the machine counts as busy
 

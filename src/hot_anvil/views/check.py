@@ -8,7 +8,7 @@ from hot_anvil.views.sheet import DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import plural
 
 if TYPE_CHECKING:
-    from hot_anvil.system.checking import Checked
+    from hot_anvil.core.judged import Checked
 
 
 def check_sheet(checks: Sequence["Checked"], width: int) -> Sheet:

@@ -2,11 +2,11 @@
 
 from collections.abc import Sequence
 
-from hot_anvil.api import SnippetDiff
 from hot_anvil.core.align import CHANGED, GONE, NEW, RENAMED, SAME
 from hot_anvil.core.code import Instruction
 from hot_anvil.core.diff import Diff, Part, Row
 from hot_anvil.core.proof import PROVED
+from hot_anvil.core.shown import SnippetDiff
 from hot_anvil.views.sheet import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Cell, Sheet, Span, cut
 from hot_anvil.views.words import joined
 

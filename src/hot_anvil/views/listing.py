@@ -2,9 +2,9 @@
 
 from collections.abc import Sequence
 
-from hot_anvil.api import Listing
 from hot_anvil.core.listing import Line, ListedFunction
 from hot_anvil.core.proof import PROVED
+from hot_anvil.core.shown import Listing
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Sheet, Span, cut
 from hot_anvil.views.words import plural, size
 

@@ -9,7 +9,7 @@ from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Spa
 from hot_anvil.views.words import duration, interval, joined, ratio, size
 
 if TYPE_CHECKING:
-    from hot_anvil.api import Picked
+    from hot_anvil.core.judged import Picked
 
 
 def pick_sheet(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> Sheet:

@@ -1,0 +1,1 @@
+"""One module per command, each with ``add_arguments(parser)`` and ``run(args, out)``."""

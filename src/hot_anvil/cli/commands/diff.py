@@ -1,0 +1,42 @@
+"""``hot-anvil diff``."""
+
+import argparse
+
+from hot_anvil.cli.commands.listing import split_path
+from hot_anvil.cli.options import add_bench, add_entries, open_session
+from hot_anvil.cli.output import Output
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.names import listed
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own options."""
+    parser.add_argument(
+        "words", nargs="*", metavar="[PATH] LEFT RIGHT",
+        help="a bench or one source file (default: this folder), then the two builds to compare",
+    )  # fmt: skip
+    add_bench(parser, path=False)
+    add_entries(parser, "only this function; may be repeated")
+    parser.add_argument(
+        "--all", action="store_true", help="also show the instructions of lines that are the same"
+    )
+
+
+def run(args: argparse.Namespace, out: Output) -> int:
+    """Compare two builds by source line."""
+    from hot_anvil.views.diff import diff_sheet
+    from hot_anvil.views.documents import diff_document
+
+    path, names = split_path(args.words)
+    session = open_session(args, out, path)
+    builds = session.plan.builds
+    if not names and len(builds) == 2:
+        names = [build.name for build in builds]
+    if len(names) != 2:
+        raise RequestError(
+            "diff compares two builds: name them after PATH, or give two with --build. "
+            f"The builds are: {listed(build.name for build in builds)}."
+        )
+    diffs = session.diff(names[0], names[1], args.snippet, args.entry)
+    out.answer(lambda: diff_sheet(diffs, out.width, args.all), lambda: diff_document(diffs))
+    return 0

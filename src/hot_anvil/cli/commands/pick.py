@@ -1,0 +1,28 @@
+"""``hot-anvil pick``."""
+
+import argparse
+
+from hot_anvil.cli.options import add_bench, add_budget, add_inputs, open_session
+from hot_anvil.cli.output import Output
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own options."""
+    add_bench(parser)
+    add_inputs(parser)
+    add_budget(parser)
+
+
+def run(args: argparse.Namespace, out: Output) -> int:
+    """Do the whole job; exit code 1 when a snippet has nothing correct to pick."""
+    from hot_anvil.system.machine import environment_notes
+    from hot_anvil.views.documents import pick_document
+    from hot_anvil.views.pick import pick_sheet
+
+    notes = environment_notes()
+    session = open_session(args, out)
+    picked = session.pick(args.snippet, args.seconds, args.seed, args.call_seconds)
+    out.answer(
+        lambda: pick_sheet(picked, notes, out.width), lambda: pick_document(picked, notes)
+    )
+    return 0 if all(item.pick.choice for item in picked) else 1

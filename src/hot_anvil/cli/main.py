@@ -1,0 +1,100 @@
+"""Entry point: find the command, run it, turn errors into exit codes."""
+
+import sys
+from collections.abc import Sequence
+
+from hot_anvil import __version__
+
+# Name -> (what it answers, does it take a bench or source?). A module of the
+# same name in hot_anvil.cli.commands is loaded only when its command is used.
+COMMANDS = {
+    "demo": "set out the demo bench in a folder and do the whole job on it",
+    "start": "lay out a new bench from an example or from sources",
+    "toolchains": "which compilers are here, and what each can do",
+    "compile": "the grid of builds: compiled or refused, warnings by line, code bytes",
+    "listing": "one build's code by source line",
+    "diff": "two builds by source line",
+    "check": "which candidates compute the right thing",
+    "bench": "how fast each correct candidate is",
+    "pick": "the whole job: compile, check, measure, choose the fastest correct one",
+}
+INTERRUPTED = 130
+FAULT = 70
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run the command line and return its exit code."""
+    words = list(sys.argv[1:] if argv is None else argv)
+    if words in (["--version"], ["-V"]):
+        sys.stdout.write(f"hot-anvil {__version__}\n")
+        return 0
+    if not words or words[0] in ("-h", "--help", "help"):
+        sys.stdout.write(_overview())
+        return 0 if words else 2
+    if words[0] not in COMMANDS:
+        return _unknown(words[0])
+    try:
+        return _run(words[0], words[1:])
+    except KeyboardInterrupt:
+        sys.stderr.write("hot-anvil: interrupted; everything finished is kept\n")
+        return INTERRUPTED
+    except BrokenPipeError:
+        # The reader of our output went away, as "| head" does: not an error.
+        sys.stderr.close()
+        return 0
+
+
+def _run(command: str, words: Sequence[str]) -> int:
+    from importlib import import_module
+
+    from hot_anvil.cli.options import make_parser
+    from hot_anvil.cli.output import Output
+    from hot_anvil.core.errors import AnvilError, FaultError
+
+    module = import_module(f"hot_anvil.cli.commands.{command}")
+    parser = make_parser(command, COMMANDS[command])
+    module.add_arguments(parser)
+    args = parser.parse_args(words)
+    out = Output(args)
+    try:
+        code: int = module.run(args, out)
+        return code
+    except AnvilError as error:
+        out.stop_progress()
+        prefix = "hot-anvil: fault: " if isinstance(error, FaultError) else "hot-anvil: "
+        sys.stderr.write(f"{prefix}{error}\n")
+        return error.exit_code
+    except RecursionError:
+        out.stop_progress()
+        sys.stderr.write("hot-anvil: the input is nested too deeply to be read\n")
+        return FAULT
+    finally:
+        out.stop_progress()
+
+
+def _overview() -> str:
+    width = max(len(name) for name in COMMANDS)
+    lines = [
+        "hot-anvil: pick the fastest correct build of a small piece of native code",
+        "",
+        "  hot-anvil COMMAND [PATH] ...    PATH: a bench (a folder with anvil.toml), or one source",
+        "",
+        *(f"  {name:<{width}}  {what}" for name, what in COMMANDS.items()),
+        "",
+        "  hot-anvil COMMAND --help    the options of a command",
+        "  hot-anvil --version",
+        "",
+        "New here? 'hot-anvil demo' shows the whole job on a small example.",
+        "",
+    ]
+    return "\n".join(lines)
+
+
+def _unknown(name: str) -> int:
+    from hot_anvil.core.names import did_you_mean, listed
+
+    hint = did_you_mean(name, COMMANDS)
+    sys.stderr.write(
+        f"hot-anvil: there is no command '{name}'.{hint} The commands: {listed(COMMANDS)}.\n"
+    )
+    return 2

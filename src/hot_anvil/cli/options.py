@@ -1,0 +1,118 @@
+"""Options that commands share, and opening what they name."""
+
+import argparse
+import os
+from pathlib import Path
+from typing import TYPE_CHECKING, NoReturn
+
+from hot_anvil.core.errors import RequestError
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Session
+    from hot_anvil.cli.output import Output
+
+
+class _Parser(argparse.ArgumentParser):
+    """argparse, but its complaints look like all our errors."""
+
+    def error(self, message: str) -> NoReturn:
+        raise RequestError(f"{message}. See '{self.prog} --help'.")
+
+
+def make_parser(command: str, what: str) -> argparse.ArgumentParser:
+    """Return a command's parser with the options that every command has."""
+    parser = _Parser(
+        prog=f"hot-anvil {command}",
+        description=f"{what[0].upper()}{what[1:]}.",
+        allow_abbrev=False,
+    )
+    parser.add_argument(
+        "--format", choices=("text", "json"), default="text", help="how to answer (default: text)"
+    )
+    parser.add_argument("--out", metavar="FILE", help="write the answer to a file")
+    return parser
+
+
+def add_bench(parser: argparse.ArgumentParser, path: bool = True) -> None:
+    """Add PATH and what says the builds of a bare source."""
+    if path:
+        parser.add_argument(
+            "path", nargs="?", default=".", metavar="PATH",
+            help="a bench (a folder with anvil.toml) or one source file (default: this folder)",
+        )  # fmt: skip
+    parser.add_argument(
+        "--build", action="append", default=[], metavar="'COMPILER FLAGS'",
+        help="a build given in place, such as --build 'gcc -O2'; may be repeated",
+    )  # fmt: skip
+    parser.add_argument(
+        "--snippet", action="append", default=[], metavar="NAME",
+        help="only this snippet of the bench; may be repeated",
+    )  # fmt: skip
+
+
+def add_entries(parser: argparse.ArgumentParser, what: str) -> None:
+    """Add --entry."""
+    parser.add_argument("--entry", action="append", default=[], metavar="NAME", help=what)
+
+
+def add_inputs(parser: argparse.ArgumentParser) -> None:
+    """Add what says the values of a bare source's parameters, and limits of a run."""
+    add_entries(parser, "an entry of a bare source; may be repeated (default: all functions)")
+    parser.add_argument(
+        "--inputs", action="append", default=[], metavar="TOML",
+        help="a bare source's values, such as --inputs 'low = -200'; may be repeated",
+    )  # fmt: skip
+    parser.add_argument(
+        "--sweep", action="append", default=[], metavar="TOML",
+        help="sizes to go through, such as --sweep 'n = [64, 4096]'",
+    )  # fmt: skip
+    parser.add_argument(
+        "--call-seconds", type=_positive, default=5.0, metavar="S",
+        help="a checked call that takes longer counts as hung (default: 5)",
+    )  # fmt: skip
+
+
+def add_budget(parser: argparse.ArgumentParser) -> None:
+    """Add what says how long to measure."""
+    parser.add_argument(
+        "--seconds", type=_positive, default=1.0, metavar="S",
+        help="at most this long for each candidate and size (default: 1)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--seed", type=int, default=None, metavar="N",
+        help="fix the random order of rounds and starts (default: drawn)",
+    )  # fmt: skip
+
+
+def _positive(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = 0.0
+    if not 0 < value < 1e6:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a number of seconds above 0")
+    return value
+
+
+def open_session(args: argparse.Namespace, out: "Output", path: str | None = None) -> "Session":
+    """Open the bench or source that the arguments name."""
+    from hot_anvil.api import open_bench, open_source
+
+    place = Path(path or args.path)
+    entries = getattr(args, "entry", []) if hasattr(args, "inputs") else []
+    if place.is_dir() or place.suffix == ".toml":
+        only_bare = [o for o in ("inputs", "sweep") if getattr(args, o, [])]
+        if only_bare or entries:
+            option = only_bare[0] if only_bare else "entry"
+            raise RequestError(
+                f"--{option} goes with one bare source file; {place} is a bench, whose anvil.toml "
+                "says it."
+            )
+        session = open_bench(place, out.progress)
+        if args.build:
+            session.bench = session.bench._replace(explicit=tuple(args.build))
+        return session
+    if not os.path.lexists(place):
+        raise RequestError(f"{place}: there is no such file or folder.")
+    inputs, sweep = getattr(args, "inputs", []), getattr(args, "sweep", [])
+    return open_source(place, args.build, entries, inputs, sweep, out.progress)

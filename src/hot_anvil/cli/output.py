@@ -1,0 +1,98 @@
+"""The one place that writes: text or JSON to standard output or a file, talk to stderr."""
+
+import argparse
+import os
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from hot_anvil.core.errors import RequestError
+from hot_anvil.views.sheet import Sheet
+
+# One accent for change, one for trouble; bold and dim carry the rest.
+_STYLES = {"plain": "", "dim": "dim", "strong": "bold", "change": "cyan", "trouble": "red"}
+
+
+class Output:
+    """Writes an answer in the form the arguments ask for."""
+
+    def __init__(self, args: argparse.Namespace) -> None:
+        self.form: str = args.format
+        self.file: str | None = args.out
+        self._progress: Any = None
+        self._task: Any = None
+
+    @property
+    def width(self) -> int:
+        """Columns to fill: COLUMNS, else the terminal's, else 100."""
+        said = os.environ.get("COLUMNS", "")
+        if said.isdigit() and int(said) >= 40:
+            return int(said)
+        try:
+            return max(os.get_terminal_size(sys.stdout.fileno()).columns, 40)
+        except (OSError, ValueError):
+            return 100
+
+    def answer(self, sheet: Callable[[], Sheet], document: Callable[[], dict[str, Any]]) -> None:
+        """Write the answer; only the form asked for is made."""
+        self.stop_progress()
+        if self.form == "json":
+            import json
+
+            self._write(json.dumps(document(), indent=1, allow_nan=False) + "\n")
+        elif self.file is None and self._in_colour():
+            self._write_styled(sheet())
+        else:
+            self._write(sheet().text)
+
+    def say(self, text: str) -> None:
+        """Write a remark to the person, apart from the answer."""
+        self.stop_progress()
+        sys.stderr.write(text + "\n")
+
+    def progress(self, what: str, done: int, total: int) -> None:
+        """Show how far a long step is, on a terminal only."""
+        if not sys.stderr.isatty():
+            return
+        if self._progress is None:
+            from rich.console import Console
+            from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+
+            columns = (TextColumn("{task.description}"), BarColumn(30), TimeElapsedColumn())
+            self._progress = Progress(*columns, console=Console(stderr=True), transient=True)
+            self._progress.start()
+            self._task = self._progress.add_task(what, total=total)
+        self._progress.update(self._task, description=what, completed=done, total=total)
+
+    def stop_progress(self) -> None:
+        """Take the progress line away."""
+        if self._progress is not None:
+            self._progress.stop()
+            self._progress = None
+
+    def _in_colour(self) -> bool:
+        return sys.stdout.isatty() and "NO_COLOR" not in os.environ
+
+    def _write(self, text: str) -> None:
+        if self.file is None:
+            stream = sys.stdout.buffer
+            stream.write(text.encode(errors="surrogateescape"))
+            stream.flush()
+            return
+        try:
+            Path(self.file).write_bytes(text.encode(errors="surrogateescape"))
+        except OSError as error:
+            raise RequestError(f"--out {self.file}: cannot be written ({error.strerror}).") from None
+
+    def _write_styled(self, sheet: Sheet) -> None:
+        from rich.console import Console
+        from rich.text import Text
+
+        console = Console(width=max(self.width, 200), highlight=False, soft_wrap=True)
+        for line in sheet.lines:
+            text = Text()
+            for piece in line:
+                text.append(piece.text, _STYLES[piece.style])
+            text.rstrip()
+            console.print(text)

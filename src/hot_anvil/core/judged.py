@@ -1,0 +1,40 @@
+"""A snippet's candidates as they were checked, measured and ranked."""
+
+from typing import NamedTuple
+
+from hot_anvil.core.bench import Snippet
+from hot_anvil.core.measure import Contest, Standing
+from hot_anvil.core.pick import Pick
+from hot_anvil.core.signature import Signature
+from hot_anvil.core.verdict import CORRECT, Verdict
+
+
+class Checked(NamedTuple):
+    """The verdicts on a snippet's candidates."""
+
+    snippet: Snippet
+    signatures: tuple[Signature, ...]
+    reference: str  # the candidate whose results count as right
+    verdicts: tuple[Verdict, ...]
+
+    @property
+    def correct(self) -> tuple[Verdict, ...]:
+        """The candidates that may be measured."""
+        return tuple(v for v in self.verdicts if v.verdict == CORRECT)
+
+
+class Measured(NamedTuple):
+    """The measurement of one snippet."""
+
+    checked: Checked
+    baseline: str  # the timed candidate that ratios are given against
+    contests: tuple[Contest, ...]
+    standings: tuple[Standing, ...]  # one per sweep point
+    overall: Standing | None  # over all points; None when nothing was correct
+
+
+class Picked(NamedTuple):
+    """The whole job on one snippet."""
+
+    measured: Measured
+    pick: Pick

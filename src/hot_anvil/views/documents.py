@@ -1,0 +1,241 @@
+"""Results as plain data for JSON: the fields are described in docs/formats.md."""
+
+import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+from hot_anvil.core.align import Pair
+from hot_anvil.core.built import REFUSED, Built
+from hot_anvil.core.code import Instruction
+from hot_anvil.core.grid import Plan
+from hot_anvil.core.listing import ListedFunction, Placed
+from hot_anvil.core.shown import Listing, SnippetDiff
+from hot_anvil.core.toolchain import Toolchain
+
+if TYPE_CHECKING:
+    from hot_anvil.core.judged import Checked, Measured, Picked
+    from hot_anvil.core.measure import Result
+
+FORMAT = 1
+
+Document = dict[str, Any]
+
+
+def document(kind: str, **fields: Any) -> Document:
+    """Return a document with the two fields every one has."""
+    return {"hot_anvil": FORMAT, "kind": kind, **fields}
+
+
+def toolchains_document(
+    toolchains: Sequence[Toolchain], silent: Sequence[tuple[str, str]]
+) -> Document:
+    """Return the document of ``toolchains``."""
+    rows = []
+    for chain in toolchains:
+        drivers = {language: driver.path for language, driver in chain.drivers.items()}
+        rows.append({**chain._asdict(), "drivers": drivers, "can": dict(chain.can)})
+    unusable = [{"path": path, "why": why} for path, why in silent]
+    return document("toolchains", toolchains=rows, unusable=unusable)
+
+
+def compile_document(builds: Sequence[Built], plan: Plan) -> Document:
+    """Return the document of ``compile``."""
+    rows = []
+    for built in builds:
+        refused = built.status == REFUSED
+        rows.append(
+            {
+                "snippet": built.snippet.name,
+                "build": built.build.name,
+                "flags": list(built.build.flags),
+                "status": built.status,
+                "why": built.why,
+                "seconds": built.seconds,
+                "code_bytes": None if refused else built.code_bytes,
+                "fresh": built.fresh,
+                "proof": built.proof._asdict(),
+                "diagnostics": [d._asdict() for d in built.diagnostics],
+            }
+        )
+    return document("compile", builds=rows, notes=list(plan.notes))
+
+
+def listing_document(listings: Sequence[Listing]) -> Document:
+    """Return the document of ``listing``."""
+    functions = [
+        _function(listing.built, function)
+        for listing in listings
+        for function in listing.functions
+    ]
+    return document("listing", functions=functions)
+
+
+def _function(built: Built, function: ListedFunction) -> Document:
+    return {
+        "name": function.name,
+        "snippet": built.snippet.name,
+        "build": built.build.name,
+        "proof": built.proof.state,
+        "count": function.count,
+        "code_bytes": built.entry_bytes(function.name),
+        "lines": [
+            {
+                "file": line.file,
+                "line": line.line,
+                "text": line.text,
+                "instructions": [
+                    _placed(item, function.labels.get(item.index, ()))
+                    for item in line.instructions
+                ],
+            }
+            for line in function.lines
+        ],
+    }
+
+
+def _placed(item: Placed, labels: Sequence[str]) -> Document:
+    return {"index": item.index, "labels": list(labels), **_instruction(item.instruction)}
+
+
+def _instruction(item: Instruction) -> Document:
+    plain: Document = {
+        "text": item.text,
+        "mnemonic": item.mnemonic,
+        "operands": list(item.operands),
+    }
+    if item.inline_asm:
+        plain["inline_asm"] = True
+    return plain
+
+
+def diff_document(diffs: Sequence[SnippetDiff]) -> Document:
+    """Return the document of ``diff``."""
+    lines = []
+    totals = []
+    for item in diffs:
+        snippet = item.left.snippet.name
+        for row in item.diff.rows:
+            pairs = [pair for part in row.parts for pair in part.pairs]
+            lines.append(
+                {
+                    "snippet": snippet,
+                    "file": row.file,
+                    "line": row.line,
+                    "text": row.text,
+                    "state": row.state,
+                    "left": _side(pairs, 0),
+                    "right": _side(pairs, 1),
+                    "parts": [
+                        {
+                            "function": part.function,
+                            "left_count": part.left_count,
+                            "right_count": part.right_count,
+                            "pairs": [_pair(pair) for pair in part.pairs],
+                        }
+                        for part in row.parts
+                    ],
+                    "reasons": [],
+                }
+            )
+        totals.append(
+            {
+                "snippet": snippet,
+                "left": item.diff.left_count,
+                "right": item.diff.right_count,
+                "states": item.diff.states,
+                "functions": [total._asdict() for total in item.diff.functions],
+            }
+        )
+    sides = {side: getattr(diffs[0], side).build.name if diffs else "" for side in SIDES}
+    return document("diff", **sides, lines=lines, totals=totals)
+
+
+SIDES = ("left", "right")
+
+
+def _side(pairs: Sequence[Pair], side: int) -> Document:
+    items = [pair[side] for pair in pairs if isinstance(pair[side], Instruction)]
+    plain = [_instruction(item) for item in items if isinstance(item, Instruction)]
+    return {"count": len(plain), "instructions": plain}
+
+
+def _pair(pair: Pair) -> list[str | None]:
+    left = pair.left.text if pair.left else None
+    return [pair.state, left, pair.right.text if pair.right else None]
+
+
+def check_document(checks: "Sequence[Checked]") -> Document:
+    """Return the document of ``check``."""
+    verdicts = [verdict._asdict() for checked in checks for verdict in checked.verdicts]
+    references = {checked.snippet.name: checked.reference for checked in checks}
+    return document("check", references=references, verdicts=verdicts)
+
+
+def bench_document(measured: "Sequence[Measured]", notes: Sequence[str]) -> Document:
+    """Return the document of ``bench``."""
+    results = []
+    contests = []
+    for item in measured:
+        for standing in item.standings:
+            results += [_result(result) for result in standing.results]
+            contests.append(
+                {
+                    "snippet": item.checked.snippet.name,
+                    "inputs": standing.results[0].inputs,
+                    "baseline": item.baseline,
+                    "best": standing.best,
+                    "noise_floor": math.exp(standing.floor) - 1,
+                    "generations": standing.generations,
+                    "rounds": standing.rounds,
+                    "disturbed": standing.disturbed,
+                }
+            )
+    excluded = [_excluded(item.checked) for item in measured]
+    return document(
+        "bench",
+        results=results,
+        contests=contests,
+        excluded=[row for rows in excluded for row in rows],
+        notes=list(notes),
+    )
+
+
+def _result(result: "Result") -> Document:
+    return {**_finite(result._asdict()), "same_as": result.same_as or None}
+
+
+def _finite(fields: Document) -> Document:
+    """Return the fields with infinities, which JSON cannot hold, as None."""
+    return {
+        key: None if isinstance(value, float) and not math.isfinite(value) else value
+        for key, value in fields.items()
+    }
+
+
+def _excluded(checked: "Checked") -> list[Document]:
+    return [v._asdict() for v in checked.verdicts if v not in checked.correct]
+
+
+def pick_document(picked: "Sequence[Picked]", notes: Sequence[str]) -> Document:
+    """Return the document of ``pick``."""
+    ranking = []
+    for item in picked:
+        for row in item.pick.ranking:
+            plain = _finite(row._asdict())
+            cost = plain.pop("cost")._asdict()
+            ranking.append({"snippet": item.pick.snippet, **plain, **cost})
+    return document(
+        "pick",
+        choice={item.pick.snippet: item.pick.choice for item in picked},
+        why={item.pick.snippet: item.pick.why for item in picked},
+        command={item.pick.snippet: item.pick.command or None for item in picked},
+        tied=[
+            {"snippet": item.pick.snippet, "candidate": name}
+            for item in picked
+            for name in item.pick.tied
+            if len(item.pick.tied) > 1
+        ],
+        ranking=ranking,
+        excluded=[v._asdict() for item in picked for v in item.pick.excluded],
+        measurements=bench_document([item.measured for item in picked], notes),
+    )
