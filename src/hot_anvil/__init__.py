@@ -5,19 +5,19 @@ The functions listed in ``__all__`` are the Python API; they live in
 costs next to nothing.
 """
 
-from typing import TYPE_CHECKING, Any
-
 __version__ = "0.1.0"
 
+TYPE_CHECKING = False  # typing's own costs start-up time; type checkers know this name
 if TYPE_CHECKING:
     from hot_anvil.api import Session, open_bench, open_source
 
 __all__ = ["Session", "__version__", "open_bench", "open_source"]
 
 
-def __getattr__(name: str) -> Any:
+def __getattr__(name: str) -> object:
     if name in ("Session", "open_bench", "open_source"):
         from hot_anvil import api
 
-        return getattr(api, name)
+        value: object = getattr(api, name)
+        return value
     raise AttributeError(f"module {__name__!r} has no attribute {name!r}")

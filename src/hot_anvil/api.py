@@ -27,8 +27,8 @@ from hot_anvil.core.listing import list_functions
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.shown import Listing, SnippetDiff
 from hot_anvil.core.toolchain import Toolchain
-from hot_anvil.system.compile import load_code
 from hot_anvil.system.grid import Progress, compile_grid, no_progress
+from hot_anvil.system.jobs import load_code
 from hot_anvil.system.opening import open_bench_file, open_source_file, read_sources
 from hot_anvil.system.store import Store
 from hot_anvil.system.toolchains import Found, find_toolchains
@@ -46,9 +46,7 @@ DEFAULT_CALL_SECONDS = 5.0
 class Session:
     """A bench on this machine, with its store of results."""
 
-    def __init__(
-        self, bench: Bench, bare: bool = False, progress: Progress = no_progress
-    ) -> None:
+    def __init__(self, bench: Bench, bare: bool = False, progress: Progress = no_progress) -> None:
         self.bench = bench
         self.progress = progress
         self.store = Store(bench.root, bare)
@@ -165,11 +163,8 @@ class Session:
 
         ``seed`` fixes the random order of rounds and starts; None draws one.
         """
-        import secrets
-
-        seed = secrets.randbits(32) if seed is None else seed
         return tuple(
-            self._measure(checked, seconds, seed)
+            self._measure(checked, seconds, seed, False)
             for checked in self.check(snippets, call_seconds)
         )
 
@@ -185,8 +180,8 @@ class Session:
         from hot_anvil.core.pick import pick
 
         out = []
-        for measured in self.measure(snippets, seconds, seed, call_seconds):
-            checked = measured.checked
+        for checked in self.check(snippets, call_seconds):
+            measured = self._measure(checked, seconds, seed, True)
             made = pick(
                 checked.snippet.name, measured.overall, checked.verdicts, self._costs(checked)
             )
@@ -230,12 +225,17 @@ class Session:
         with ThreadPoolExecutor() as pool:
             return dict(zip((b.build.name for b in usable), pool.map(link, usable), strict=True))
 
-    def _measure(self, checked: "Checked", seconds: float, seed: int) -> "Measured":
+    def _measure(
+        self, checked: "Checked", seconds: float, seed: int | None, only_best: bool
+    ) -> "Measured":
+        import secrets
+
         from hot_anvil.core.judged import Measured
         from hot_anvil.core.measure import overall, standing
         from hot_anvil.core.verdict import candidate_name
         from hot_anvil.system.measuring import measure_snippet
 
+        seed = secrets.randbits(32) if seed is None else seed
         name = checked.snippet.name
         entry = checked.snippet.reference or checked.signatures[0].name
         alone = len(checked.signatures) == 1
@@ -244,7 +244,7 @@ class Session:
             return Measured(checked, baseline, (), (), None)
         builds, programs = self.compile([name]), self._programs[name]
         contests, anchor = measure_snippet(
-            self.bench, checked, builds, programs, baseline, seconds, seed, self.progress
+            self.bench, checked, builds, programs, baseline, seconds, seed, only_best, self.progress
         )
         standings = tuple(standing(contest, anchor) for contest in contests)
         together = standings[0] if len(contests) == 1 else overall(contests, anchor)

@@ -1,9 +1,14 @@
 """Entry point: find the command, run it, turn errors into exit codes."""
 
+from __future__ import annotations
+
 import sys
-from collections.abc import Sequence
 
 from hot_anvil import __version__
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Sequence
 
 # Name -> (what it answers, does it take a bench or source?). A module of the
 # same name in hot_anvil.cli.commands is loaded only when its command is used.
@@ -19,7 +24,6 @@ COMMANDS = {
     "pick": "the whole job: compile, check, measure, choose the fastest correct one",
 }
 INTERRUPTED = 130
-FAULT = 70
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -33,8 +37,10 @@ def main(argv: Sequence[str] | None = None) -> int:
         return 0 if words else 2
     if words[0] not in COMMANDS:
         return _unknown(words[0])
+    from hot_anvil.cli.running import run_command
+
     try:
-        return _run(words[0], words[1:])
+        return run_command(words[0], COMMANDS[words[0]], words[1:])
     except KeyboardInterrupt:
         sys.stderr.write("hot-anvil: interrupted; everything finished is kept\n")
         return INTERRUPTED
@@ -42,34 +48,6 @@ def main(argv: Sequence[str] | None = None) -> int:
         # The reader of our output went away, as "| head" does: not an error.
         sys.stderr.close()
         return 0
-
-
-def _run(command: str, words: Sequence[str]) -> int:
-    from importlib import import_module
-
-    from hot_anvil.cli.options import make_parser
-    from hot_anvil.cli.output import Output
-    from hot_anvil.core.errors import AnvilError, FaultError
-
-    module = import_module(f"hot_anvil.cli.commands.{command}")
-    parser = make_parser(command, COMMANDS[command])
-    module.add_arguments(parser)
-    args = parser.parse_args(words)
-    out = Output(args)
-    try:
-        code: int = module.run(args, out)
-        return code
-    except AnvilError as error:
-        out.stop_progress()
-        prefix = "hot-anvil: fault: " if isinstance(error, FaultError) else "hot-anvil: "
-        sys.stderr.write(f"{prefix}{error}\n")
-        return error.exit_code
-    except RecursionError:
-        out.stop_progress()
-        sys.stderr.write("hot-anvil: the input is nested too deeply to be read\n")
-        return FAULT
-    finally:
-        out.stop_progress()
 
 
 def _overview() -> str:

@@ -14,6 +14,14 @@ from hot_anvil.views.sheet import Sheet
 _STYLES = {"plain": "", "dim": "dim", "strong": "bold", "change": "cyan", "trouble": "red"}
 
 
+def document(kind: str, *results: Any) -> dict[str, Any]:
+    """Return the JSON document of ``kind``; loads the code for it only when asked."""
+    from hot_anvil.views import documents
+
+    made: dict[str, Any] = getattr(documents, f"{kind}_document")(*results)
+    return made
+
+
 class Output:
     """Writes an answer in the form the arguments ask for."""
 
@@ -45,11 +53,6 @@ class Output:
             self._write_styled(sheet())
         else:
             self._write(sheet().text)
-
-    def say(self, text: str) -> None:
-        """Write a remark to the person, apart from the answer."""
-        self.stop_progress()
-        sys.stderr.write(text + "\n")
 
     def progress(self, what: str, done: int, total: int) -> None:
         """Show how far a long step is, on a terminal only."""
@@ -83,7 +86,9 @@ class Output:
         try:
             Path(self.file).write_bytes(text.encode(errors="surrogateescape"))
         except OSError as error:
-            raise RequestError(f"--out {self.file}: cannot be written ({error.strerror}).") from None
+            raise RequestError(
+                f"--out {self.file}: cannot be written ({error.strerror})."
+            ) from None
 
     def _write_styled(self, sheet: Sheet) -> None:
         from rich.console import Console

@@ -22,27 +22,37 @@ class Pair(NamedTuple):
 def align(left: Sequence[Instruction], right: Sequence[Instruction]) -> tuple[Pair, ...]:
     """Pair the instructions of two runs, keeping the order of both.
 
-    Instructions of one shape are paired first; what lies between is paired
-    one to one as CHANGED, the rest stands alone.
+    Instructions of one shape are paired first; of what lies between, those
+    with the same mnemonic are paired as CHANGED, the rest stands alone.
     """
     a = [canonical(i.mnemonic, i.operands) for i in left]
     b = [canonical(i.mnemonic, i.operands) for i in right]
     if a == b:
         return tuple(Pair(x, y, SAME) for x, y in zip(left, right, strict=True))
-    matcher = SequenceMatcher(None, [shape(t)[0] for t in a], [shape(t)[0] for t in b], False)
+    shapes = SequenceMatcher(None, [shape(t)[0] for t in a], [shape(t)[0] for t in b], False)
     pairs: list[Pair] = []
-    for kind, i, i_end, j, j_end in matcher.get_opcodes():
+    for kind, i, i_end, j, j_end in shapes.get_opcodes():
         if kind == "equal":
             pairs += [
                 Pair(left[i + k], right[j + k], SAME if a[i + k] == b[j + k] else RENAMED)
                 for k in range(i_end - i)
             ]
-            continue
-        both = min(i_end - i, j_end - j)
-        pairs += [Pair(left[i + k], right[j + k], CHANGED) for k in range(both)]
-        pairs += [Pair(left[k], None, GONE) for k in range(i + both, i_end)]
-        pairs += [Pair(None, right[k], NEW) for k in range(j + both, j_end)]
+        else:
+            pairs += _by_mnemonic(left[i:i_end], right[j:j_end])
     return tuple(pairs)
+
+
+def _by_mnemonic(left: Sequence[Instruction], right: Sequence[Instruction]) -> list[Pair]:
+    pairs: list[Pair] = []
+    matcher = SequenceMatcher(None, [i.mnemonic for i in left], [i.mnemonic for i in right], False)
+    for kind, i, i_end, j, j_end in matcher.get_opcodes():
+        if kind == "equal":
+            both = zip(left[i:i_end], right[j:j_end], strict=True)
+            pairs += [Pair(x, y, CHANGED) for x, y in both]
+        else:
+            pairs += [Pair(x, None, GONE) for x in left[i:i_end]]
+            pairs += [Pair(None, y, NEW) for y in right[j:j_end]]
+    return pairs
 
 
 def state_of(pairs: Sequence[Pair]) -> str:

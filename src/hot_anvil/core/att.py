@@ -12,8 +12,29 @@ from typing import NamedTuple
 from hot_anvil.core.code import Code, Function, Instruction
 
 PREFIXES = frozenset(
-    "rep repe repz repne repnz lock notrack data16 data32 addr32 bnd rex64 rex.w "
-    "xacquire xrelease cs ds es fs gs ss".split()
+    [
+        "rep",
+        "repe",
+        "repz",
+        "repne",
+        "repnz",
+        "lock",
+        "notrack",
+        "data16",
+        "data32",
+        "addr32",
+        "bnd",
+        "rex64",
+        "rex.w",
+        "xacquire",
+        "xrelease",
+        "cs",
+        "ds",
+        "es",
+        "fs",
+        "gs",
+        "ss",
+    ]
 )
 _FILE = re.compile(r'\.file\s+(\d+)\s+"((?:[^"\\]|\\.)*)"(?:\s+"((?:[^"\\]|\\.)*)")?')
 _LABEL = re.compile(r'\s*("(?:[^"\\]|\\.)*"|[\w.$@]+|[^\s#"][^:"\t#]*):(?=\s|$)\s*')
@@ -109,14 +130,14 @@ class _Reader:
 
     def label(self, name: str) -> None:
         name = unquote(name)
-        if name in self.types or (self.executable and not name.startswith((".L", "$"))):
-            if self.executable and not name.isdigit() and not self.in_asm:
-                function = _Open(name, self.section)
-                self.open[self.section] = function
-                self.done.append(function)
-                self.place = (-1, 0)
-                return
-        if self.executable:
+        if not self.executable:
+            return
+        named = name in self.types or not name.startswith((".L", "$"))
+        if named and not name.isdigit() and not self.in_asm:
+            function = self.open[self.section] = _Open(name, self.section)
+            self.done.append(function)
+            self.place = (-1, 0)
+        else:
             function = self.current()
             function.labels[name] = len(function.rows)
 

@@ -69,9 +69,7 @@ class Diff(NamedTuple):
 _Places = dict[tuple[str, int], dict[str, list[Instruction]]]
 
 
-def diff_codes(
-    left: Code, right: Code, sources: Sources, entries: Collection[str] = ()
-) -> Diff:
+def diff_codes(left: Code, right: Code, sources: Sources, entries: Collection[str] = ()) -> Diff:
     """Compare two codes of the same sources line by line.
 
     ``entries`` limits the comparison to these functions; empty means all.

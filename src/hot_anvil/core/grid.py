@@ -34,9 +34,7 @@ class Plan(NamedTuple):
     notes: tuple[str, ...]
 
 
-def plan_builds(
-    bench: Bench, toolchains: Sequence[Toolchain], families: Sequence[Family]
-) -> Plan:
+def plan_builds(bench: Bench, toolchains: Sequence[Toolchain], families: Sequence[Family]) -> Plan:
     """Expand the grid of a bench over the toolchains of this machine.
 
     Raises MissingError when no build is left, RequestError for names that

@@ -108,7 +108,7 @@ def check_inputs(bench: Bench, snippet: Snippet, signature: Signature) -> None:
     if missing:
         raise RequestError(
             f"{where}: no values for {listed(missing)} of\n    {signature.text}\n"
-            f"Put this into the bench and mend the values:\n\n{stanza(snippet, signature)}"
+            f"Put this into the bench and mend the values:\n\n{stanza(snippet, [signature])}"
         )
 
 
@@ -124,26 +124,27 @@ def check_unused(bench: Bench, snippet: Snippet, signatures: Sequence[Signature]
             )
 
 
-def stanza(snippet: Snippet, signature: Signature) -> str:
-    """Return TOML to paste: a first guess of values for every parameter."""
-    counts = [p.name for p in signature.parameters if _looks_like_count(p)]
+def stanza(snippet: Snippet, signatures: Sequence[Signature]) -> str:
+    """Return TOML to paste: a first guess of values for every parameter without one."""
+    parameters = {p.name: p for s in signatures for p in s.parameters}
+    counts = [p.name for p in parameters.values() if _looks_like_count(p)]
     count = counts[0] if counts else ""
     lines = []
     if count and not snippet.sweep:
         lines += ["[snippet.sweep]", f"{count} = [64, 4096]", ""]
     lines.append("[snippet.inputs]")
-    for parameter in signature.parameters:
-        if parameter.name in snippet.inputs:
+    for name, parameter in parameters.items():
+        if name in snippet.inputs:
             continue
         if parameter.type.kind == "pointer":
             size = f'"{count}"' if count else "64"
             fill = "zeros" if parameter.writable else _first_fill(parameter)
             value = f'{{ fill = "{fill}", count = {size} }}'
-        elif parameter.name in counts:
+        elif name in counts:
             value = f'"{count}"'
         else:
             value = "1.0" if parameter.type.kind == "float" else "1"
-        lines.append(f"{parameter.name} = {value}")
+        lines.append(f"{name} = {value}")
     return "\n".join(lines)
 
 
@@ -212,11 +213,13 @@ def evaluate(text: str, known: Names, where: str) -> int | float:
     except KeyError as error:
         name = str(error.args[0])
         hint = did_you_mean(name, known) or f" Known: {listed(known) or 'no names'}."
-        raise RequestError(f"{where}: '{name}' is neither in the sweep nor a number of the inputs.{hint}") from None
+        raise RequestError(
+            f"{where}: '{name}' is neither in the sweep nor a number of the inputs.{hint}"
+        ) from None
     except (SyntaxError, ValueError, ZeroDivisionError):
         raise RequestError(
-            f"{where}: '{text}' is no value: give a number, a name from the sweep or the inputs, or "
-            "an expression of them with + - * //."
+            f"{where}: '{text}' is no value: give a number, a name from the sweep or the "
+            "inputs, or an expression of them with + - * //."
         ) from None
 
 

@@ -79,18 +79,18 @@ def effects_of(contest: Contest) -> "NDArray[Any]":
     return np.array([centred_effects(np.log(np.array(g.rounds))) for g in contest.generations])
 
 
-def undecided(contest: Contest, baseline: str, narrow: float) -> float:
+def undecided(contest: Contest, baseline: str | None, narrow: float) -> float:
     """Return how far the widest interval that matters is from narrow enough (<= 0: done).
 
     An interval is narrow enough below ``narrow`` (a log ratio), or when its
     half width is under a fifth of the difference, which no noise explains.
-    Looks at all pairs with the baseline and with the best.
+    Looks at all pairs with the best, and with ``baseline`` unless it is None.
     """
     effects = effects_of(contest)
     alpha = pair_alpha(len(contest.candidates))
     count = len(contest.candidates)
     best = int(effects[:, :count].mean(axis=0).argmin())
-    anchors = {best, contest.candidates.index(baseline)}
+    anchors = {best} if baseline is None else {best, contest.candidates.index(baseline)}
     worst = -narrow
     for anchor in anchors:
         for k in range(count):
@@ -108,7 +108,9 @@ def standing(contest: Contest, baseline: str) -> Standing:
     seconds = [float(v) for v in np.median(times, axis=0)]
     quiet = [float(v) for v in np.quantile(times, 0.1, axis=0)]
     floor = noise_floor(effects_of(contest), contest.twin_of, len(contest.candidates))
-    return _standing([contest], effects_of(contest), floor, baseline, contest.inputs, seconds, quiet)
+    return _standing(
+        [contest], effects_of(contest), floor, baseline, contest.inputs, seconds, quiet
+    )
 
 
 def overall(contests: Sequence[Contest], baseline: str) -> Standing:

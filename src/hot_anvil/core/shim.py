@@ -34,9 +34,7 @@ def shim_source(signatures: Sequence[Signature]) -> str:
     for index, signature in enumerate(signatures):
         returns = signature.returns
         kind = 2 if returns.kind == "pointer" else 1 if returns.kind != "void" else 0
-        parts.append(
-            f"    {{ (const void *)&target_{index}, call_{index}, {kind} }},"
-        )
+        parts.append(f"    {{ (const void *)&target_{index}, call_{index}, {kind} }},")
     parts += ["};", f"const unsigned hot_anvil_entry_count = {len(signatures)};", ""]
     return "\n".join(parts)
 

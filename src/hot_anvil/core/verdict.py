@@ -120,9 +120,7 @@ def _buffers(signature: Signature, output: Output) -> "dict[str, NDArray[Any]]":
 
     types = {p.name: p.type.to for p in signature.parameters}
     named = [(name, types[name], data) for name, data in output.buffers]
-    return {
-        name: np.frombuffer(data, dtype=numpy_type(kind)) for name, kind, data in named if kind
-    }
+    return {name: np.frombuffer(data, dtype=numpy_type(kind)) for name, kind, data in named if kind}
 
 
 def _shown(value: Any) -> str:

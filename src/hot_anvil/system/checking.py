@@ -130,9 +130,7 @@ def memory_limit(path: str) -> int:
     return 0 if b"__asan_init" in Path(path).read_bytes() else MEMORY_LIMIT
 
 
-def run_trial(
-    program: Program, entry: int, sets: Sequence[InputSet], seconds: float
-) -> Trial:
+def run_trial(program: Program, entry: int, sets: Sequence[InputSet], seconds: float) -> Trial:
     """Call an entry once on every input set in one fresh process."""
     outputs: list[Output] = []
     try:

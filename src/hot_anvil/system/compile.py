@@ -1,78 +1,26 @@
-"""Compile one source under one build into one artefact, or find it in the store."""
+"""Compile one source under one build into one artefact, and prove what it shows."""
 
 import os
 import shlex
 import shutil
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, NamedTuple
 
 from hot_anvil.core import code as code_records
 from hot_anvil.core.att import read_att
-from hot_anvil.core.bench import language_of
 from hot_anvil.core.built import COMPILED, REFUSED, Unit
-from hot_anvil.core.diagnostics import Diagnostic, read_dependencies, read_diagnostics
-from hot_anvil.core.errors import RequestError
-from hot_anvil.core.grid import Build
-from hot_anvil.core.proof import BROKEN, UNKNOWN, Proof, prove_objects, prove_text
-from hot_anvil.core.toolchain import Driver, Family, Toolchain
-from hot_anvil.system.files import digest, read_json, write_json
+from hot_anvil.core.diagnostics import Diagnostic
+from hot_anvil.core.disassembly import read_assembler_listing, read_objdump
+from hot_anvil.core.elf import object_facts
+from hot_anvil.core.messages import read_dependencies, read_diagnostics
+from hot_anvil.core.proof import BROKEN, UNKNOWN, Proof
+from hot_anvil.core.proving import prove_objects, prove_text
+from hot_anvil.system.files import write_json
+from hot_anvil.system.jobs import Job, compiler_argv
 from hot_anvil.system.process import Outcome, run
-from hot_anvil.system.store import FORMAT, Store
+from hot_anvil.system.store import Store
 
-# Variables by which the environment changes what a compiler makes.
-_VARIABLES = (
-    "CPATH C_INCLUDE_PATH CPLUS_INCLUDE_PATH GCC_EXEC_PREFIX COMPILER_PATH SOURCE_DATE_EPOCH"
-).split()
-_OURS = ("-o", "-c", "-S", "-E", "-x", "-###", "-fsyntax-only", "-pipe", "-v", "--version")
 _SECONDS = 300.0
-
-
-class Job(NamedTuple):
-    """One source to compile under one build."""
-
-    source: str
-    build: Build
-    toolchain: Toolchain
-    family: Family
-    key: str
-
-    @property
-    def driver(self) -> Driver:
-        """The driver for the source's language."""
-        return self.toolchain.drivers[language_of(self.source)]
-
-
-def make_job(source: str, build: Build, chain: Toolchain, family: Family, root: str) -> Job:
-    """Return the job; its key covers everything but the contents of files read."""
-    check_flags(build)
-    job = Job(source, build, chain, family, "")
-    environment = [f"{name}={os.environ.get(name, '')}" for name in _VARIABLES]
-    machine = _this_cpu() if any("native" in flag for flag in build.flags) else ""
-    words = _argv(job, "-S", "")
-    key = digest(str(FORMAT), job.driver.identity, root, machine, *environment, *words)
-    return job._replace(key=key)
-
-
-def check_flags(build: Build) -> None:
-    """Refuse flags that say what to make, which is this tool's part."""
-    for flag in build.flags:
-        if flag in _OURS or flag.startswith(("-save-temps", "-M", "-o")):
-            raise RequestError(
-                f"{build.name}: the flag {flag} says what to make or where; leave it to "
-                "Hot Anvil and give only flags that change the code."
-            )
-        if flag.startswith("-flto") or flag == "-fwhole-program":
-            raise RequestError(
-                f"{build.name}: with {flag} the code is made while linking, and this version "
-                "of Hot Anvil cannot show that code yet; leave the flag out."
-            )
-
-
-def find_unit(job: Job, store: Store) -> Unit | None:
-    """Return the unit from the store, None when it must be compiled."""
-    name = store.lookup(job.key)
-    return _load(job, store, name) if name else None
 
 
 def compile_unit(job: Job, store: Store) -> Unit:
@@ -99,21 +47,10 @@ def compile_unit(job: Job, store: Store) -> Unit:
         shutil.rmtree(work, ignore_errors=True)
         return unit
     name = store.name_for(job.key, read)
-    write_json(work / "unit.json", _to_plain(unit))
+    write_json(work / "unit.json", unit._asdict())
     store.keep(work, name)
     store.remember(job.key, read, shadows(job, read, store.root), name)
     return unit._replace(artefact=name)
-
-
-def load_code(unit: Unit, store: Store) -> code_records.Code:
-    """Return the functions of a compiled unit."""
-    plain = read_json(store.artefact(unit.artefact) / "code.json")
-    if plain is None:
-        raise RequestError(
-            f"{store.folder}: the artefact of {unit.source} is damaged. Delete the folder "
-            "(it only costs time) and run the command again."
-        )
-    return code_records.from_plain(plain)
 
 
 def run_compiler(
@@ -121,14 +58,8 @@ def run_compiler(
 ) -> Outcome:
     """Run the job's compiler to make ``output`` in ``work``, noting the files it reads."""
     rule = ["-MD", "-MF", str(work / "rule"), "-MT", "x"]
-    argv = [*_argv(job, what, str(work / output), more), *rule]
+    argv = [*compiler_argv(job, what, str(work / output), more), *rule]
     return run(argv, store.root, _SECONDS)
-
-
-def _argv(job: Job, what: str, output: str, more: Sequence[str] = ()) -> list[str]:
-    source = job.source if not job.source.startswith("-") else f"./{job.source}"
-    fixed = [*job.family.debug_flags, *job.family.diagnostics_flags, *more]
-    return [job.driver.path, *job.build.flags, *fixed, what, "-o", output, source]
 
 
 def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
@@ -145,8 +76,6 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
     text = (work / "code.s").read_text(errors="surrogateescape")
     code = read_att(text, store.root)
     write_json(work / "code.json", code_records.to_plain(code))
-    from hot_anvil.core.elf import object_facts
-
     facts = object_facts((work / "code.o").read_bytes())
     unit = Unit(
         job.source,
@@ -169,12 +98,10 @@ def _make_object(job: Job, store: Store, work: Path) -> Outcome:
     if job.family.text_is_object:
         argv = [job.driver.path, *passed, "-c", "-Wa,-aln=code.lst", "-o", "code.o", "code.s"]
         return run(argv, work, _SECONDS)
-    return run(_argv(job, "-c", str(work / "code.o")), store.root, _SECONDS)
+    return run(compiler_argv(job, "-c", str(work / "code.o")), store.root, _SECONDS)
 
 
 def _prove(job: Job, work: Path, text: str, code: code_records.Code) -> Proof:
-    from hot_anvil.core.disassembly import read_assembler_listing, read_objdump
-
     for tool in ("objdump", "as"):
         if not shutil.which(tool):
             why = f"{tool} is missing (on Debian: apt install binutils)"
@@ -209,9 +136,7 @@ def _objdump(work: Path, name: str) -> str:
     return text
 
 
-def _refused(
-    job: Job, why: str, seconds: float, complaints: tuple[Diagnostic, ...]
-) -> Unit:
+def _refused(job: Job, why: str, seconds: float, complaints: tuple[Diagnostic, ...]) -> Unit:
     nothing = Proof(UNKNOWN, "it did not compile", 0, 0)
     return Unit(job.source, "", REFUSED, why, seconds, complaints, 0, {}, "", nothing)
 
@@ -266,27 +191,3 @@ def shadows(job: Job, read: Sequence[str], root: str) -> set[str]:
                 if not os.path.lexists(os.path.join(root, candidate)):  # noqa: PTH118
                     absent.add(candidate)
     return absent
-
-
-def _this_cpu() -> str:
-    """Return a text that tells this kind of CPU from others, for ``-march=native``."""
-    wanted = ("vendor_id", "cpu family", "model", "stepping", "flags")
-    try:
-        lines = Path("/proc/cpuinfo").read_text().split("\n\n")[0].split("\n")
-    except OSError:
-        return ""
-    return "\n".join(line for line in lines if line.startswith(wanted))
-
-
-def _to_plain(unit: Unit) -> dict[str, Any]:
-    return unit._asdict()
-
-
-def _load(job: Job, store: Store, name: str) -> Unit | None:
-    plain = read_json(store.artefact(name) / "unit.json")
-    if not isinstance(plain, dict):
-        return None
-    plain["diagnostics"] = tuple(Diagnostic(*row) for row in plain["diagnostics"])
-    plain["proof"] = Proof(*plain["proof"])
-    plain["artefact"] = name
-    return Unit(**plain)

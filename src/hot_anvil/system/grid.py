@@ -7,7 +7,7 @@ from hot_anvil.core.bench import Snippet
 from hot_anvil.core.built import Built, Unit
 from hot_anvil.core.grid import Build
 from hot_anvil.core.toolchain import Family, Toolchain
-from hot_anvil.system.compile import Job, compile_unit, find_unit, make_job
+from hot_anvil.system.jobs import Job, find_unit, make_job
 from hot_anvil.system.store import Store
 
 Progress = Callable[[str, int, int], None]  # what is being done, done so far, of how many
@@ -59,6 +59,8 @@ def compile_grid(
 
 def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress) -> list[Unit]:
     from concurrent.futures import ThreadPoolExecutor, as_completed
+
+    from hot_anvil.system.compile import compile_unit
 
     store.sweep()
     progress("compiling", 0, len(jobs))

@@ -7,8 +7,9 @@ from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build
 from hot_anvil.core.signature import Parameter, Signature, Type, find_entries
 from hot_anvil.core.toolchain import Family, Toolchain
-from hot_anvil.system.compile import Job, files_read, make_job, run_compiler, shadows
+from hot_anvil.system.compile import files_read, run_compiler, shadows
 from hot_anvil.system.files import digest, read_json, write_json
+from hot_anvil.system.jobs import Job, make_job
 from hot_anvil.system.store import Store
 
 

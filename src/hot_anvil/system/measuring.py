@@ -55,19 +55,19 @@ def measure_snippet(
     baseline: str,
     seconds: float,
     seed: int,
+    only_best: bool,
     progress: Progress = no_progress,
 ) -> tuple[list[Contest], str]:
     """Measure the correct candidates of a snippet at every point of its sweep.
 
     ``seconds`` is the budget for each candidate and point. Candidates with
-    the very same code are timed once. Returns the contests, one per point,
+    the very same code are timed once. ``only_best`` stops as soon as every
+    candidate can be placed against the fastest. Returns the contests, one per point,
     and the timed candidate that stands for the baseline.
     """
     timed, same_as = same_code_groups(checked.correct, builds, baseline)
     names = [s.name for s in checked.signatures]
-    lanes = tuple(
-        Lane(v.candidate, v.build, names.index(v.entry), v.build) for v in timed
-    )
+    lanes = tuple(Lane(v.candidate, v.build, names.index(v.entry), v.build) for v in timed)
     points = sweep_points(checked.snippet)
     sets = {
         (entry, at): make_input_set(bench, checked.snippet, checked.signatures[entry], point, 1)
@@ -81,7 +81,8 @@ def measure_snippet(
     anchor = same_as.get(baseline, baseline)
     if anchor not in [lane.candidate for lane in lanes]:
         anchor = lanes[0].candidate  # the baseline itself is not correct
-    return _run(plan, checked.snippet.name, anchor, same_as, seconds, progress), anchor
+    wanted = None if only_best else anchor
+    return _run(plan, checked.snippet.name, wanted, same_as, seconds, progress), anchor
 
 
 def same_code_groups(
@@ -141,9 +142,7 @@ def _slot(plan: _Plan, lane: Lane, at: int) -> int:
     return lane.entry * len(plan.labels) + at
 
 
-def _start(
-    plan: _Plan, stack: ExitStack, processes: Sequence[str]
-) -> dict[str, Worker]:
+def _start(plan: _Plan, stack: ExitStack, processes: Sequence[str]) -> dict[str, Worker]:
     """Start the processes in the order given and lay out all their inputs."""
     workers = {}
     for process in processes:
@@ -161,7 +160,7 @@ def _start(
 def _run(
     plan: _Plan,
     snippet: str,
-    baseline: str,
+    baseline: str | None,
     same_as: Mapping[str, str],
     seconds: float,
     progress: Progress,

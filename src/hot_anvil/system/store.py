@@ -11,7 +11,6 @@ processes may work on one store and a killed one leaves nothing half done.
 
 import json
 import os
-import shutil
 import time
 from collections.abc import Iterable, Sequence
 from pathlib import Path
@@ -28,7 +27,9 @@ class Store:
 
     def __init__(self, root: str, bare: bool = False) -> None:
         self.root = root
-        self.folder = user_cache() / "bare" / digest(root)[:16] if bare else Path(root, ".hot-anvil")
+        self.folder = (
+            user_cache() / "bare" / digest(root)[:16] if bare else Path(root, ".hot-anvil")
+        )
         self._digests: dict[str, str | None] = {}
 
     def artefact(self, name: str) -> Path:
@@ -74,6 +75,8 @@ class Store:
 
     def keep(self, workplace: Path, name: str) -> Path:
         """Turn a workplace into the artefact ``name``; an equal one made meanwhile wins."""
+        import shutil
+
         target = self.artefact(name)
         target.parent.mkdir(parents=True, exist_ok=True)
         try:
@@ -86,6 +89,8 @@ class Store:
 
     def sweep(self) -> None:
         """Remove workplaces of processes that no longer live."""
+        import shutil
+
         for folder in (self.folder / "work").glob("*-*"):
             owner = folder.name.split("-")[0]
             if not Path("/proc", owner).exists():

@@ -1,9 +1,7 @@
 """Find the compilers of this machine and ask each what it is, once."""
 
 import os
-import platform
 import re
-import shutil
 import tomllib
 from collections.abc import Iterable, Sequence
 from pathlib import Path
@@ -23,7 +21,6 @@ from hot_anvil.core.toolchain import (
     split_command,
 )
 from hot_anvil.system.files import digest, read_json, user_cache, write_json
-from hot_anvil.system.process import run
 
 _FORMAT = 1
 _DATA = Path(__file__).parent.parent / "data" / "toolchains"
@@ -62,7 +59,7 @@ def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> 
             drivers.append(driver)
         else:
             silent.append((path, driver))
-    machine = platform.machine()
+    machine = os.uname().machine
     chains = list(group_drivers(drivers, machine))
     for item in custom:
         chains.append(_custom_toolchain(item, root, families, cache, machine))
@@ -146,6 +143,8 @@ class _ProbeCache:
 
 
 def _probe(path: str, family: Family) -> dict[str, object]:
+    from hot_anvil.system.process import run
+
     said = run([path, "-v"], cwd="/", seconds=20)
     found = read_identity(said.stderr + said.stdout, family.version_pattern)
     real = str(Path(path).resolve())
@@ -159,8 +158,12 @@ def _probe(path: str, family: Family) -> dict[str, object]:
 
 def _helper(path: str, name: str) -> str:
     """Return the absolute path of a program behind a driver, "" when there is none."""
+    from hot_anvil.system.process import run
+
     answer = run([path, f"-print-prog-name={name}"], cwd="/", seconds=20).stdout.strip()
-    found = shutil.which(answer) if answer else None
+    from shutil import which
+
+    found = which(answer) if answer else None
     return str(Path(found).resolve()) if found else ""
 
 

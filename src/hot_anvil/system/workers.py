@@ -112,9 +112,7 @@ def _without_main(source: Path, work: Path) -> str:
     return str(source if said.failed else copy)
 
 
-def _prove_image(
-    built: Built, signatures: Sequence[Signature], image: Path, store: Store
-) -> None:
+def _prove_image(built: Built, signatures: Sequence[Signature], image: Path, store: Store) -> None:
     from hot_anvil.core.elf import function_bodies, image_differs
 
     bodies = {}
@@ -148,7 +146,7 @@ class Worker:
     """One live process of a build's program."""
 
     def __init__(self, path: str, cpu: int = -1, memory: int = MEMORY_LIMIT) -> None:
-        self._complaints = tempfile.TemporaryFile()
+        self._complaints = tempfile.TemporaryFile()  # noqa: SIM115 - lives as long as we do
         try:
             self._process = subprocess.Popen(
                 [path, str(cpu), str(memory)],

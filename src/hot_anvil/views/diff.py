@@ -1,8 +1,9 @@
 """Two builds by source line as text."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from itertools import zip_longest
 
-from hot_anvil.core.align import CHANGED, GONE, NEW, RENAMED, SAME
+from hot_anvil.core.align import CHANGED, GONE, NEW, RENAMED, SAME, Pair
 from hot_anvil.core.code import Instruction
 from hot_anvil.core.diff import Diff, Part, Row
 from hot_anvil.core.proof import PROVED
@@ -11,7 +12,8 @@ from hot_anvil.views.sheet import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Cell, She
 from hot_anvil.views.words import joined
 
 # Between the columns of a pair; also how the legend explains them.
-_MARKS = {SAME: "=", RENAMED: "~", CHANGED: "*", GONE: "<", NEW: ">"}
+_MARKS = {SAME: "=", RENAMED: "~", CHANGED: "*"}
+_LEGEND = "= same   ~ other registers or labels   * other operands   < only left   > only right"
 _INDENT = 8
 
 
@@ -33,9 +35,7 @@ def diff_sheet(diffs: Sequence[SnippetDiff], width: int, everything: bool) -> Sh
         _rows(sheet, item.diff, left.name, right.name, everything)
     if diffs:
         sheet.blank()
-        sheet.add(
-            Span("= same   ~ other registers or labels   * changed   < only left   > only right", DIM)
-        )
+        sheet.add(Span(_LEGEND, DIM))
     return sheet
 
 
@@ -63,13 +63,13 @@ def _change(left: int | None, right: int | None) -> Span:
 
 
 def _rows(sheet: Sheet, diff: Diff, left: str, right: str, everything: bool) -> None:
-    column = (sheet.width - _INDENT - 3) // 2
+    column = (sheet.width - _INDENT - 4) // 2
     file = None
     for row in diff.rows:
         if row.file != file:
             file = row.file
             sheet.blank()
-            heads = f"{cut(left, column):<{column}}   {cut(right, column)}"
+            heads = f"{cut(left, column):<{column}}    {cut(right, column)}"
             sheet.add(Span(file or "(no source file)", STRONG))
             sheet.add(" " * _INDENT, Span(heads, DIM))
         _row(sheet, row)
@@ -97,15 +97,38 @@ def _row(sheet: Sheet, row: Row) -> None:
 
 
 def _part(sheet: Sheet, part: Part, column: int) -> None:
-    for pair in part.pairs:
-        style = DIM if pair.state == SAME else PLAIN
-        left, right = _text(pair.left), _text(pair.right)
+    for left, mark, right in _side_by_side(part.pairs):
+        style = DIM if mark == "=" else PLAIN
         sheet.add(
             " " * _INDENT,
-            Span(f"{cut(left, column):<{column}}", style),
-            Span(f" {_MARKS[pair.state]} ", CHANGE if pair.state != SAME else DIM),
-            Span(cut(right, column), style),
+            Span(f"{cut(_text(left), column):<{column}}", style),
+            Span(f" {mark:<2} ", DIM if mark == "=" else CHANGE),
+            Span(cut(_text(right), column), style),
         )
+
+
+def _side_by_side(
+    pairs: Sequence[Pair],
+) -> Iterator[tuple[Instruction | None, str, Instruction | None]]:
+    """Give the lines of a part; what stands only left and only right shares lines."""
+    left: list[Instruction | None] = []
+    right: list[Instruction | None] = []
+
+    def alone() -> Iterator[tuple[Instruction | None, str, Instruction | None]]:
+        for a, b in zip_longest(left, right):
+            yield a, "<>" if a and b else "<" if a else ">", b
+        left.clear()
+        right.clear()
+
+    for pair in pairs:
+        if pair.state == GONE:
+            left.append(pair.left)
+        elif pair.state == NEW:
+            right.append(pair.right)
+        else:
+            yield from alone()
+            yield pair.left, _MARKS[pair.state], pair.right
+    yield from alone()
 
 
 def _text(item: Instruction | None) -> str:

@@ -63,9 +63,7 @@ def compile_document(builds: Sequence[Built], plan: Plan) -> Document:
 def listing_document(listings: Sequence[Listing]) -> Document:
     """Return the document of ``listing``."""
     functions = [
-        _function(listing.built, function)
-        for listing in listings
-        for function in listing.functions
+        _function(listing.built, function) for listing in listings for function in listing.functions
     ]
     return document("listing", functions=functions)
 
@@ -84,8 +82,7 @@ def _function(built: Built, function: ListedFunction) -> Document:
                 "line": line.line,
                 "text": line.text,
                 "instructions": [
-                    _placed(item, function.labels.get(item.index, ()))
-                    for item in line.instructions
+                    _placed(item, function.labels.get(item.index, ())) for item in line.instructions
                 ],
             }
             for line in function.lines

@@ -63,10 +63,12 @@ def _excluded(sheet: Sheet, pick: Pick) -> None:
     if not pick.excluded:
         return
     sheet.add("  ", Span("excluded", TROUBLE))
-    rows: list[list[Cell]] = [
-        [v.candidate, Span(v.verdict, TROUBLE), v.why] for v in pick.excluded
-    ]
-    sheet.table(("", "", ""), rows, "lll", indent=4)
+    alike: dict[tuple[str, str], list[str]] = {}
+    for v in pick.excluded:
+        alike.setdefault((v.verdict, v.why), []).append(v.candidate)
+    for (verdict, why), names in alike.items():
+        sheet.add("    ", Span(f"{verdict}: ", TROUBLE), why)
+        sheet.paragraph(joined(names), indent=6)
 
 
 def _choice(sheet: Sheet, pick: Pick) -> None:

@@ -47,9 +47,7 @@ class Sheet:
         The last column is wrapped into the room that is left.
         """
         body = [[span(cell) for cell in row] for row in rows]
-        widths = [
-            max((len(row[k].text) for row in body), default=0) for k in range(len(heads))
-        ]
+        widths = [max((len(row[k].text) for row in body), default=0) for k in range(len(heads))]
         widths = [max(width, len(head)) for width, head in zip(widths, heads, strict=True)]
         last = len(heads) - 1
         before = indent + sum(widths[:last]) + 2 * last
@@ -66,9 +64,7 @@ class Sheet:
             for piece in pieces[1:]:
                 self.add(" " * before, Span(piece, row[last].style))
 
-    def _row(
-        self, cells: Sequence[Span], widths: Sequence[int], align: str, indent: int
-    ) -> None:
+    def _row(self, cells: Sequence[Span], widths: Sequence[int], align: str, indent: int) -> None:
         out = [Span(" " * indent)]
         for k, (cell, width) in enumerate(zip(cells, widths, strict=True)):
             gap = " " * (width - len(cell.text))

@@ -3,7 +3,7 @@
 import argparse
 
 from hot_anvil.cli.options import add_bench, add_budget, add_inputs, open_session
-from hot_anvil.cli.output import Output
+from hot_anvil.cli.output import Output, document
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -17,12 +17,11 @@ def run(args: argparse.Namespace, out: Output) -> int:
     """Measure every correct candidate; exit code 1 when a snippet has none."""
     from hot_anvil.system.machine import environment_notes
     from hot_anvil.views.bench import bench_sheet
-    from hot_anvil.views.documents import bench_document
 
     notes = environment_notes()
     session = open_session(args, out)
     measured = session.measure(args.snippet, args.seconds, args.seed, args.call_seconds)
     out.answer(
-        lambda: bench_sheet(measured, notes, out.width), lambda: bench_document(measured, notes)
+        lambda: bench_sheet(measured, notes, out.width), lambda: document("bench", measured, notes)
     )
     return 0 if all(item.overall for item in measured) else 1

@@ -4,7 +4,7 @@ import argparse
 
 from hot_anvil.cli.commands.listing import split_path
 from hot_anvil.cli.options import add_bench, add_entries, open_session
-from hot_anvil.cli.output import Output
+from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
 
@@ -25,7 +25,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, out: Output) -> int:
     """Compare two builds by source line."""
     from hot_anvil.views.diff import diff_sheet
-    from hot_anvil.views.documents import diff_document
 
     path, names = split_path(args.words)
     session = open_session(args, out, path)
@@ -38,5 +37,5 @@ def run(args: argparse.Namespace, out: Output) -> int:
             f"The builds are: {listed(build.name for build in builds)}."
         )
     diffs = session.diff(names[0], names[1], args.snippet, args.entry)
-    out.answer(lambda: diff_sheet(diffs, out.width, args.all), lambda: diff_document(diffs))
+    out.answer(lambda: diff_sheet(diffs, out.width, args.all), lambda: document("diff", diffs))
     return 0

@@ -3,7 +3,7 @@
 import argparse
 
 from hot_anvil.cli.options import add_bench, add_entries, open_session
-from hot_anvil.cli.output import Output
+from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
 
@@ -20,7 +20,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show one build's code by source line."""
-    from hot_anvil.views.documents import listing_document
     from hot_anvil.views.listing import listing_sheet
 
     path, names = split_path(args.words)
@@ -33,9 +32,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
         )
     name = names[0] if names else builds[0].name
     listings = session.listing(name, args.snippet, args.entry)
-    out.answer(
-        lambda: listing_sheet(listings, out.width), lambda: listing_document(listings)
-    )
+    out.answer(lambda: listing_sheet(listings, out.width), lambda: document("listing", listings))
     return 0
 
 

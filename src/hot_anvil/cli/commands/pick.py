@@ -3,7 +3,7 @@
 import argparse
 
 from hot_anvil.cli.options import add_bench, add_budget, add_inputs, open_session
-from hot_anvil.cli.output import Output
+from hot_anvil.cli.output import Output, document
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -16,13 +16,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, out: Output) -> int:
     """Do the whole job; exit code 1 when a snippet has nothing correct to pick."""
     from hot_anvil.system.machine import environment_notes
-    from hot_anvil.views.documents import pick_document
     from hot_anvil.views.pick import pick_sheet
 
     notes = environment_notes()
     session = open_session(args, out)
     picked = session.pick(args.snippet, args.seconds, args.seed, args.call_seconds)
     out.answer(
-        lambda: pick_sheet(picked, notes, out.width), lambda: pick_document(picked, notes)
+        lambda: pick_sheet(picked, notes, out.width), lambda: document("pick", picked, notes)
     )
     return 0 if all(item.pick.choice for item in picked) else 1

@@ -1,0 +1,52 @@
+"""``hot-anvil demo``."""
+
+import argparse
+import shlex
+import sys
+from pathlib import Path
+
+from hot_anvil.cli.output import Output
+
+FOLDER = "tide-gauge"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own options."""
+    parser.add_argument(
+        "folder", nargs="?", default=FOLDER, metavar="FOLDER",
+        help=f"where to set the bench out (default: {FOLDER}); one that is there is used as it is",
+    )  # fmt: skip
+
+
+def run(args: argparse.Namespace, out: Output) -> int:
+    """Set out the demo bench and run the commands on it that make the whole job."""
+    from hot_anvil.cli.main import COMMANDS
+    from hot_anvil.cli.running import run_command
+    from hot_anvil.system.examples import lay_out_demo
+
+    files = lay_out_demo(Path(args.folder))
+    if out.form == "json":
+        words = [args.folder, "--format", "json"]
+        return run_command("pick", COMMANDS["pick"], words + (["--out", out.file] * bool(out.file)))
+    _tell(f"The demo bench is in {args.folder}: {', '.join(files)}")
+    steps = [
+        ("compile", [args.folder], "What did each build make of the sources?"),
+        (
+            "diff",
+            [args.folder, "gcc:plain", "gcc:fast", "--entry", "checksum_hasty"],
+            "One function under two builds: look at the line 'if (next < sum)'.",
+        ),
+        ("pick", [args.folder], "Which builds are correct, and which of those is fastest?"),
+    ]
+    code = 0
+    for command, words, question in steps:
+        _tell(f"\n{question}\n$ hot-anvil {shlex.join([command, *words])}\n")
+        code = run_command(command, COMMANDS[command], words)
+        if code:
+            break
+    return code
+
+
+def _tell(text: str) -> None:
+    sys.stdout.write(text + "\n")
+    sys.stdout.flush()

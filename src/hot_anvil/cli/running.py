@@ -1,0 +1,31 @@
+"""Run one command: its module, its arguments, its errors as exit codes."""
+
+import sys
+from collections.abc import Sequence
+from importlib import import_module
+
+from hot_anvil.cli.options import make_parser
+from hot_anvil.cli.output import Output
+from hot_anvil.core.errors import AnvilError, FaultError
+
+
+def run_command(command: str, what: str, words: Sequence[str]) -> int:
+    """Run ``command`` (which answers ``what``) with its words; return its exit code."""
+    module = import_module(f"hot_anvil.cli.commands.{command}")
+    out = None
+    try:
+        parser = make_parser(command, what)
+        module.add_arguments(parser)
+        args = parser.parse_args(words)
+        out = Output(args)
+        code: int = module.run(args, out)
+        return code
+    except AnvilError as error:
+        if out:
+            out.stop_progress()
+        prefix = "hot-anvil: fault: " if isinstance(error, FaultError) else "hot-anvil: "
+        sys.stderr.write(f"{prefix}{error}\n")
+        return error.exit_code
+    finally:
+        if out:
+            out.stop_progress()
