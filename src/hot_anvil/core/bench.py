@@ -138,7 +138,8 @@ class _Reader:
         line = line_of(self.text, path)
         place = f"{self.file}:{line}" if line else self.file
         key = f" {dotted(path)}:" if path else ""
-        return RequestError(f"{place}:{key} {message}.")
+        end = "" if message.endswith("?") else "."
+        return RequestError(f"{place}:{key} {message}{end}")
 
     def known(self, table: Values, path: tuple[Step, ...], kind: str) -> None:
         for key in table:

@@ -46,10 +46,10 @@ def plan_builds(bench: Bench, toolchains: Sequence[Toolchain], families: Sequenc
     else:
         builds = _from_grid(bench, toolchains, families, notes)
     builds = tuple(dict.fromkeys(builds))
-    reference = _named(bench.grid.reference, "reference", builds, toolchains, notes)
+    reference = _named(bench, bench.grid.reference, "reference", builds, toolchains, notes)
     baseline = reference
     if bench.grid.baseline:
-        baseline = _named(bench.grid.baseline, "baseline", builds, toolchains, notes)
+        baseline = _named(bench, bench.grid.baseline, "baseline", builds, toolchains, notes)
     return Plan(builds, reference, baseline, tuple(notes))
 
 
@@ -153,6 +153,7 @@ def _explicit(text: str, toolchains: Sequence[Toolchain], families: Sequence[Fam
 
 
 def _named(
+    bench: Bench,
     name: str,
     role: str,
     builds: Sequence[Build],
@@ -163,11 +164,11 @@ def _named(
         return builds[0]
     try:
         return find_build(name, builds, toolchains)
-    except RequestError:
+    except RequestError as error:
         # The bench may name a compiler that this machine lacks: the same flags will do.
         same_flags = [b for b in builds if b.flag_set and b.flag_set == name.rpartition(":")[2]]
         if not same_flags:
-            raise
+            raise RequestError(f"{bench.file}: grid.{role}: {error}") from None
         notes.append(f"The {role} {name} is not to be had here: {same_flags[0].name} serves.")
         return same_flags[0]
 

@@ -108,7 +108,7 @@ def check_inputs(bench: Bench, snippet: Snippet, signature: Signature) -> None:
     if missing:
         raise RequestError(
             f"{where}: no values for {listed(missing)} of\n    {signature.text}\n"
-            f"Put this into the bench and mend the values:\n\n{stanza(snippet, [signature])}"
+            f"{_how_to_give(bench, snippet, signature)}"
         )
 
 
@@ -124,13 +124,28 @@ def check_unused(bench: Bench, snippet: Snippet, signatures: Sequence[Signature]
             )
 
 
+def _how_to_give(bench: Bench, snippet: Snippet, signature: Signature) -> str:
+    """Return what to paste for missing values: a stanza, or options for a bare source."""
+    text = stanza(snippet, [signature])
+    if bench.file.endswith(".toml"):
+        return f"Put this into the bench and mend the values:\n\n{text}"
+    options = []
+    option = "--inputs"
+    for line in text.split("\n"):
+        if line.startswith("["):
+            option = "--sweep" if "sweep" in line else "--inputs"
+        elif line:
+            options.append(f"    {option} '{line}'")
+    return "Give them as options and mend the values:\n\n" + " \\\n".join(options)
+
+
 def stanza(snippet: Snippet, signatures: Sequence[Signature]) -> str:
     """Return TOML to paste: a first guess of values for every parameter without one."""
     parameters = {p.name: p for s in signatures for p in s.parameters}
     counts = [p.name for p in parameters.values() if _looks_like_count(p)]
     count = counts[0] if counts else ""
     lines = []
-    if count and not snippet.sweep:
+    if count and not snippet.sweep and count not in snippet.inputs:
         lines += ["[snippet.sweep]", f"{count} = [64, 4096]", ""]
     lines.append("[snippet.inputs]")
     for name, parameter in parameters.items():

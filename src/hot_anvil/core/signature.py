@@ -82,7 +82,7 @@ def read_signatures(data: bytes) -> tuple[Signature, ...]:
         for die in unit.get_top_DIE().iter_children():
             if die.tag == "DW_TAG_subprogram" and _is_callable_definition(die):
                 out.append(_signature(die, files))
-    return tuple(out)
+    return tuple(sorted(out, key=lambda signature: signature.line))
 
 
 def find_entries(
@@ -174,7 +174,8 @@ def _type(die: Any) -> Type:
         return Type("pointer", size or 8, f"{to.name} *", to=to)
     if tag == "DW_TAG_enumeration_type":
         return Type("int", size, f"enum {name}")
-    return Type("other", size, name or tag.removeprefix("DW_TAG_").replace("_", " "))
+    word = tag.removeprefix("DW_TAG_").removesuffix("_type").replace("structure", "struct")
+    return Type("other", size, f"{word} {name}".rstrip())
 
 
 def _pointee(die: Any) -> Type:

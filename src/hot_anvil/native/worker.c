@@ -26,6 +26,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/mman.h>
+#include <sys/prctl.h>
 #include <sys/resource.h>
 #include <time.h>
 #include <unistd.h>
@@ -277,6 +278,7 @@ int main(int argc, char **argv)
     if (answer_fd < 0 || nothing < 0) return 124;
     dup2(nothing, 1);
     signal(SIGXFSZ, SIG_IGN);
+    prctl(PR_SET_PDEATHSIG, SIGKILL); /* never outlive who asked */
     limit(RLIMIT_CORE, 0);
     limit(RLIMIT_FSIZE, 1 << 20);
     if (memory) limit(RLIMIT_AS, memory);

@@ -70,7 +70,7 @@ def check_snippet(
             progress(f"checking {snippet.name}", number * len(entries) + index, total)
             name = candidate_name(signature.name, built.build.name, alone)
             if trouble and name != reference:
-                verdict, why = NOT_RUN, f"the reference {reference} {trouble[1]}"
+                verdict, why = NOT_RUN, f"the reference {reference} {trouble[0]}: {trouble[1]}"
             elif trouble:
                 verdict, why = trouble
             else:

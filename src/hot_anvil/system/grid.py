@@ -61,6 +61,7 @@ def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress) -> list[
     from concurrent.futures import ThreadPoolExecutor, as_completed
 
     from hot_anvil.system.compile import compile_unit
+    from hot_anvil.system.process import end_all
 
     store.sweep()
     progress("compiling", 0, len(jobs))
@@ -71,5 +72,8 @@ def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress) -> list[
             future.result()
             progress("compiling", done, len(jobs))
         return [future.result() for future in waiting]
+    except BaseException:
+        end_all()  # the threads wait for these
+        raise
     finally:
         pool.shutdown(wait=True, cancel_futures=True)

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from hot_anvil.core.errors import MissingError
 
+_live: "set[subprocess.Popen[bytes]]" = set()  # what end_all() has to reach
 OUTPUT_LIMIT = 4 << 20  # bytes kept of each stream
 
 
@@ -75,6 +76,7 @@ def run(
     except OSError as error:
         raise MissingError(f"{argv[0]} cannot be started: {error.strerror}.") from None
     timed_out = False
+    _live.add(process)
     try:
         out, err = process.communicate(timeout=seconds)
     except subprocess.TimeoutExpired:
@@ -85,6 +87,8 @@ def run(
         end_group(process)
         process.wait()
         raise
+    finally:
+        _live.discard(process)
     return Outcome(
         process.returncode,
         out[:OUTPUT_LIMIT].decode(errors="replace"),
@@ -100,3 +104,9 @@ def end_group(process: "subprocess.Popen[bytes]") -> None:
         os.killpg(process.pid, signal.SIGKILL)
     except ProcessLookupError:
         process.kill()
+
+
+def end_all() -> None:
+    """Kill every program that ``run`` is waiting for, in whatever thread."""
+    for process in list(_live):
+        end_group(process)

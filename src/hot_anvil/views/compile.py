@@ -31,7 +31,7 @@ def _row(built: Built) -> list[Cell]:
         built.build.name,
         Span(" ".join(built.build.flags) or "(none)", DIM),
         Span(built.status, TROUBLE) if refused else built.status,
-        duration(built.seconds),
+        duration(built.seconds) if built.seconds else "not run",
         "" if refused else size(built.code_bytes),
         "" if refused else str(sum(unit.proof.instructions for unit in built.units)),
     ]
@@ -57,9 +57,10 @@ def _complaints(sheet: Sheet, builds: Sequence[Built]) -> None:
 def _closing(sheet: Sheet, builds: Sequence[Built]) -> None:
     refused = [built for built in builds if built.status == REFUSED]
     compiled = [built for built in builds if built.status != REFUSED]
-    fresh = sum(built.fresh for built in builds)
+    fresh = sum(built.fresh for built in compiled)
     text = f"{plural(len(compiled), 'build')} compiled"
-    text += f" ({fresh} just now, the rest from the store)" if fresh else " (all from the store)"
+    if compiled:
+        text += f" ({fresh} just now, {len(compiled) - fresh} from the store)"
     if refused:
         text += f", {len(refused)} refused"
     proved = sum(built.proof.state == PROVED for built in compiled)
