@@ -84,6 +84,9 @@ class Store:
         except OSError:
             if not target.is_dir():
                 raise
+            if not _is_whole(target):  # damaged since: ours takes its place
+                target.rename(self.workplace() / name)
+                workplace.rename(target)
             shutil.rmtree(workplace, ignore_errors=True)
         return target
 
@@ -124,3 +127,7 @@ class Store:
         if path not in self._digests:
             self._digests[path] = digest_file(os.path.join(self.root, path))  # noqa: PTH118
         return self._digests[path]
+
+
+def _is_whole(artefact: Path) -> bool:
+    return all(read_json(file) is not None for file in artefact.glob("*.json"))

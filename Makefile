@@ -1,0 +1,38 @@
+# Two commands are all a newcomer needs:  make demo   make test
+PYTHON := $(or $(shell command -v python3.11),$(shell command -v python3))
+BIN := .venv/bin
+SOURCES := $(shell find src -name '*.py')
+
+.PHONY: demo test lint screenshots benchmarks clean
+
+demo: .venv/.installed
+	@$(BIN)/hot-anvil demo build/tide-gauge
+
+test: lint
+	$(BIN)/python -m pytest
+
+lint: .venv/.installed-test
+	$(BIN)/ruff check src tests tools benchmarks
+	$(BIN)/ruff format --check src tests tools benchmarks
+	$(BIN)/mypy
+	$(BIN)/python tools/import_rules.py
+
+screenshots: .venv/.installed
+	$(BIN)/python tools/screenshots.py
+
+benchmarks: .venv/.installed
+	$(BIN)/python benchmarks/startup.py
+
+.venv/bin/python:
+	sh tools/make_venv.sh "$(PYTHON)" .venv
+
+.venv/.installed: .venv/bin/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e .
+	touch $@
+
+.venv/.installed-test: .venv/.installed
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[test]'
+	touch $@
+
+clean:
+	rm -rf .venv build .mypy_cache .ruff_cache .pytest_cache .hypothesis

@@ -1,0 +1,113 @@
+"""Shared fixtures: the installed command, the machine's compilers, the demo bench."""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from hot_anvil.core.toolchain import Family, Toolchain
+from hot_anvil.system.toolchains import find_toolchains
+
+COMMAND = Path(sys.executable).parent / "hot-anvil"
+DEMO = Path(__file__).parent.parent / "src" / "hot_anvil" / "data" / "demo"
+NEED_ALL = bool(os.environ.get("HOT_ANVIL_TESTS_NEED_ALL"))
+
+Answer = subprocess.CompletedProcess[str]
+
+
+@pytest.fixture(scope="session", autouse=True)
+def own_cache(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """Keep the tests' caches apart from the person's."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("XDG_CACHE_HOME", str(tmp_path_factory.mktemp("cache")))
+        for name in ("COLUMNS", "NO_COLOR"):
+            patch.delenv(name, raising=False)
+        yield
+
+
+def lacking(what: str) -> None:
+    """Skip the test for a missing tool, or fail it where everything must be there."""
+    if NEED_ALL:
+        pytest.fail(f"{what} is missing, and every tool must be here")
+    pytest.skip(f"{what} is missing")
+
+
+@pytest.fixture
+def need() -> Callable[..., None]:
+    """Return a function that skips the test unless all these programs are here."""
+
+    def check(*programs: str) -> None:
+        for program in programs:
+            if not shutil.which(program):
+                lacking(program)
+
+    return check
+
+
+@pytest.fixture(scope="session")
+def toolchains() -> tuple[Toolchain, ...]:
+    """The toolchains of this machine that run natively."""
+    found = tuple(chain for chain in find_toolchains().toolchains if chain.can["run"])
+    if NEED_ALL and {chain.family for chain in found} != {"gcc", "clang"}:
+        lacking("gcc or clang")
+    return found
+
+
+@pytest.fixture(scope="session")
+def families() -> dict[str, Family]:
+    """The compiler families by name."""
+    return {family.name: family for family in find_toolchains().families}
+
+
+def hot_anvil(*words: str | Path, cwd: Path | None = None, **env: str) -> Answer:
+    """Run the installed command as a person would, with its output captured."""
+    return subprocess.run(
+        [COMMAND, *map(str, words)],
+        cwd=cwd,
+        env={**os.environ, **env},
+        capture_output=True,
+        text=True,
+        timeout=300,
+        check=False,
+    )
+
+
+def document(*words: str | Path, code: int = 0, **env: str) -> Any:
+    """Run the command with ``--format json`` and return its document."""
+    answer = hot_anvil(*words, "--format", "json", **env)
+    assert answer.returncode == code, answer.stderr
+    return json.loads(answer.stdout)
+
+
+def refused(*words: str | Path, code: int = 2, **env: str) -> str:
+    """Run the command, expect one plain paragraph of error, and return it."""
+    answer = hot_anvil(*words, **env)
+    assert answer.returncode == code, (answer.stdout, answer.stderr)
+    assert "Traceback" not in answer.stderr
+    assert answer.stderr.startswith("hot-anvil: ")
+    return answer.stderr
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A copy of the demo bench with gcc only; tests must not change it."""
+    folder = tmp_path_factory.mktemp("demo") / "tide gauge"
+    shutil.copytree(DEMO, folder)
+    bench = folder / "anvil.toml"
+    bench.write_text(bench.read_text().replace('["gcc", "clang"]', '["gcc"]'))
+    return folder
+
+
+def write_bench(folder: Path, text: str, **sources: str) -> Path:
+    """Write an ``anvil.toml`` and sources (``name`` -> C text) and return the folder."""
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / "anvil.toml").write_text(text)
+    for name, source in sources.items():
+        (folder / f"{name}.c").write_text(source)
+    return folder

@@ -1,0 +1,178 @@
+"""Diff: line states, alignment, and the properties any diff must have."""
+
+import random
+from pathlib import Path
+
+import pytest
+from conftest import document, hot_anvil, refused
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from hot_anvil.core.align import CHANGED, GONE, NEW, RENAMED, REORDERED, SAME, align, state_of
+from hot_anvil.core.code import Code, Function, Instruction
+from hot_anvil.core.diff import diff_codes
+from hot_anvil.core.x86 import canonical, family_of, shape
+
+REGISTERS = ["%eax", "%ebx", "%ecx", "%edx", "%esi", "%edi", "%r8d", "%r9d"]
+MNEMONICS = ["addl", "subl", "movl", "imull", "xorl"]
+
+instructions = st.builds(
+    lambda mnemonic, a, b, line: Instruction(mnemonic, (a, b), "surge.c", line, 1, False),
+    st.sampled_from(MNEMONICS),
+    st.sampled_from([*REGISTERS, "$4", "8(%r14,%r15,4)"]),
+    st.sampled_from(REGISTERS),
+    st.integers(0, 6),
+)
+
+
+def code_of(items: list[Instruction], name: str = "surge") -> Code:
+    return Code((Function(name, ".text", "", tuple(items), {}),), ("surge.c",))
+
+
+def written(text: str, line: int = 1) -> Instruction:
+    mnemonic, _, rest = text.partition(" ")
+    operands = tuple(part.strip() for part in rest.split(", ")) if rest else ()
+    return Instruction(mnemonic, operands, "surge.c", line, 1, False)
+
+
+@given(st.lists(instructions, max_size=30))
+def test_a_code_against_itself_is_the_same_everywhere(items: list[Instruction]) -> None:
+    diff = diff_codes(code_of(items), code_of(items), {})
+    assert all(row.state == SAME for row in diff.rows)
+    assert diff.left_count == diff.right_count == len(items)
+
+
+@given(st.lists(instructions, max_size=20), st.lists(instructions, max_size=20))
+def test_the_diff_of_swapped_sides_is_the_mirror(
+    left: list[Instruction], right: list[Instruction]
+) -> None:
+    mirror = {GONE: NEW, NEW: GONE}
+    forth = {(r.file, r.line): r for r in diff_codes(code_of(left), code_of(right), {}).rows}
+    back = {(r.file, r.line): r for r in diff_codes(code_of(right), code_of(left), {}).rows}
+    assert forth.keys() == back.keys()
+    for place, row in forth.items():
+        assert back[place].state == mirror.get(row.state, row.state)
+        assert (back[place].left_count, back[place].right_count) == (
+            row.right_count, row.left_count,
+        )  # fmt: skip
+
+
+@given(st.lists(instructions, max_size=25), st.lists(instructions, max_size=25))
+def test_an_alignment_loses_nothing_and_keeps_both_orders(
+    left: list[Instruction], right: list[Instruction]
+) -> None:
+    pairs = align(left, right)
+    assert [pair.left for pair in pairs if pair.left] == left
+    assert [pair.right for pair in pairs if pair.right] == right
+    for pair in pairs:
+        assert (pair.state == GONE) == (pair.right is None)
+        assert (pair.state == NEW) == (pair.left is None)
+
+
+@given(st.lists(instructions, min_size=1, max_size=20), st.randoms())
+def test_a_consistent_change_of_registers_is_only_renamed(
+    items: list[Instruction], chance: random.Random
+) -> None:
+    shuffled = chance.sample(REGISTERS, len(REGISTERS))
+    new_name = dict(zip(REGISTERS, shuffled, strict=True))
+    other = [
+        i._replace(operands=tuple(new_name.get(operand, operand) for operand in i.operands))
+        for i in items
+    ]
+    states = {row.state for row in diff_codes(code_of(items), code_of(other), {}).rows}
+    assert states <= {SAME, RENAMED}
+
+
+@pytest.mark.parametrize(
+    ("left", "right", "state"),
+    [
+        (["addl %eax, %ebx"], ["addl %eax, %ebx"], SAME),
+        (["callq f@PLT"], ["call f"], SAME),
+        (["jnb .L3"], ["jae .L3"], SAME),
+        (["movl $0x10, %eax"], ["movl $16, %eax"], SAME),
+        (["addl %eax, %ebx", "jne .L3"], ["addl %ecx, %edx", "jne .L9"], RENAMED),
+        # One register became two: no renaming does that.
+        (["addl %eax, %eax"], ["addl %ecx, %edx"], CHANGED),
+        # The same register, but more of it.
+        (["addl %eax, %ebx"], ["addl %rax, %rbx"], CHANGED),
+        (["jl .L3"], ["jb .L3"], CHANGED),
+        (["incl %eax", "incl %ebx"], ["incl %ebx", "incl %eax"], RENAMED),
+        (["incl %eax", "decl %eax"], ["decl %eax", "incl %eax"], REORDERED),
+        (["ret"], [], GONE),
+        ([], ["ret"], NEW),
+    ],
+)
+def test_line_states(left: list[str], right: list[str], state: str) -> None:
+    assert state_of(align([written(t) for t in left], [written(t) for t in right])) == state
+
+
+def test_code_inlined_into_another_function_shows_under_its_own_line() -> None:
+    left = Code(
+        (
+            Function("square", ".text", "", (written("imull %edi, %edi", 3),), {}),
+            Function("surge", ".text", "", (written("call square", 9),), {}),
+        ),
+        ("surge.c",),
+    )
+    right = code_of([written("imull %edi, %edi", 3)])
+    diff = diff_codes(left, right, {"surge.c": ["", "", "return x * x;"]})
+    row = next(row for row in diff.rows if row.line == 3)
+    assert row.text == "return x * x;"
+    assert [(p.function, p.left_count, p.right_count) for p in row.parts] == [
+        ("square", 1, 0), ("surge", 0, 1),
+    ]  # fmt: skip
+    assert [(t.name, t.left, t.right) for t in diff.functions] == [
+        ("square", 1, None), ("surge", 1, 1),
+    ]  # fmt: skip
+
+
+@settings(max_examples=30)
+@given(st.sampled_from(["%rax", "%eax", "%ax", "%al", "%ah", "%r10d", "%xmm3", "%ymm3", "%sil"]))
+def test_registers_of_one_family_overlap(register: str) -> None:
+    families = {
+        "%rax": "ax", "%eax": "ax", "%ax": "ax", "%al": "ax", "%ah": "ax",
+        "%r10d": "r10", "%xmm3": "v3", "%ymm3": "v3", "%sil": "si",
+    }  # fmt: skip
+    assert family_of(register)[0] == families[register]
+    text = canonical("movq", (register, "%rcx"))
+    assert shape(text)[1] == (families[register], "cx")
+
+
+def test_diff_of_a_bare_file_counts_what_the_disassembler_counts(tmp_path: Path) -> None:
+    source = tmp_path / "swell.c"
+    source.write_text("int swell(int *p, int n)\n{\n    for (int i = 0; i < n; i++)\n"
+                      "        p[i] *= 8;\n    return n;\n}\n")  # fmt: skip
+    builds = ["--build", "gcc -O0", "--build", "gcc -O2"]
+    found = document("diff", source, *builds)
+    (totals,) = found["totals"]
+    assert totals["left"] == sum(line["left"]["count"] for line in found["lines"])
+    assert totals["right"] == sum(line["right"]["count"] for line in found["lines"])
+    by_line = {line["line"]: line for line in found["lines"]}
+    assert by_line[4]["text"].strip() == "p[i] *= 8;"
+    assert any("sall" in i["text"] or "shll" in i["text"] for i in by_line[4]["right"]["instructions"])
+    assert by_line[4]["left"]["count"] > by_line[4]["right"]["count"] > 0
+    same = document("diff", source, "gcc -O2", "gcc -O2", *builds)
+    assert {line["state"] for line in same["lines"]} == {SAME}
+    text = hot_anvil("diff", source, *builds).stdout
+    assert "p[i] *= 8;" in text and "changed" in text
+
+
+def test_an_inserted_comment_changes_no_line_state_of_the_code(tmp_path: Path) -> None:
+    source = tmp_path / "ebb.c"
+    source.write_text("int ebb(int a)\n{\n    return a / 7;\n}\n")
+    before = document("listing", source, "--build", "gcc -O2")
+    source.write_text("int ebb(int a)\n{\n    /* falling water */\n    return a / 7;\n}\n")
+    after = document("listing", source, "--build", "gcc -O2")
+    texts = [
+        [i["text"] for line in d["functions"][0]["lines"] for i in line["instructions"]]
+        for d in (before, after)
+    ]
+    assert texts[0] == texts[1]
+    assert [x["line"] for x in after["functions"][0]["lines"] if "a / 7" in x["text"]] == [4]
+
+
+def test_unknown_names_get_the_nearest(demo: Path) -> None:
+    assert "'gcc:fast'" in refused("diff", demo, "gcc:plain", "gcc:fats")
+    assert "'clamp_branch'" in refused("listing", demo, "gcc:lean", "--entry", "clamp_brnch")
+    assert "two builds" in refused("diff", demo, "gcc:plain")
+    assert "'clamp'" in refused("listing", demo, "gcc:lean", "--snippet", "clmp")

@@ -1,0 +1,179 @@
+"""The store: nothing is compiled twice, nothing stale is shown, nothing half-written stays."""
+
+import os
+import shutil
+import signal
+import subprocess
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+from conftest import COMMAND, document, hot_anvil, write_bench
+
+BENCH = """
+[toolchain.quaycc]
+command = "bin/quaycc"
+family = "gcc"
+[flags]
+plain = "-O0 -Iinclude"
+fast = "-O2 -Iinclude"
+[grid]
+toolchains = ["quaycc"]
+[[snippet]]
+name = "ebb"
+sources = ["ebb.c"]
+[[snippet]]
+name = "flow"
+sources = ["flow.c"]
+"""
+EBB = '#include "tide.h"\nint ebb(int level) { return level - STEP; }\n'
+FLOW = "int flow(int level) { return level + 3; }\n"
+# A compiler that keeps count of how often it makes assembly.
+QUAYCC = """#!/bin/sh
+case " $* " in *" -S "*) echo "$*" >> "{log}" ;; esac
+exec gcc "$@"
+"""
+
+
+class Quay:
+    """A bench with a compiler that counts."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = write_bench(folder / "quay; a 'b'", BENCH, ebb=EBB, flow=FLOW)
+        for name in ("bin", "include"):
+            (self.folder / name).mkdir()
+        self.header = self.folder / "include" / "tide.h"
+        self.header.write_text("#define STEP 1\n")
+        self.log = folder / "log"
+        self.compiler = self.folder / "bin" / "quaycc"
+        self.set_compiler("")
+
+    def set_compiler(self, extra: str) -> None:
+        self.compiler.write_text(QUAYCC.format(log=self.log) + extra)
+        self.compiler.chmod(0o755)
+
+    def compiled(self) -> list[str]:
+        """Run compile; return the sources that a compiler ran for, once per build."""
+        self.log.write_text("")
+        answer = hot_anvil("compile", self.folder)
+        assert answer.returncode == 0, answer.stdout + answer.stderr
+        lines = self.log.read_text().splitlines()
+        return sorted("ebb" if "ebb.c" in line else "flow" for line in lines)
+
+    def constant(self) -> str:
+        """Return the operand of the subtraction that ``ebb`` is made of."""
+        found = document("listing", self.folder, "quaycc:fast", "--entry", "ebb")
+        texts: list[str] = [
+            i["text"] for line in found["functions"][0]["lines"] for i in line["instructions"]
+        ]
+        return texts[0]
+
+
+@pytest.fixture
+def quay(tmp_path: Path) -> Quay:
+    return Quay(tmp_path)
+
+
+def test_only_what_changed_is_compiled_again(quay: Quay) -> None:
+    assert quay.compiled() == ["ebb", "ebb", "flow", "flow"]
+    assert quay.compiled() == []
+    quay.header.write_text("#define STEP 20\n")
+    assert quay.compiled() == ["ebb", "ebb"]
+    assert "20" in quay.constant()
+    quay.set_compiler("# another build of it\n")
+    assert quay.compiled() == ["ebb", "ebb", "flow", "flow"]
+    os.utime(quay.folder / "flow.c")  # a newer time alone changes nothing
+    assert quay.compiled() == []
+
+
+def test_an_edit_of_the_same_length_and_time_is_seen(quay: Quay) -> None:
+    quay.compiled()
+    before = quay.header.stat()
+    quay.header.write_text("#define STEP 7\n")
+    os.utime(quay.header, ns=(before.st_atime_ns, before.st_mtime_ns))
+    assert quay.compiled() == ["ebb", "ebb"]
+    assert "7" in quay.constant()
+
+
+def test_a_new_header_found_earlier_is_seen(quay: Quay) -> None:
+    quay.compiled()
+    (quay.folder / "tide.h").write_text("#define STEP 99\n")
+    assert quay.compiled() == ["ebb", "ebb"]
+    assert "99" in quay.constant()
+
+
+def test_a_refused_source_stops_nobody_else_and_is_shown_by_line(quay: Quay) -> None:
+    (quay.folder / "ebb.c").write_text('#include "tide.h"\nint ebb(int level) { return }\n')
+    found = document("compile", quay.folder)
+    states = {(b["snippet"], b["status"]) for b in found["builds"]}
+    assert states == {("ebb", "refused"), ("flow", "compiled")}
+    (complaint,) = next(b for b in found["builds"] if b["snippet"] == "ebb")["diagnostics"]
+    assert (complaint["file"], complaint["line"], complaint["severity"]) == ("ebb.c", 2, "error")
+    assert "ebb.c:2:" in hot_anvil("compile", quay.folder).stdout
+
+
+def test_two_at_once_and_a_damaged_store_end_well(quay: Quay) -> None:
+    words = [str(COMMAND), "compile", str(quay.folder), "--format", "json"]
+    both = [subprocess.Popen(words, stdout=subprocess.PIPE) for _ in range(2)]
+    assert [process.communicate()[0] != b"" for process in both] == [True, True]
+    assert [process.returncode for process in both] == [0, 0]
+    assert quay.compiled() == []
+    for file in (quay.folder / ".hot-anvil").rglob("*.json"):
+        file.write_text("{damaged")
+    assert quay.compiled() == ["ebb", "ebb", "flow", "flow"]
+    assert quay.compiled() == []
+    shutil.rmtree(quay.folder / ".hot-anvil")
+    assert quay.compiled() == ["ebb", "ebb", "flow", "flow"]
+
+
+@pytest.mark.parametrize(("how", "code"), [(signal.SIGINT, 130), (signal.SIGKILL, -9)])
+def test_an_interrupted_compile_leaves_nothing_half_done(quay: Quay, how: int, code: int) -> None:
+    quay.compiler.write_text("#!/bin/sh\n" 'case "$*" in *flow.c*) sleep 60 ;; esac\nexec gcc "$@"')
+    words = [str(COMMAND), "compile", str(quay.folder)]
+    process = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    store = quay.folder / ".hot-anvil"
+    deadline = time.monotonic() + 30
+    while len(list((store / "recipes").glob("*.json"))) < 2 and time.monotonic() < deadline:
+        time.sleep(0.02)
+    process.send_signal(how)
+    _, told = process.communicate(timeout=20)
+    assert process.returncode == code
+    assert "Traceback" not in told
+    if how == signal.SIGINT:
+        assert "interrupted" in told
+        assert not list((store / "work").iterdir())
+    kept = sorted(path.name for path in (store / "artefacts").iterdir())
+    assert len(kept) == 2  # both builds of ebb were finished
+    _kill_sleepers(quay)
+    quay.set_compiler("")
+    quay.compiled()
+    assert not list((store / "work").iterdir())
+
+
+def _kill_sleepers(quay: Quay) -> None:
+    for entry in Path("/proc").glob("[0-9]*"):
+        try:
+            if str(quay.compiler) in (entry / "cmdline").read_text():
+                os.killpg(int(entry.name), signal.SIGKILL)
+        except OSError:
+            continue
+
+
+def test_a_store_that_cannot_be_written_is_told(tmp_path: Path) -> None:
+    bench = write_bench(tmp_path / "quay", '[[snippet]]\nsources = ["flow.c"]\n', flow=FLOW)
+    (bench / ".hot-anvil").write_text("in the way")
+    answer = hot_anvil("compile", bench)
+    assert answer.returncode == 2 and "Traceback" not in answer.stderr
+    assert ".hot-anvil" in answer.stderr
+
+
+def test_checks_and_measurements_are_kept(demo: Path) -> None:
+    import sqlite3
+
+    document("check", demo, "--snippet", "crossings")
+    document("check", demo, "--snippet", "crossings")
+    base = sqlite3.connect(demo / ".hot-anvil" / "results.sqlite")
+    rows: list[Any] = base.execute("SELECT kind, subject FROM results").fetchall()
+    base.close()
+    assert rows.count(("check", "crossings")) >= 2
