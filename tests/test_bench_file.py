@@ -4,8 +4,8 @@ import tomllib
 from pathlib import Path
 
 import pytest
-from conftest import DEMO, document, hot_anvil, refused, write_bench
 
+from conftest import DEMO, document, hot_anvil, refused, write_bench
 from hot_anvil.core.bench import Bench, read_bench
 from hot_anvil.core.errors import MissingError, RequestError
 from hot_anvil.core.grid import command_line, find_build, plan_builds
@@ -122,9 +122,7 @@ def test_cplusplus_leaves_out_toolchains_without_its_compiler() -> None:
         ("gcc", "segmentation fault", None),
     ],
 )
-def test_a_compiler_is_known_by_its_own_words(
-    family: str, text: str, identity: str | None
-) -> None:
+def test_a_compiler_is_known_by_its_own_words(family: str, text: str, identity: str | None) -> None:
     pattern = next(f for f in FAMILIES if f.name == family).version_pattern
     found = read_identity(text, pattern)
     assert (found[0] if found else None) == identity

@@ -4,10 +4,10 @@ import random
 from pathlib import Path
 
 import pytest
-from conftest import document, hot_anvil, refused
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from conftest import document, hot_anvil, refused
 from hot_anvil.core.align import CHANGED, GONE, NEW, RENAMED, REORDERED, SAME, align, state_of
 from hot_anvil.core.code import Code, Function, Instruction
 from hot_anvil.core.diff import diff_codes
@@ -149,7 +149,9 @@ def test_diff_of_a_bare_file_counts_what_the_disassembler_counts(tmp_path: Path)
     assert totals["right"] == sum(line["right"]["count"] for line in found["lines"])
     by_line = {line["line"]: line for line in found["lines"]}
     assert by_line[4]["text"].strip() == "p[i] *= 8;"
-    assert any("sall" in i["text"] or "shll" in i["text"] for i in by_line[4]["right"]["instructions"])
+    assert any(
+        "sall" in i["text"] or "shll" in i["text"] for i in by_line[4]["right"]["instructions"]
+    )
     assert by_line[4]["left"]["count"] > by_line[4]["right"]["count"] > 0
     same = document("diff", source, "gcc -O2", "gcc -O2", *builds)
     assert {line["state"] for line in same["lines"]} == {SAME}

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import pytest
-from conftest import DEMO
 
+from conftest import DEMO
 from hot_anvil.core.att import TOP_LEVEL, read_att, split_operands, split_statements
 from hot_anvil.core.code import Code, from_plain, to_plain
 from hot_anvil.core.disassembly import Decoded, is_padding, read_assembler_listing, read_objdump
@@ -110,7 +110,9 @@ def test_an_object_that_differs_from_its_text_is_caught(tmp_path: Path) -> None:
     assert "addl" in prove_objects(decoded, [*decoded[:add], other, *decoded[add + 1 :]])
     jump = next(i for i, item in enumerate(decoded) if item.text == "jne")
     astray = decoded[jump]._replace(target=0)
-    assert "goes elsewhere" in prove_objects(decoded, [*decoded[:jump], astray, *decoded[jump + 1 :]])
+    assert "goes elsewhere" in prove_objects(
+        decoded, [*decoded[:jump], astray, *decoded[jump + 1 :]]
+    )
 
 
 def test_a_linked_image_with_other_bytes_is_caught(tmp_path: Path) -> None:

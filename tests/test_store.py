@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+
 from conftest import COMMAND, document, hot_anvil, write_bench
 
 BENCH = """
@@ -129,7 +130,7 @@ def test_two_at_once_and_a_damaged_store_end_well(quay: Quay) -> None:
 
 @pytest.mark.parametrize(("how", "code"), [(signal.SIGINT, 130), (signal.SIGKILL, -9)])
 def test_an_interrupted_compile_leaves_nothing_half_done(quay: Quay, how: int, code: int) -> None:
-    quay.compiler.write_text("#!/bin/sh\n" 'case "$*" in *flow.c*) sleep 60 ;; esac\nexec gcc "$@"')
+    quay.compiler.write_text('#!/bin/sh\ncase "$*" in *flow.c*) sleep 60 ;; esac\nexec gcc "$@"')
     words = [str(COMMAND), "compile", str(quay.folder)]
     process = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     store = quay.folder / ".hot-anvil"

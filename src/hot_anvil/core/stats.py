@@ -1,9 +1,10 @@
 """Robust statistics of paired measurements.
 
 Method and measured error rates: docs/measurement.md. Sources of formulas:
-R. Wilcox, Introduction to Robust Estimation and Hypothesis Testing, 3rd ed.,
-section 3.3 (trimmed mean, winsorised variance) and 4.3 (its t interval, after
-Tukey and McLaughlin 1963).
+K. Yuen, The two-sample trimmed t for unequal population variances,
+Biometrika 61 (1974), for one sample: error^2 = (n-1) s_w^2 / (h (h-1)) with
+s_w^2 the winsorised variance and h the number of values kept; R. Wilcox,
+Introduction to Robust Estimation and Hypothesis Testing, 3rd ed., section 3.3.
 """
 
 from typing import TYPE_CHECKING, Any, NamedTuple

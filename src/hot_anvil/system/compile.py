@@ -43,7 +43,9 @@ def compile_unit(job: Job, store: Store) -> Unit:
             break
         shutil.rmtree(work, ignore_errors=True)  # a file was edited meanwhile: once more
     store.forget_digests()
-    if not read:
+    # Only what the source is to blame for is kept: a full disk or a killed compiler is not.
+    blamed = any(d.severity == "error" and d.line for d in unit.diagnostics)
+    if not read or (unit.status == REFUSED and not blamed):
         shutil.rmtree(work, ignore_errors=True)
         return unit
     name = store.name_for(job.key, read)

@@ -18,7 +18,7 @@ def compile_sheet(builds: Sequence[Built], notes: Sequence[str], width: int) -> 
         sheet.blank()
         sheet.add(Span(name, STRONG), Span(f"  {joined(mine[0].snippet.sources)}", DIM))
         heads = ("build", "flags", "status", "compiler took", "code", "instructions")
-        sheet.table(heads, [_row(built) for built in mine], "lllrrr")
+        sheet.table(heads, [_row(built) for built in mine], "lllrrr", spare=(1, 5))
         _complaints(sheet, mine)
     sheet.blank()
     _closing(sheet, builds)

@@ -35,7 +35,7 @@ def diff_sheet(diffs: Sequence[SnippetDiff], width: int, everything: bool) -> Sh
         _rows(sheet, item.diff, left.name, right.name, everything)
     if diffs:
         sheet.blank()
-        sheet.add(Span(_LEGEND, DIM))
+        sheet.paragraph(_LEGEND, DIM)
     return sheet
 
 

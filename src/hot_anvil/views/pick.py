@@ -31,14 +31,18 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
     assert standing is not None
     seconds = {r.candidate: r.seconds_per_call for r in standing.results}
     timed = any(value is not None for value in seconds.values())
-    heads = ["", "candidate", "time", "to best", "interval", "word", "code", "compile", ""]
+    heads = ("", "candidate", "time", "to best", "interval", "word", "code", "compile", "")
     rows = [_row(ranked, seconds[ranked.candidate]) for ranked in item.pick.ranking]
-    align = "rlrrrlrrl"
-    if not timed:  # over several sizes there is no one time
-        heads.pop(2)
-        rows = [row[:2] + row[3:] for row in rows]
-        align = "rlrrlrrl"
-    sheet.table(heads, rows, align)
+    same = any(ranked.same_as for ranked in item.pick.ranking)
+    # Over several sizes there is no one time; few rankings hold the same code twice.
+    left_out = [column for column, needed in ((2, timed), (8, same)) if not needed]
+    kept = [column for column in range(len(heads)) if column not in left_out]
+    sheet.table(
+        [heads[k] for k in kept],
+        [[row[k] for k in kept] for row in rows],
+        "".join("rlrrrlrrl"[k] for k in kept),
+        spare=[kept.index(column) for column in (7, 6)],
+    )
     points = [c.inputs for c in item.measured.contests if c.inputs]
     over = f"mean of log ratios over {joined(points)}; " if len(points) > 1 else ""
     sheet.paragraph(over + trust(standing), DIM, indent=2)
@@ -76,15 +80,13 @@ def _choice(sheet: Sheet, pick: Pick) -> None:
         sheet.add("  ", Span("no pick: ", TROUBLE), pick.why)
         return
     chosen = next(row for row in pick.ranking if row.candidate == pick.choice)
-    sheet.add("  pick  ", Span(pick.choice, CHANGE), f"  {pick.why}")
+    sheet.add("  pick  ", Span(pick.choice, CHANGE))
     others = [name for name in pick.tied if name != pick.choice]
-    if others:
-        sheet.paragraph(f"tied with it: {joined(others)}", indent=8)
+    tied = f"; tied with it: {joined(others)}" if others else ""
+    sheet.paragraph(f"{pick.why}{tied}", indent=8)
     cost = chosen.cost
-    sheet.add(
-        f"        costs {size(cost.code_bytes)} of code and {duration(cost.compile_seconds)} "
-        "of compile time"
-    )
+    text = f"{size(cost.code_bytes)} of code, {duration(cost.compile_seconds)} to compile"
     if "native" in pick.command:
-        sheet.add("        its flags tie it to CPUs that have all this one has")
-    sheet.add("        ", Span(pick.command, STRONG))
+        text += "; its flags tie it to CPUs that have all this one has"
+    sheet.paragraph(text, indent=8)
+    sheet.add(" " * 8, Span(pick.command, STRONG))

@@ -40,29 +40,50 @@ class Sheet:
             self.add(" " * indent, Span(line, style))
 
     def table(
-        self, heads: Sequence[str], rows: Iterable[Sequence[Cell]], align: str, indent: int = 2
+        self,
+        heads: Sequence[str],
+        rows: Iterable[Sequence[Cell]],
+        align: str,
+        indent: int = 2,
+        spare: Sequence[int] = (),
     ) -> None:
         """Add a table without boxes; ``align`` has an "l" or "r" per column.
 
-        The last column is wrapped into the room that is left.
+        The last column, if left-aligned, is wrapped into the room that is
+        left. ``spare`` columns are left out, in that order, where the table
+        would be too wide.
         """
         body = [[span(cell) for cell in row] for row in rows]
-        widths = [max((len(row[k].text) for row in body), default=0) for k in range(len(heads))]
-        widths = [max(width, len(head)) for width, head in zip(widths, heads, strict=True)]
-        last = len(heads) - 1
-        before = indent + sum(widths[:last]) + 2 * last
-        room = max(self.width - before, 16)
+        widths = [
+            max([len(head), *(len(row[k].text) for row in body)]) for k, head in enumerate(heads)
+        ]
+        kept = list(range(len(heads)))
+        for column in spare:
+            if indent + sum(widths[k] + 2 for k in kept) - 2 <= self.width:
+                break
+            kept.remove(column)
+        heads, widths = [heads[k] for k in kept], [widths[k] for k in kept]
+        body = [[row[k] for k in kept] for row in body]
+        align = "".join(align[k] for k in kept)
         if any(heads):
             self._row([Span(head, DIM) for head in heads], widths, align, indent)
         for row in body:
-            pieces = [row[last].text]
-            if align[last] == "l" and len(row[last].text) > room:
-                from textwrap import wrap
+            self._wrapped_row(row, widths, align, indent)
 
-                pieces = wrap(row[last].text, room, break_on_hyphens=False) or [""]
-            self._row([*row[:last], Span(pieces[0], row[last].style)], widths, align, indent)
-            for piece in pieces[1:]:
-                self.add(" " * before, Span(piece, row[last].style))
+    def _wrapped_row(
+        self, row: Sequence[Span], widths: Sequence[int], align: str, indent: int
+    ) -> None:
+        last = row[-1]
+        before = indent + sum(widths[:-1]) + 2 * (len(widths) - 1)
+        room = max(self.width - before, 16)
+        pieces = [last.text]
+        if align[-1] == "l" and len(last.text) > room:
+            from textwrap import wrap
+
+            pieces = wrap(last.text, room, break_on_hyphens=False) or [""]
+        self._row([*row[:-1], Span(pieces[0], last.style)], widths, align, indent)
+        for piece in pieces[1:]:
+            self.add(" " * before, Span(piece, last.style))
 
     def _row(self, cells: Sequence[Span], widths: Sequence[int], align: str, indent: int) -> None:
         out = [Span(" " * indent)]

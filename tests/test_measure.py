@@ -1,0 +1,187 @@
+"""Measuring: the statistics on made-up noise, and real candidates whose order is known."""
+
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+
+from conftest import document, hot_anvil
+from hot_anvil.core.measure import Contest, Generation, overall, samples_for, standing, undecided
+from hot_anvil.core.pick import Cost, pick
+from hot_anvil.core.stats import ALPHA, trimmed_interval, word_for
+from hot_anvil.core.verdict import Verdict
+
+
+def contest(
+    seed: int, works: list[float], generations: int = 10, noise: float = 0.01, twin_of: int = 0
+) -> Contest:
+    """Return a made-up contest: regimes that all share, effects of a generation, and noise."""
+    chance = np.random.default_rng(seed)
+    made = []
+    for _ in range(generations):
+        times: NDArray[Any] = np.array([*works, works[twin_of]])
+        own = chance.normal(0, noise / 3, len(times))
+        regime = chance.choice([0.0, 0.6], (12, 1))
+        rounds = np.exp(np.log(times) + own + regime + chance.normal(0, noise, (12, len(times))))
+        made.append(Generation(tuple(tuple(row) for row in rounds.tolist())))
+    names = tuple(f"c{k}" for k in range(len(works)))
+    return Contest("surge", "", names, twin_of, tuple(made), 0.0, {})
+
+
+def test_equal_candidates_are_hardly_ever_told_apart() -> None:
+    false = 0
+    for seed in range(300):
+        result = standing(contest(seed, [1e-6] * 4, noise=0.02), "c0")
+        false += any(r.word in ("faster", "slower") for r in result.results)
+    assert false <= 300 * ALPHA
+
+
+def test_true_differences_are_found_in_the_right_direction() -> None:
+    found = 0
+    for seed in range(100):
+        result = standing(contest(seed, [1e-6, 1.03e-6, 0.97e-6]), "c0")
+        words = [r.word for r in result.results]
+        assert words[1] != "faster" and words[2] != "slower"
+        found += words == ["baseline", "slower", "faster"]
+        assert result.best == "c2"
+    assert found >= 95
+
+
+def test_a_regime_that_doubles_all_times_moves_no_ratio() -> None:
+    result = standing(contest(1, [1e-6, 2e-6], noise=0.001), "c0").results[1]
+    assert result.ratio == pytest.approx(2, rel=0.01)
+    assert result.low < result.ratio < result.high
+
+
+def test_too_few_generations_or_too_much_noise_is_not_enough_data() -> None:
+    few = standing(contest(1, [1e-6, 3e-6], generations=3), "c0").results[1]
+    assert few.word == "not enough data" and math.isinf(few.high)
+    wild = standing(contest(1, [1e-6, 1.02e-6], noise=0.5), "c0").results[1]
+    assert wild.word == "not enough data"
+
+
+@settings(max_examples=50)
+@given(st.lists(st.floats(-1, 1), min_size=5, max_size=40), st.floats(-5, 5))
+def test_the_interval_moves_with_the_data_and_ignores_its_order(
+    values: list[float], shift: float
+) -> None:
+    data = np.array(values)
+    first = trimmed_interval(data, 0.01)
+    moved = trimmed_interval(data[::-1] + shift, 0.01)
+    assert moved.centre == pytest.approx(first.centre + shift, abs=1e-9)
+    assert moved.half_width == pytest.approx(first.half_width, abs=1e-9)
+    assert min(values) - 1e-12 <= first.centre <= max(values) + 1e-12
+
+
+def test_the_interval_is_that_of_the_books() -> None:
+    # The self-awareness data of Wilcox 2012, section 3.3 (trimmed mean 282.7, winsorised
+    # variance 21551); Yuen's error by hand: sqrt(18 * 21551 / (13 * 12)) = 49.87.
+    data = np.array([77, 87, 88, 114, 151, 210, 219, 246, 253, 262, 296, 299, 306,
+                     376, 428, 515, 666, 1310, 2611], dtype=float)  # fmt: skip
+    found = trimmed_interval(data, 0.05)
+    assert found.centre == pytest.approx(282.7, abs=0.05)
+    assert found.half_width == pytest.approx(2.179 * 49.87, rel=0.001)
+
+
+def test_wide_intervals_ask_for_more_and_clear_losers_do_not() -> None:
+    assert undecided(contest(1, [1e-6, 1e-6], noise=0.2), None, 0.01) > 0
+    assert undecided(contest(1, [1e-6, 9e-6], noise=0.02, generations=12), "c0", 0.01) <= 0
+
+
+def test_several_sizes_count_alike() -> None:
+    small, large = contest(1, [1e-9, 2e-9]), contest(2, [1e-3, 0.5e-3])
+    both = overall([small, large], "c0")
+    assert both.results[1].ratio == pytest.approx(1.0, rel=0.02)
+    assert both.results[1].seconds_per_call is None
+
+
+def test_samples_grow_fewer_as_calls_grow_longer() -> None:
+    assert [samples_for(t) for t in (1e-9, 5e-4, 0.5)] == [(6, 1), (2, 1), (1, 0)]
+
+
+def test_the_choice_among_the_tied_is_the_one_with_least_code() -> None:
+    result = standing(contest(3, [1e-6, 1e-6, 5e-6], noise=0.002), "c0")
+    costs = {
+        "c0": Cost(90, 0.1, "gcc -O3"),
+        "c1": Cost(30, 0.9, "gcc -O2"),
+        "c2": Cost(5, 0.1, "gcc -Os"),
+    }
+    wrong = Verdict("surge", "f", "b", "c9", "wrong", "returned 1, expected 2", 3)
+    made = pick("surge", result, [wrong], costs)
+    assert made.choice == "c1" and set(made.tied) == {"c0", "c1"}
+    assert [row.word for row in made.ranking][2] == "slower"
+    assert made.excluded == (wrong,) and made.command == "gcc -O2"
+    nothing = pick("surge", None, [wrong], {})
+    assert nothing.choice is None and nothing.why
+
+
+def test_words_need_both_the_interval_and_the_floor() -> None:
+    interval = trimmed_interval(np.full(10, 0.02), 0.01)
+    assert interval.half_width == pytest.approx(0, abs=1e-12)
+    assert word_for(interval, 0.01) == "slower"
+    assert word_for(interval, 0.03) == "tied"
+    assert word_for(interval._replace(half_width=0.2), 0.01) == "not enough data"
+
+
+WORK = """
+long swell(const long *heights, int n)
+{
+    long sum = 0;
+    for (int r = 0; r < REPEAT; r++)
+        for (int i = 0; i < n; i++)
+            sum += heights[i] * (sum + r);
+    return sum;
+}
+"""
+
+
+def measured(tmp_path: Path, *builds: str) -> Any:
+    source = tmp_path / "swell.c"
+    source.write_text(WORK)
+    words = [word for build in builds for word in ("--build", build)]
+    return document(
+        "pick", source, *words, "--inputs", 'heights = { fill = "zeros", count = 500 }',
+        "--inputs", "n = 500", "--seconds", "0.5",
+    )  # fmt: skip
+
+
+def test_three_times_the_work_is_slower_and_the_very_same_code_is_equal(tmp_path: Path) -> None:
+    # The result is zero whatever REPEAT is: all builds are correct.
+    two = "-DREPEAT=2"
+    found = measured(tmp_path, f"gcc -O1 {two}", f"gcc -O1 {two} -DUNUSED", "gcc -O1 -DREPEAT=6")
+    rows = {row["candidate"]: row for row in found["ranking"]}
+    assert not found["excluded"]
+    heavy = rows["gcc-12 -O1 -DREPEAT=6"]
+    assert heavy["word"] == "slower" and heavy["ratio"] > 2
+    copy = rows[f"gcc-12 -O1 {two} -DUNUSED"]
+    assert copy["same_as"] == f"gcc-12 -O1 {two}" and copy["ratio"] == 1.0
+    assert found["choice"]["swell"] != "gcc-12 -O1 -DREPEAT=6"
+    assert {row["candidate"] for row in found["tied"]} == set(rows) - {heavy["candidate"]}
+
+
+def test_the_same_loop_twice_is_not_told_apart(tmp_path: Path) -> None:
+    # Other bytes (the name of a string), the same instructions in the loop.
+    found = measured(tmp_path, "gcc -O1 -DREPEAT=2", "gcc -O1 -DREPEAT=2 -fno-stack-protector -g")
+    assert all(row["word"] in ("best", "tied", "not enough data") for row in found["ranking"])
+
+
+def test_bench_gives_times_ratios_intervals_and_a_floor(demo: Path) -> None:
+    found = document("bench", demo, "--snippet", "crossings", "--seconds", "0.2", "--seed", "4")
+    assert [row["candidate"] for row in found["excluded"]] == [
+        f"crossings_mixed@gcc-12:{flags}" for flags in ("plain", "lean", "fast", "wide")
+    ]
+    base = [row for row in found["results"] if row["word"] == "baseline"]
+    assert len(base) == 1 and base[0]["ratio"] == 1.0
+    for row in found["results"]:
+        assert 1e-9 < row["quiet_seconds"] <= row["seconds_per_call"] < 1e-3
+        assert row["low"] <= row["ratio"] <= row["high"]
+    (contest_row,) = found["contests"]
+    assert contest_row["noise_floor"] >= 0.01 and contest_row["generations"] >= 10
+    text = hot_anvil("bench", demo, "--snippet", "crossings", "--seconds", "0.2").stdout
+    assert "not timed: crossings_mixed@gcc-12:plain is wrong" in text
+    assert "noise floor" in text
