@@ -78,16 +78,16 @@ def hot_anvil(*words: str | Path, cwd: Path | None = None, **env: str) -> Answer
     )
 
 
-def document(*words: str | Path, code: int = 0, **env: str) -> Any:
+def document(*words: str | Path, code: int = 0) -> Any:
     """Run the command with ``--format json`` and return its document."""
-    answer = hot_anvil(*words, "--format", "json", **env)
+    answer = hot_anvil(*words, "--format", "json")
     assert answer.returncode == code, answer.stderr
     return json.loads(answer.stdout)
 
 
-def refused(*words: str | Path, code: int = 2, **env: str) -> str:
+def refused(*words: str | Path, code: int = 2, path: str = "") -> str:
     """Run the command, expect one plain paragraph of error, and return it."""
-    answer = hot_anvil(*words, **env)
+    answer = hot_anvil(*words, PATH=path or os.environ["PATH"])
     assert answer.returncode == code, (answer.stdout, answer.stderr)
     assert "Traceback" not in answer.stderr
     assert answer.stderr.startswith("hot-anvil: ")

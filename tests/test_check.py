@@ -104,7 +104,7 @@ def test_rivals_with_other_types_floats_pointers_and_overlap_are_compared(source
 
 
 def test_what_cannot_be_called_is_said_with_what_can(source: Path) -> None:
-    words = ["check", source, "--build", "gcc -O1"]
+    words: list[str | Path] = ["check", source, "--build", "gcc -O1"]
     assert "struct gauge" in refused(*words, "--entry", "by_value", "--inputs", "g = 1")
     told = refused(*words, "--entry", "hiden", "--inputs", "x = 1")
     assert "'hiden'" in told and "total" in told and "hidden" not in told

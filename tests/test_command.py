@@ -81,12 +81,13 @@ def test_json_and_text_agree_and_out_writes_the_same(demo: Path, tmp_path: Path)
 
 @pytest.mark.parametrize("width", [60, 80, 100, 160])
 def test_text_keeps_to_the_width(demo: Path, width: int) -> None:
-    for words in (
+    commands: list[list[str | Path]] = [
         ["diff", demo, "gcc:plain", "gcc:fast"],
         ["listing", demo, "gcc:lean"],
         ["compile", demo],
         ["pick", demo, "--snippet", "crossings", "--seconds", "0.01"],
-    ):
+    ]
+    for words in commands:
         answer = hot_anvil(*words, COLUMNS=str(width))
         assert answer.returncode == 0
         assert max(map(len, answer.stdout.splitlines())) <= max(width, 80)
@@ -96,7 +97,7 @@ def test_no_compiler_at_all_is_told_with_a_cure(demo: Path, tmp_path: Path) -> N
     empty = str(tmp_path)
     told = hot_anvil("toolchains", PATH=empty)
     assert told.returncode == 3 and "apt install gcc" in told.stdout
-    assert "apt install" in refused("compile", demo, code=3, PATH=empty)
+    assert "apt install" in refused("compile", demo, code=3, path=empty)
     assert "'gcc'" in refused("compile", DEMO / "clamp.c", "--build", "gc -O2", code=3)
 
 

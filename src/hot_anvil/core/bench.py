@@ -81,7 +81,7 @@ class Input(NamedTuple):
 
     value: int | float | str | None  # scalar, or an expression over the sweep
     fill: str | None
-    count: int | str | None
+    elements: int | str | None
     alias: str | None
 
 
@@ -156,12 +156,12 @@ class _Reader:
             raise self.fault((*path, key), f"must be {wanted}, not {value!r}")
         return value
 
-    def items(self, table: Values, path: tuple[Step, ...], key: str, kind: type) -> list[Any]:
+    def items(self, table: Values, path: tuple[Step, ...], key: str, kind: Any) -> list[Any]:
         values: list[Any] = self.item(table, path, key, list, [])
-        wanted = {str: "texts", dict: "tables ([[...]])", int: "whole numbers"}[kind]
+        kinds: dict[Any, str] = {str: "texts", dict: "tables ([[...]])", int: "whole numbers"}
         for value in values:
             if not isinstance(value, kind) or isinstance(value, bool):
-                raise self.fault((*path, key), f"must be a list of {wanted}; {value!r} is not")
+                raise self.fault((*path, key), f"must be a list of {kinds[kind]}; {value!r} is not")
         return values
 
     def check_flags(self, name: str, value: object) -> None:

@@ -42,7 +42,7 @@ class Code(NamedTuple):
     files: tuple[str, ...]  # source files that instructions come from
 
     @property
-    def count(self) -> int:
+    def total(self) -> int:
         """Number of instructions."""
         return sum(len(function.instructions) for function in self.functions)
 

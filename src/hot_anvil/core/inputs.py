@@ -204,12 +204,16 @@ def _buffer(
             raise RequestError(f"{where}: alias = '{given.alias}' names no other parameter.")
         target = names.index(given.alias)
         return Argument(parameter.name, "alias", b"", 1, parameter.writable, target)
-    if given.fill is None or given.count is None:
+    if given.fill is None or given.elements is None:
         raise RequestError(
             f"{where}: a pointer needs a buffer, such as "
             '{ fill = "uniform(0, 100)", count = 64 }.'
         )
-    count = given.count if isinstance(given.count, int) else evaluate(given.count, known, where)
+    count = (
+        given.elements
+        if isinstance(given.elements, int)
+        else evaluate(given.elements, known, where)
+    )
     element = parameter.type.to
     if element is None or count != int(count) or count < 0:
         raise RequestError(f"{where}: count = {count} is no number of elements.")

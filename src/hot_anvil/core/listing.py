@@ -12,7 +12,7 @@ NO_LINE = "(made by the compiler, no source line)"
 class Placed(NamedTuple):
     """An instruction with its place in the function, from 0, in the order of the text."""
 
-    index: int
+    place: int
     instruction: Instruction
 
 
@@ -31,7 +31,7 @@ class ListedFunction(NamedTuple):
     name: str
     lines: tuple[Line, ...]
     labels: Mapping[int, tuple[str, ...]]  # index of an instruction -> labels before it
-    count: int  # instructions
+    total: int  # instructions
 
 
 def source_text(sources: Sources, file: str, line: int) -> str:
@@ -76,7 +76,7 @@ def _list_function(name: str, parts: list[Function], sources: Sources) -> Listed
 
 def _home(by_line: Mapping[tuple[str, int], list[Placed]]) -> str:
     """Return the file that the function starts in: its first instruction's."""
-    first = min(by_line, key=lambda place: min(item.index for item in by_line[place]))
+    first = min(by_line, key=lambda place: min(item.place for item in by_line[place]))
     return first[0]
 
 

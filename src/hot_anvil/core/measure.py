@@ -159,10 +159,12 @@ def _standing(
             "",
         )
         behind = trimmed_interval(effects[:, k] - effects[:, best], alpha)
-        closeness = (behind, "best" if k == best else word_for(behind, floor))
-        for copy in (name, *(c for c, timed in first.same_as.items() if timed == name)):
-            results.append(result._replace(candidate=copy, same_as=name if copy != name else ""))
-            to_best[copy] = closeness
+        results.append(result)
+        to_best[name] = (behind, "best" if k == best else word_for(behind, floor))
+        for copy in (c for c, timed in first.same_as.items() if timed == name):
+            own_word = "tied" if word == "baseline" else word
+            results.append(result._replace(candidate=copy, same_as=name, word=own_word))
+            to_best[copy] = (behind, "tied" if k == best else to_best[name][1])
     rounds = sum(len(g.rounds) for contest in contests for g in contest.generations)
     disturbed = sum(contest.disturbed for contest in contests) / len(contests)
     return Standing(

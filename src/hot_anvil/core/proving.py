@@ -38,10 +38,10 @@ def prove_text(
     padding = 0
     lines = text.split("\n")
     for item in decoded:
-        line = _line_at(starts.get(item.section, []), item.address)
-        if line in shown:
-            found[line] += 1
-        elif line is not None and _is_directive(lines[line - 1]):
+        at = _line_at(starts.get(item.section, []), item.address)
+        if at is not None and at in shown:
+            found[at] += 1
+        elif at is not None and _is_directive(lines[at - 1]):
             padding += 1
         else:
             where = f"{item.section}+{item.address:#x}"

@@ -120,7 +120,7 @@ def _is_callable_definition(die: Any) -> bool:
 def _signature(die: Any, files: dict[int, str]) -> Signature:
     name = _attribute(die, "DW_AT_name").decode()
     linkage = _attribute(die, "DW_AT_linkage_name")
-    parameters = []
+    parameters: list[Parameter] = []
     for child in die.iter_children():
         if child.tag == "DW_TAG_formal_parameter":
             label = _attribute(child, "DW_AT_name") or f"arg{len(parameters) + 1}".encode()

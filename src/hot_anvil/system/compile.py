@@ -107,7 +107,7 @@ def _prove(job: Job, work: Path, text: str, code: code_records.Code) -> Proof:
     for tool in ("objdump", "as"):
         if not shutil.which(tool):
             why = f"{tool} is missing (on Debian: apt install binutils)"
-            return Proof(UNKNOWN, why, code.count, 0)
+            return Proof(UNKNOWN, why, code.total, 0)
     assembled = "code.o"
     if not job.family.text_is_object:
         assembled = "text.o"
@@ -116,7 +116,7 @@ def _prove(job: Job, work: Path, text: str, code: code_records.Code) -> Proof:
         argv = ["as", "--64", "-aln=code.lst", "-o", assembled, "plain.s"]
         said = run(argv, work, _SECONDS)
         if said.failed:
-            return Proof(UNKNOWN, "GNU as does not accept this compiler's text", code.count, 0)
+            return Proof(UNKNOWN, "GNU as does not accept this compiler's text", code.total, 0)
     listed = read_assembler_listing((work / "code.lst").read_text(errors="replace"))
     decoded = read_objdump(_objdump(work, assembled))
     proof = prove_text(code, listed, text, decoded)

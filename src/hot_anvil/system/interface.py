@@ -64,7 +64,8 @@ def _from_plain(row: list[object]) -> Signature:
 
 def _type(row: object) -> Type:
     assert isinstance(row, list)
-    return Type(*row[:4], to=_type(row[4]) if row[4] else None)
+    kind, size, name, const, to = row
+    return Type(kind, size, name, const, _type(to) if to else None)
 
 
 def snippet_language(snippet: Snippet) -> str:

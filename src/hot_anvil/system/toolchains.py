@@ -99,15 +99,16 @@ def _custom_toolchain(
     path = str(Path(root, item.command))
     if not os.access(path, os.X_OK):
         raise RequestError(f"{where}.command: {path} is not a program that can be run.")
-    drivers = {}
+    drivers: dict[str, Driver] = {}
     for language in dict.fromkeys(family.commands.values()):
         driver = cache.ask(path, item.command, family, language)
         if not isinstance(driver, Driver):
             raise RequestError(f"{where}.command: {path}: {driver}.")
         drivers[language] = driver
-    native = runs_natively(driver.target, machine)
+    first = next(iter(drivers.values()))
+    native = runs_natively(first.target, machine)
     can = {"compile": True, "link": native, "run": native}
-    return Toolchain(item.name, (), family.name, driver.version, driver.target, drivers, can)
+    return Toolchain(item.name, (), family.name, first.version, first.target, drivers, can)
 
 
 class _ProbeCache:

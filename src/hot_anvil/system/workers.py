@@ -108,7 +108,9 @@ def _without_main(source: Path, work: Path) -> str:
     if "main" not in object_facts(source.read_bytes()).sizes:
         return str(source)
     copy = work / f"{source.parent.name}.o"
-    said = run(["objcopy", "--redefine-sym", "main=main.of_the_snippet", source, copy], work)
+    said = run(
+        ["objcopy", "--redefine-sym", "main=main.of_the_snippet", str(source), str(copy)], work
+    )
     return str(source if said.failed else copy)
 
 

@@ -74,7 +74,7 @@ def _function(built: Built, function: ListedFunction) -> Document:
         "snippet": built.snippet.name,
         "build": built.build.name,
         "proof": built.proof.state,
-        "count": function.count,
+        "count": function.total,
         "code_bytes": built.entry_bytes(function.name),
         "lines": [
             {
@@ -82,7 +82,7 @@ def _function(built: Built, function: ListedFunction) -> Document:
                 "line": line.line,
                 "text": line.text,
                 "instructions": [
-                    _placed(item, function.labels.get(item.index, ())) for item in line.instructions
+                    _placed(item, function.labels.get(item.place, ())) for item in line.instructions
                 ],
             }
             for line in function.lines
@@ -91,7 +91,7 @@ def _function(built: Built, function: ListedFunction) -> Document:
 
 
 def _placed(item: Placed, labels: Sequence[str]) -> Document:
-    return {"index": item.index, "labels": list(labels), **_instruction(item.instruction)}
+    return {"index": item.place, "labels": list(labels), **_instruction(item.instruction)}
 
 
 def _instruction(item: Instruction) -> Document:

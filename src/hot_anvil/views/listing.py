@@ -32,7 +32,7 @@ def listing_sheet(listings: Sequence[Listing], width: int) -> Sheet:
 
 def _function(sheet: Sheet, function: ListedFunction, code_bytes: int | None) -> None:
     sheet.blank()
-    total = f"  {plural(function.count, 'instruction')}, {size(code_bytes)}"
+    total = f"  {plural(function.total, 'instruction')}, {size(code_bytes)}"
     sheet.add(Span(function.name, STRONG), total)
     file = ""
     for line in function.lines:
@@ -51,12 +51,12 @@ def _line(sheet: Sheet, line: Line, function: ListedFunction) -> None:
     sheet.add(Span(number, DIM), Span(f"{text:<{room}}", style), f"{count:>5}")
     previous = None
     for placed in line.instructions:
-        if previous is not None and placed.index != previous + 1:
+        if previous is not None and placed.place != previous + 1:
             sheet.add(" " * 15, Span("..", DIM))
-        previous = placed.index
-        for label in function.labels.get(placed.index, ()):
+        previous = placed.place
+        for label in function.labels.get(placed.place, ()):
             sheet.add(" " * 10, Span(f"{label}:", CHANGE))
         item = placed.instruction
         mnemonic, _, operands = item.text.partition(" ")
         note = Span("   inline assembly", DIM) if item.inline_asm else Span("")
-        sheet.add(Span(f"{placed.index:>12}   ", DIM), f"{mnemonic:<9} {operands}", note)
+        sheet.add(Span(f"{placed.place:>12}   ", DIM), f"{mnemonic:<9} {operands}", note)

@@ -1,0 +1,120 @@
+"""Does the tool call equal code different, and does it find work really added?
+
+    python benchmarks/equal_pairs.py [--pairs 60] [--seconds 1]
+
+Each trial measures three builds of one kernel with the whole tool: two that
+differ in the bytes of an unused constant only (so that they are timed, not
+recognised as the same code), and one that does 3 % more passes. A naive script
+(each build once, one after the other, medians of ten samples compared at 1 %)
+times the same programs for comparison.
+"""
+
+import argparse
+import statistics
+import sys
+import tempfile
+from collections import Counter
+from pathlib import Path
+
+from hot_anvil.api import Session, open_source
+from hot_anvil.core.inputs import make_input_set
+from hot_anvil.system.workers import Worker
+
+KERNELS = {
+    "sum, 300 ns": """
+for (int i = 0; i < n * PASSES / 1000; i++)
+    s += levels[i & 255] ^ i;
+""",
+    "branches, 20 us": """
+for (int i = 1; i < n * 16 * PASSES / 1000; i++)
+    if (levels[i & 4095] > levels[(i - 1) & 4095]) s += i; else s -= levels[i & 7];
+""",
+    "divide, 40 us": """
+for (int i = 0; i < n * 16 * PASSES / 1000; i++)
+    s += (s ^ levels[i & 4095]) / 7 + i;
+""",
+}
+SOURCE = """const char TAG[] = NAME;
+long kernel(const int *levels, int n)
+{{
+    long s = 1;
+    {loop}
+    __asm__ volatile("" : "+r"(s)); /* the loop's result counts as used, whatever PASSES is */
+    return 0;
+}}
+"""
+
+
+def session_for(folder: Path, text: str) -> Session:
+    """Return a session on one kernel with the three builds."""
+    source = folder / "kernel.c"
+    source.write_text(SOURCE.format(loop=text))
+    flags = "gcc -O2 -falign-functions=64 -falign-loops=64"
+    builds = [
+        f"{flags} -DNAME='\"ebb\"' -DPASSES=1000",
+        f"{flags} -DNAME='\"sea\"' -DPASSES=1000",
+        f"{flags} -DNAME='\"ebb\"' -DPASSES=1030",
+    ]
+    inputs = ['levels = { fill = "uniform(0, 999)", count = 4096 }', "n = 500"]
+    return open_source(source, builds, inputs=inputs)
+
+
+def naive(session: Session) -> list[str]:
+    """Time each build once, one after the other, and compare the medians at 1 %."""
+    (snippet,) = session.bench.snippets
+    signatures = session.signatures(snippet)
+    inputs = make_input_set(session.bench, snippet, signatures[0], {}, 1)
+    medians = []
+    for program in session._link(session.compile(), signatures).values():
+        with Worker(program.path) as worker:
+            worker.prepare(0, 0, inputs)
+            calls, _ = worker.calibrate(0, 0.002, 60)
+            medians.append(statistics.median(worker.visit(0, calls, 10, 60).samples) / calls)
+    ratios = [m / medians[0] for m in medians[1:]]
+    return ["slower" if r > 1.01 else "faster" if r < 1 / 1.01 else "tied" for r in ratios]
+
+
+def main() -> int:
+    """Print the counts of each word per kernel; return 1 for too many false claims."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--pairs", type=int, default=60)
+    parser.add_argument("--seconds", type=float, default=1.0)
+    args = parser.parse_args()
+    counts: dict[tuple[str, str, str], Counter[str]] = {}
+    for number in range(args.pairs):
+        name = list(KERNELS)[number % len(KERNELS)]
+        with tempfile.TemporaryDirectory() as folder:
+            session = session_for(Path(folder), KERNELS[name])
+            ours = trial(session, args.seconds, number)
+            for who, words in (("hot-anvil", ours), ("naive script", naive(session))):
+                for truth, word in zip(("equal", "3 % more"), words, strict=True):
+                    counts.setdefault((name, truth, who), Counter())[word] += 1
+    return report(counts)
+
+
+def trial(session: Session, seconds: float, seed: int) -> list[str]:
+    """Return the words for the equal build and the one with more work."""
+    (measured,) = session.measure(seconds=seconds, seed=seed)
+    (standing,) = measured.standings
+    words = {result.candidate: result.word for result in standing.results}
+    names = [built.build.name for built in session.compile()]
+    assert len(measured.checked.correct) == 3, measured.checked.verdicts
+    return [words[name] for name in names[1:]]
+
+
+def report(counts: dict[tuple[str, str, str], Counter[str]]) -> int:
+    """Print the table and return 1 when equal code was called different too often."""
+    heads = ("tied", "slower", "faster", "not enough data")
+    print(f"{'kernel':<18}{'truth':<10}{'who':<14}" + "".join(f"{head:>17}" for head in heads))
+    for (name, truth, who), words in sorted(counts.items()):
+        numbers = "".join(f"{words[head]:>17}" for head in heads)
+        print(f"{name:<18}{truth:<10}{who:<14}{numbers}")
+    equal = [c for (_, truth, who), c in counts.items() if truth == "equal" and who == "hot-anvil"]
+    false = sum(c["slower"] + c["faster"] for c in equal)
+    total = sum(sum(c.values()) for c in equal)
+    print(f"equal code called different: {false} of {total}")
+    return int(false > max(1, total * 0.02))
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,90 @@
+"""Take the pictures in docs/screenshots: real commands on the demo bench in a real terminal.
+
+    python tools/screenshots.py [NAME ...]
+
+Needs xterm, Xvfb and ImageMagick (on Debian: apt install xterm xvfb imagemagick
+fonts-dejavu-core). Each scene is a command line; the terminal shows it, runs it
+and is photographed when it is done.
+"""
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+OUT = ROOT / "docs" / "screenshots"
+BIN = Path(sys.executable).parent
+DISPLAY = ":87"
+COLUMNS, ROWS = 110, 48
+
+# Name -> what is typed. The folder "tide-gauge" is the demo bench.
+SCENES = {
+    "compile": "hot-anvil compile tide-gauge",
+    "listing": "hot-anvil listing tide-gauge gcc:lean --snippet crossings",
+    "diff": "hot-anvil diff tide-gauge gcc:plain gcc:fast --entry checksum_hasty",
+    "check": "hot-anvil check tide-gauge --snippet checksum --snippet crossings",
+    "bench": "hot-anvil bench tide-gauge --snippet crossings",
+    "pick": "hot-anvil pick tide-gauge --snippet checksum --snippet crossings",
+    "toolchains": "hot-anvil toolchains; hot-anvil start --example",
+    "errors": "hot-anvil diff tide-gauge gcc:plain gcc:fsat; hot-anvil check tide-gauge/clamp.c "
+    "--build 'gcc -O2' --entry clamp_branch --inputs 'low = -200'",
+}
+
+
+def main() -> int:
+    """Take the named scenes, all when none is named."""
+    for tool in ("xterm", "Xvfb", "import"):
+        if not shutil.which(tool):
+            print(f"{tool} is missing (on Debian: apt install xterm xvfb imagemagick)")
+            return 3
+    wanted = sys.argv[1:] or list(SCENES)
+    OUT.mkdir(parents=True, exist_ok=True)
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24", "-nolisten", "tcp"])
+    try:
+        time.sleep(1)
+        with tempfile.TemporaryDirectory() as folder:
+            demo = ROOT / "src" / "hot_anvil" / "data" / "demo"
+            shutil.copytree(demo, Path(folder, "tide-gauge"))
+            for name in wanted:
+                take(name, Path(folder))
+                print(f"docs/screenshots/{name}.png")
+    finally:
+        screen.terminate()
+        screen.wait()
+    return 0
+
+
+def take(name: str, folder: Path) -> None:
+    """Show one scene in a terminal and photograph it."""
+    done = folder / f"{name}.done"
+    typed = SCENES[name]
+    script = (
+        f"clear; printf '$ %s\\n\\n' {shlex.quote(typed)}; {typed}; touch {done.name}; sleep 60"
+    )
+    env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{BIN}:{os.environ['PATH']}"}
+    env.pop("NO_COLOR", None)
+    terminal = subprocess.Popen(
+        ["xterm", "-geometry", f"{COLUMNS}x{ROWS}+0+0", "-fa", "DejaVu Sans Mono", "-fs", "10",
+         "-bg", "white", "-fg", "black", "-b", "12", "-e", "bash", "-c", script],
+        cwd=folder, env=env,
+    )  # fmt: skip
+    try:
+        deadline = time.monotonic() + 300
+        while not done.exists() and time.monotonic() < deadline:
+            time.sleep(0.2)
+        time.sleep(0.7)
+        picture = OUT / f"{name}.png"
+        shot = ["import", "-window", "root", "-colors", "64", "-strip", str(picture)]
+        subprocess.run(shot, env=env, check=True)
+    finally:
+        terminal.terminate()
+        terminal.wait()
+
+
+if __name__ == "__main__":
+    sys.exit(main())
