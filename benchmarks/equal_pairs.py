@@ -25,15 +25,24 @@ KERNELS = {
 for (int i = 0; i < n * PASSES / 1000; i++)
     s += levels[i & 255] ^ i;
 """,
-    "branches, 20 us": """
+    "branches learnt, 15 us": """
 for (int i = 1; i < n * 16 * PASSES / 1000; i++)
     if (levels[i & 4095] > levels[(i - 1) & 4095]) s += i; else s -= levels[i & 7];
+""",
+    "branches missed, 30 us": """
+for (int i = 1; i < n * 8 * PASSES / 1000; i++) {
+    s = s * 6364136223846793005 + 1442695040888963407;
+    if (s >> 63) s += levels[i & 4095]; else s ^= i;
+}
 """,
     "divide, 40 us": """
 for (int i = 0; i < n * 16 * PASSES / 1000; i++)
     s += (s ^ levels[i & 4095]) / 7 + i;
 """,
 }
+# Predictors learn these branches from call to call; more passes are another pattern to learn
+# and no slower for sure, so only the equal pair has a known truth.
+ONLY_EQUAL = "branches learnt, 15 us"
 SOURCE = """const char TAG[] = NAME;
 long kernel(const int *levels, int n)
 {{
@@ -88,6 +97,8 @@ def main() -> int:
             ours = trial(session, args.seconds, number)
             for who, words in (("hot-anvil", ours), ("naive script", naive(session))):
                 for truth, word in zip(("equal", "3 % more"), words, strict=True):
+                    if truth != "equal" and name == ONLY_EQUAL:
+                        continue
                     counts.setdefault((name, truth, who), Counter())[word] += 1
     return report(counts)
 
@@ -105,10 +116,10 @@ def trial(session: Session, seconds: float, seed: int) -> list[str]:
 def report(counts: dict[tuple[str, str, str], Counter[str]]) -> int:
     """Print the table and return 1 when equal code was called different too often."""
     heads = ("tied", "slower", "faster", "not enough data")
-    print(f"{'kernel':<18}{'truth':<10}{'who':<14}" + "".join(f"{head:>17}" for head in heads))
+    print(f"{'kernel':<24}{'truth':<10}{'who':<14}" + "".join(f"{head:>17}" for head in heads))
     for (name, truth, who), words in sorted(counts.items()):
         numbers = "".join(f"{words[head]:>17}" for head in heads)
-        print(f"{name:<18}{truth:<10}{who:<14}{numbers}")
+        print(f"{name:<24}{truth:<10}{who:<14}{numbers}")
     equal = [c for (_, truth, who), c in counts.items() if truth == "equal" and who == "hot-anvil"]
     false = sum(c["slower"] + c["faster"] for c in equal)
     total = sum(sum(c.values()) for c in equal)

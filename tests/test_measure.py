@@ -11,7 +11,16 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from conftest import document, hot_anvil
-from hot_anvil.core.measure import Contest, Generation, overall, samples_for, standing, undecided
+from hot_anvil.core.measure import (
+    SIMILAR,
+    Contest,
+    Generation,
+    overall,
+    samples_for,
+    shared_calls,
+    standing,
+    undecided,
+)
 from hot_anvil.core.pick import Cost, pick
 from hot_anvil.core.stats import ALPHA, trimmed_interval, word_for
 from hot_anvil.core.verdict import Verdict
@@ -102,6 +111,33 @@ def test_several_sizes_count_alike() -> None:
 
 def test_samples_grow_fewer_as_calls_grow_longer() -> None:
     assert [samples_for(t) for t in (1e-9, 5e-4, 0.5)] == [(6, 1), (2, 1), (1, 0)]
+
+
+@given(st.lists(st.floats(1e-9, 1e-2), min_size=1, max_size=20))
+def test_candidates_that_may_be_equal_make_the_same_number_of_calls(times: list[float]) -> None:
+    calls = dict(zip(times, shared_calls(times), strict=True))
+    for a in times:
+        assert calls[a][0] >= 1 and calls[a][1] <= a
+        for b in times:
+            if a <= b <= a * SIMILAR:
+                assert calls[a] == calls[b]
+    # Far slower ones make fewer: their samples would take too long.
+    assert shared_calls([1e-6, 1e-4])[0][0] > shared_calls([1e-6, 1e-4])[1][0]
+
+
+def test_a_candidate_that_dies_while_timed_is_out_and_the_others_go_on(tmp_path: Path) -> None:
+    source = tmp_path / "buoy.c"
+    source.write_text(
+        "#include <stdlib.h>\nint buoy(int n)\n{ static int calls;\n"
+        "  if (++calls > LIMIT) abort();\n  return n; }\n"
+    )
+    found = document(
+        "pick", source, "--build", "gcc -O1 -DLIMIT=2000000000", "--build", "gcc -O1 -DLIMIT=500",
+        "--inputs", "n = 3", "--seconds", "0.1",
+    )  # fmt: skip
+    (row,) = found["excluded"]
+    assert row["verdict"] == "crashed" and "while it was timed" in row["why"]
+    assert found["choice"]["buoy"] == "gcc-12 -O1 -DLIMIT=2000000000"
 
 
 def test_the_choice_among_the_tied_is_the_one_with_least_code() -> None:

@@ -233,7 +233,7 @@ class Session:
         from hot_anvil.core.judged import Measured
         from hot_anvil.core.measure import overall, standing
         from hot_anvil.core.verdict import candidate_name
-        from hot_anvil.system.measuring import measure_snippet
+        from hot_anvil.system.measuring import LaneEnded, measure_snippet
 
         seed = secrets.randbits(32) if seed is None else seed
         name = checked.snippet.name
@@ -243,9 +243,22 @@ class Session:
         if not checked.correct:
             return Measured(checked, baseline, (), (), None)
         builds, programs = self.compile([name]), self._programs[name]
-        contests, anchor = measure_snippet(
-            self.bench, checked, builds, programs, baseline, seconds, seed, only_best, self.progress
-        )
+        try:
+            contests, anchor = measure_snippet(
+                self.bench,
+                checked,
+                builds,
+                programs,
+                baseline,
+                seconds,
+                seed,
+                only_best,
+                self.progress,
+            )
+        except LaneEnded as ended:  # it may only do so after many calls: out, and once more
+            return self._measure(
+                checked.without(ended.candidate, ended.kind, ended.why), seconds, seed, only_best
+            )
         standings = tuple(standing(contest, anchor) for contest in contests)
         together = standings[0] if len(contests) == 1 else overall(contests, anchor)
         for contest in contests:

@@ -152,8 +152,8 @@ class _Reader:
     ) -> Any:
         value = table.get(key, default)
         if not isinstance(value, kind):
-            wanted = {str: "a text", dict: "a table", list: "a list"}[kind]
-            raise self.fault((*path, key), f"must be {wanted}, not {value!r}")
+            names: dict[Any, str] = {str: "a text", dict: "a table", list: "a list"}
+            raise self.fault((*path, key), f"must be {names[kind]}, not {value!r}")
         return value
 
     def items(self, table: Values, path: tuple[Step, ...], key: str, kind: Any) -> list[Any]:

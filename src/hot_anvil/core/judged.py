@@ -22,6 +22,14 @@ class Checked(NamedTuple):
         """The candidates that may be measured."""
         return tuple(v for v in self.verdicts if v.verdict == CORRECT)
 
+    def without(self, candidate: str, verdict: str, why: str) -> "Checked":
+        """Return the same with another verdict on one candidate."""
+        changed = tuple(
+            v._replace(verdict=verdict, why=why) if v.candidate == candidate else v
+            for v in self.verdicts
+        )
+        return self._replace(verdicts=changed)
+
 
 class Measured(NamedTuple):
     """The measurement of one snippet."""

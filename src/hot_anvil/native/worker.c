@@ -9,7 +9,7 @@
  *               u8 kind (0 scalar, 1 buffer, 2 alias), u8 writable, u16 align,
  *               u64 size or index, bytes
  *   C  call     u16 slot                     -> result (16 bytes), written buffers
- *   K  calibrate u16 slot, u64 nanoseconds   -> u64 calls, u64 ns of the best batch
+ *   K  calibrate u16 slot, u64 nanoseconds   -> u64 calls, u64 ns of the best batch of them
  *   V  visit    u16 slot, u64 calls, u32 samples
  *               -> u64 cpu ns, u64 involuntary switches, u64 ns of each sample
  *   Z  probe                                 -> u64 ns of a fixed piece of work
@@ -220,7 +220,6 @@ static void calibrate(struct slot *slot, uint64_t wanted)
         calls *= grow < 2 ? 2 : grow > 10 ? 10 : grow;
     }
     uint64_t said[2] = { calls, best };
-    if (best > wanted && calls > 1) said[0] = calls * wanted / best ? calls * wanted / best : 1;
     answer(0, sizeof said);
     write_all(said, sizeof said);
 }

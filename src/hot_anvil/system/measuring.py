@@ -1,27 +1,36 @@
 """Time the correct candidates of a snippet: generations of fresh processes, random rounds."""
 
+import math
 import os
 import random
 import statistics
 import time
-from collections.abc import Mapping, Sequence
-from contextlib import ExitStack
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import ExitStack, contextmanager
 from typing import NamedTuple
 
 from hot_anvil.core.bench import Bench
 from hot_anvil.core.built import Built
 from hot_anvil.core.inputs import InputSet, make_input_set, point_label, sweep_points
 from hot_anvil.core.judged import Checked
-from hot_anvil.core.measure import SAMPLE_SECONDS, Contest, Generation, samples_for, undecided
+from hot_anvil.core.measure import (
+    SAMPLE_SECONDS,
+    Contest,
+    Generation,
+    samples_for,
+    shared_calls,
+    undecided,
+)
 from hot_anvil.core.verdict import Verdict
 from hot_anvil.system.checking import memory_limit
 from hot_anvil.system.grid import Progress, no_progress
-from hot_anvil.system.workers import Program, Worker
+from hot_anvil.system.workers import Program, Worker, WorkerEnded
 
 GENERATIONS = 10  # no fewer: the statistics are over them
 MOST_GENERATIONS = 40
 ROUNDS = 12
 NARROW = 0.01  # log ratio; stop when every interval that matters is narrower
+CALIBRATIONS = 2  # the faster counts: one may have met a slow moment
 VISIT_LIMIT = 60.0  # seconds
 
 
@@ -32,6 +41,16 @@ class Lane(NamedTuple):
     build: str
     entry: int
     process: str
+
+
+class LaneEnded(Exception):  # noqa: N818 - an event, not an error of ours
+    """A candidate that passed the check died or hung while it was timed."""
+
+    def __init__(self, candidate: str, kind: str, why: str) -> None:
+        super().__init__(why)
+        self.candidate = candidate
+        self.kind = kind
+        self.why = f"while it was timed: {why}"
 
 
 class _Plan(NamedTuple):
@@ -61,7 +80,8 @@ def measure_snippet(
     """Measure the correct candidates of a snippet at every point of its sweep.
 
     ``seconds`` is the budget for each candidate and point. Candidates with
-    the very same code are timed once. ``only_best`` stops as soon as every
+    the very same code are timed once. Raises LaneEnded for a candidate that
+    ends while it is timed. ``only_best`` stops as soon as every
     candidate can be placed against the fastest. Returns the contests, one per point,
     and the timed candidate that stands for the baseline.
     """
@@ -120,22 +140,36 @@ def quietest_cpu(path: str) -> int:
 
 def _calibrated(plan: _Plan) -> _Plan:
     """Find how many calls fill a sample, and which candidate looks fastest at each point."""
-    calls = {}
+    fastest: dict[tuple[int, int], float] = {}
     with ExitStack() as stack:
         workers = _start(plan, stack, list({lane.process for lane in plan.lanes}))
-        for at in range(len(plan.labels)):
-            for number, lane in enumerate(plan.lanes):
-                worker = workers[lane.process]
-                slot = _slot(plan, lane, at)
-                n, took = worker.calibrate(slot, SAMPLE_SECONDS, VISIT_LIMIT)
-                per_call = took / n
-                wanted = max(1, int(SAMPLE_SECONDS / per_call)) if per_call else n
-                calls[number, at] = (min(n, wanted) if took > SAMPLE_SECONDS else n, per_call)
+        for _ in range(CALIBRATIONS):
+            for at in range(len(plan.labels)):
+                for number, lane in enumerate(plan.lanes):
+                    worker = workers[lane.process]
+                    slot = _slot(plan, lane, at)
+                    with _named(lane):
+                        calls, took = worker.calibrate(slot, SAMPLE_SECONDS, VISIT_LIMIT)
+                    key = number, at
+                    fastest[key] = min(took / calls, fastest.get(key, math.inf))
+    numbers = range(len(plan.lanes))
+    shared = [
+        shared_calls([fastest[number, at] for number in numbers]) for at in range(len(plan.labels))
+    ]
     twins = tuple(
-        min(range(len(plan.lanes)), key=lambda number: calls[number, at][1])
-        for at in range(len(plan.labels))
+        min(numbers, key=lambda number: fastest[number, at]) for at in range(len(plan.labels))
     )
-    return plan._replace(calls=calls, twins=twins)
+    visits = {(number, at): shared[at][number] for number, at in fastest}
+    return plan._replace(calls=visits, twins=twins)
+
+
+@contextmanager
+def _named(lane: Lane) -> Iterator[None]:
+    """Say which candidate it was when its worker ends."""
+    try:
+        yield
+    except WorkerEnded as ended:
+        raise LaneEnded(lane.candidate, ended.kind, ended.why) from ended
 
 
 def _slot(plan: _Plan, lane: Lane, at: int) -> int:
@@ -234,5 +268,6 @@ def _visit(
     """Return (seconds per call, was the process put off the CPU) of one visit."""
     calls, per_call = plan.calls[key]
     samples, drop = samples_for(per_call)
-    visit = worker.visit(_slot(plan, lane, at), calls, samples, VISIT_LIMIT)
+    with _named(lane):
+        visit = worker.visit(_slot(plan, lane, at), calls, samples, VISIT_LIMIT)
     return statistics.median(visit.samples[drop:]) / calls, visit.switched > 0
