@@ -182,6 +182,7 @@ class Session:
         out = []
         for checked in self.check(snippets, call_seconds):
             measured = self._measure(checked, seconds, seed, True)
+            checked = measured.checked  # less those that ended while timed
             made = pick(
                 checked.snippet.name, measured.overall, checked.verdicts, self._costs(checked)
             )
