@@ -2,11 +2,11 @@
 
     python benchmarks/equal_pairs.py [--pairs 60] [--seconds 1]
 
-Each trial measures three builds of one kernel with the whole tool: two that
+Each trial measures four builds of one kernel with the whole tool: two that
 differ in the bytes of an unused constant only (so that they are timed, not
-recognised as the same code), and one that does 3 % more passes. A naive script
-(each build once, one after the other, medians of ten samples compared at 1 %)
-times the same programs for comparison.
+recognised as the same code), one whose code is moved by 16 bytes, and one that
+does 3 % more passes. A naive script (each build once, one after the other,
+medians of ten samples compared at 1 %) times the same programs for comparison.
 """
 
 import argparse
@@ -43,7 +43,9 @@ for (int i = 0; i < n * 16 * PASSES / 1000; i++)
 # Predictors learn these branches from call to call; more passes are another pattern to learn
 # and no slower for sure, so only the equal pair has a known truth.
 ONLY_EQUAL = "branches learnt, 15 us"
+TRUTHS = ("equal", "moved", "3 % more")
 SOURCE = """const char TAG[] = NAME;
+__asm__(".text; .skip " MOVED ", 0xcc");
 long kernel(const int *levels, int n)
 {{
     long s = 1;
@@ -58,11 +60,14 @@ def session_for(folder: Path, text: str) -> Session:
     """Return a session on one kernel with the three builds."""
     source = folder / "kernel.c"
     source.write_text(SOURCE.format(loop=text))
-    flags = "gcc -O2 -falign-functions=64 -falign-loops=64"
     builds = [
-        f"{flags} -DNAME='\"ebb\"' -DPASSES=1000",
-        f"{flags} -DNAME='\"sea\"' -DPASSES=1000",
-        f"{flags} -DNAME='\"ebb\"' -DPASSES=1030",
+        f"gcc -O2 -DNAME='\"{name}\"' -DMOVED='\"{moved}\"' -DPASSES={passes}"
+        for name, moved, passes in (
+            ("ebb", 0, 1000),
+            ("sea", 0, 1000),
+            ("ebb", 16, 1000),
+            ("ebb", 0, 1030),
+        )
     ]
     inputs = ['levels = { fill = "uniform(0, 999)", count = 4096 }', "n = 500"]
     return open_source(source, builds, inputs=inputs)
@@ -74,7 +79,7 @@ def naive(session: Session) -> list[str]:
     signatures = session.signatures(snippet)
     inputs = make_input_set(session.bench, snippet, signatures[0], {}, 1)
     medians = []
-    for program in session._link(session.compile(), signatures).values():
+    for program in session._link(session.compile(), signatures, 0).values():
         with Worker(program.path) as worker:
             worker.prepare(0, 0, inputs)
             calls, _ = worker.calibrate(0, 0.002, 60)
@@ -96,8 +101,8 @@ def main() -> int:
             session = session_for(Path(folder), KERNELS[name])
             ours = trial(session, args.seconds, number)
             for who, words in (("hot-anvil", ours), ("naive script", naive(session))):
-                for truth, word in zip(("equal", "3 % more"), words, strict=True):
-                    if truth != "equal" and name == ONLY_EQUAL:
+                for truth, word in zip(TRUTHS, words, strict=True):
+                    if truth == "3 % more" and name == ONLY_EQUAL:
                         continue
                     counts.setdefault((name, truth, who), Counter())[word] += 1
     return report(counts)
@@ -109,7 +114,7 @@ def trial(session: Session, seconds: float, seed: int) -> list[str]:
     (standing,) = measured.standings
     words = {result.candidate: result.word for result in standing.results}
     names = [built.build.name for built in session.compile()]
-    assert len(measured.checked.correct) == 3, measured.checked.verdicts
+    assert len(measured.checked.correct) == 4, measured.checked.verdicts
     return [words[name] for name in names[1:]]
 
 
@@ -120,7 +125,9 @@ def report(counts: dict[tuple[str, str, str], Counter[str]]) -> int:
     for (name, truth, who), words in sorted(counts.items()):
         numbers = "".join(f"{words[head]:>17}" for head in heads)
         print(f"{name:<24}{truth:<10}{who:<14}{numbers}")
-    equal = [c for (_, truth, who), c in counts.items() if truth == "equal" and who == "hot-anvil"]
+    equal = [
+        c for (_, truth, who), c in counts.items() if truth != "3 % more" and who == "hot-anvil"
+    ]
     false = sum(c["slower"] + c["faster"] for c in equal)
     total = sum(sum(c.values()) for c in equal)
     print(f"equal code called different: {false} of {total}")

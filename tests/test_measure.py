@@ -15,6 +15,7 @@ from hot_anvil.core.measure import (
     SIMILAR,
     Contest,
     Generation,
+    Turn,
     overall,
     samples_for,
     shared_calls,
@@ -37,7 +38,8 @@ def contest(
         own = chance.normal(0, noise / 3, len(times))
         regime = chance.choice([0.0, 0.6], (12, 1))
         rounds = np.exp(np.log(times) + own + regime + chance.normal(0, noise, (12, len(times))))
-        made.append(Generation(tuple(tuple(row) for row in rounds.tolist())))
+        turn = Turn((0,) * len(times), tuple(tuple(row) for row in rounds.tolist()))
+        made.append(Generation((turn,)))
     names = tuple(f"c{k}" for k in range(len(works)))
     return Contest("surge", "", names, twin_of, tuple(made), 0.0, {})
 

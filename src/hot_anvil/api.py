@@ -21,7 +21,7 @@ from hot_anvil.core.bench import Bench, Snippet, find_snippets
 from hot_anvil.core.built import COMPILED, REFUSED, Built
 from hot_anvil.core.code import Code, only_functions
 from hot_anvil.core.diff import diff_codes
-from hot_anvil.core.errors import RequestError
+from hot_anvil.core.errors import FaultError, RequestError
 from hot_anvil.core.grid import Build, Plan, command_line, find_build, plan_builds
 from hot_anvil.core.listing import list_functions
 from hot_anvil.core.names import did_you_mean, listed
@@ -37,7 +37,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.judged import Checked, Measured, Picked
     from hot_anvil.core.pick import Cost
     from hot_anvil.core.signature import Signature
-    from hot_anvil.system.workers import Program
+    from hot_anvil.system.linking import Program
 
 DEFAULT_SECONDS = 1.0
 DEFAULT_CALL_SECONDS = 5.0
@@ -137,7 +137,7 @@ class Session:
         for snippet in find_snippets(self.bench, snippets):
             builds = self.compile([snippet.name])
             signatures = self.signatures(snippet)
-            programs = self._programs[snippet.name] = self._link(builds, signatures)
+            programs = self._programs[snippet.name] = self._link(builds, signatures, 0)
             checked = check_snippet(
                 self.bench,
                 snippet,
@@ -208,23 +208,39 @@ class Session:
         return read_interface(snippet, build, chain, family, self.store)
 
     def _link(
-        self, builds: Sequence[Built], signatures: Sequence["Signature"]
+        self, builds: Sequence[Built], signatures: Sequence["Signature"], placement: int
     ) -> dict[str, "Program"]:
+        """Return the program of each build that compiled, its code at ``placement``."""
         from concurrent.futures import ThreadPoolExecutor
 
-        from hot_anvil.system.workers import Program, host_toolchain, link_program
+        from hot_anvil.system.linking import Program, host_toolchain, link_program
 
         host = host_toolchain(self.found.toolchains)
 
         def link(built: Built) -> Program:
             chain = self.toolchain(built.build)
             if not chain.can["run"]:
-                return Program("", f"code for {chain.target} does not run on this machine")
-            return link_program(built, signatures, chain, host, self.store)
+                return Program("", f"code for {chain.target} does not run on this machine", "")
+            return link_program(built, signatures, chain, host, self.store, placement)
 
         usable = [built for built in builds if built.status == COMPILED]
         with ThreadPoolExecutor() as pool:
             return dict(zip((b.build.name for b in usable), pool.map(link, usable), strict=True))
+
+    def _programs_to_time(self, checked: "Checked") -> dict[str, dict[int, str]]:
+        """Return the programs of the builds to time: build -> placement -> path."""
+        from hot_anvil.system.linking import PLACEMENTS
+
+        wanted = {verdict.build for verdict in checked.correct}
+        builds = [b for b in self.compile([checked.snippet.name]) if b.build.name in wanted]
+        programs: dict[str, dict[int, str]] = {built.build.name: {} for built in builds}
+        for placement in PLACEMENTS:
+            self.progress(f"linking {checked.snippet.name}", placement, PLACEMENTS[-1])
+            for name, program in self._link(builds, checked.signatures, placement).items():
+                if program.why:
+                    raise FaultError(f"{name} {program.why} at another placement.")
+                programs[name][placement] = program.path
+        return programs
 
     def _measure(
         self, checked: "Checked", seconds: float, seed: int | None, only_best: bool
@@ -234,7 +250,8 @@ class Session:
         from hot_anvil.core.judged import Measured
         from hot_anvil.core.measure import overall, standing
         from hot_anvil.core.verdict import candidate_name
-        from hot_anvil.system.measuring import LaneEnded, measure_snippet
+        from hot_anvil.system.measuring import measure_snippet
+        from hot_anvil.system.rounds import LaneEnded
 
         seed = secrets.randbits(32) if seed is None else seed
         name = checked.snippet.name
@@ -243,13 +260,14 @@ class Session:
         baseline = candidate_name(entry, self.plan.baseline.name, alone)
         if not checked.correct:
             return Measured(checked, baseline, (), (), None)
-        builds, programs = self.compile([name]), self._programs[name]
+        programs = self._programs_to_time(checked)
+        same_code = {build: p.same_code for build, p in self._programs[name].items()}
         try:
             contests, anchor = measure_snippet(
                 self.bench,
                 checked,
-                builds,
                 programs,
+                same_code,
                 baseline,
                 seconds,
                 seed,

@@ -1,5 +1,6 @@
 """Run one command: its module, its arguments, its errors as exit codes."""
 
+import os
 import sys
 from collections.abc import Sequence
 from importlib import import_module
@@ -26,6 +27,14 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
         prefix = "hot-anvil: fault: " if isinstance(error, FaultError) else "hot-anvil: "
         sys.stderr.write(f"{prefix}{error}\n")
         return error.exit_code
+    except Exception as error:
+        if "HOT_ANVIL_TRACEBACK" in os.environ:
+            raise
+        sys.stderr.write(
+            f"hot-anvil: fault: {type(error).__name__}: {error}. This is a fault of Hot Anvil; "
+            "set HOT_ANVIL_TRACEBACK=1, run the command again and report what it prints.\n"
+        )
+        return FaultError.exit_code
     finally:
         if out:
             out.stop_progress()

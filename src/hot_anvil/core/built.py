@@ -21,7 +21,6 @@ class Unit(NamedTuple):
     diagnostics: tuple[Diagnostic, ...]
     code_bytes: int
     sizes: dict[str, int]  # function symbol -> bytes
-    same_code: str
     proof: Proof
 
 
@@ -63,11 +62,6 @@ class Built(NamedTuple):
         """The weakest proof of its units."""
         order = {"broken": 0, "unknown": 1, "proved": 2}
         return min((unit.proof for unit in self.units), key=lambda proof: order[proof.state])
-
-    @property
-    def same_code(self) -> str:
-        """Equal for builds of a snippet that load the same bytes."""
-        return " ".join(unit.same_code for unit in self.units)
 
     def entry_bytes(self, symbol: str) -> int | None:
         """Bytes of one function with its cold part, None when it has no symbol."""

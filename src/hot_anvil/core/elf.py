@@ -46,11 +46,11 @@ def object_facts(data: bytes) -> ObjectFacts:
     names = [section.name for section in elf.iter_sections()]
     for section in elf.iter_sections():
         flags = section["sh_flags"]
-        if flags & _ALLOC and section.name != ".note.gnu.property":
+        if flags & _ALLOC and not section.name.startswith(".note"):
             if flags & _EXECUTABLE:
                 code_bytes += section["sh_size"]
             content = b"" if section["sh_type"] == "SHT_NOBITS" else section.data()
-            if section.name == ".eh_frame":
+            if section.name.startswith(".eh_frame"):
                 content = b""  # unwinding tables do not run
             state.update(f"{section.name} {section['sh_size']} ".encode() + content)
         relocates = section["sh_type"] in ("SHT_RELA", "SHT_REL")
@@ -58,7 +58,8 @@ def object_facts(data: bytes) -> ObjectFacts:
             symbols = elf.get_section(section["sh_link"])
             for r in section.iter_relocations():
                 symbol = symbols.get_symbol(r["r_info_sym"])
-                name = symbol.name or names[symbol["st_shndx"]]
+                index = symbol["st_shndx"]
+                name = symbol.name or (names[index] if isinstance(index, int) else "")
                 line = f"{section.name} {r['r_offset']} {r['r_info_type']} {name} {r['r_addend']}"
                 state.update(line.encode())
     return ObjectFacts(code_bytes, function_sizes(elf), state.hexdigest())

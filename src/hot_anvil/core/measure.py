@@ -20,10 +20,21 @@ SAMPLE_SECONDS = 0.0002
 SIMILAR = 1.5
 
 
-class Generation(NamedTuple):
-    """One generation at one sweep point: seconds per call, round by round."""
+class Turn(NamedTuple):
+    """A set of fresh processes, each candidate's program at one placement."""
 
-    rounds: tuple[tuple[float, ...], ...]  # (round, column); the last column is the twin
+    placements: tuple[int, ...]  # per column, bytes after a 64-byte boundary
+    rounds: tuple[tuple[float, ...], ...]  # (round, column): seconds per call
+
+
+class Generation(NamedTuple):
+    """One generation at one sweep point; the last column is the twin.
+
+    Its turns take every candidate through all placements, so that the mean
+    over turns does not depend on how any of them happens to lie.
+    """
+
+    turns: tuple[Turn, ...]
 
 
 class Contest(NamedTuple):
@@ -51,6 +62,7 @@ class Result(NamedTuple):
     high: float
     word: str  # against the baseline
     same_as: str  # the candidate whose very same code was timed, "" for its own
+    placement_spread: float  # time at its worst placement over time at its best
 
 
 class Standing(NamedTuple):
@@ -98,7 +110,36 @@ def effects_of(contest: Contest) -> "NDArray[Any]":
     """Return the effects of all columns, shape (generations, columns), in log seconds."""
     import numpy as np
 
-    return np.array([centred_effects(np.log(np.array(g.rounds))) for g in contest.generations])
+    return np.array(
+        [
+            np.mean([_turn_effects(turn) for turn in generation.turns], axis=0)
+            for generation in contest.generations
+        ]
+    )
+
+
+def _turn_effects(turn: Turn) -> "NDArray[Any]":
+    import numpy as np
+
+    return centred_effects(np.log(np.array(turn.rounds)))
+
+
+def placement_spreads(contest: Contest) -> tuple[float, ...]:
+    """Return, for each candidate, its time at the worst placement over that at the best.
+
+    The medians over generations are compared; 1.0 where only one placement
+    was measured. Noise makes the figure too large rather than too small.
+    """
+    import numpy as np
+
+    found: list[dict[int, list[float]]] = [{} for _ in contest.candidates]
+    for generation in contest.generations:
+        for turn in generation.turns:
+            effects = _turn_effects(turn)
+            for k, by_placement in enumerate(found):
+                by_placement.setdefault(turn.placements[k], []).append(float(effects[k]))
+    medians = [[float(np.median(v)) for v in by_placement.values()] for by_placement in found]
+    return tuple(math.exp(max(values) - min(values)) for values in medians)
 
 
 def undecided(contest: Contest, baseline: str | None, narrow: float) -> float:
@@ -126,13 +167,13 @@ def standing(contest: Contest, baseline: str) -> Standing:
     """Return the results of one contest against ``baseline`` (a timed candidate)."""
     import numpy as np
 
-    times = np.concatenate([np.array(g.rounds) for g in contest.generations])
+    turns = [turn for generation in contest.generations for turn in generation.turns]
+    times = np.concatenate([np.array(turn.rounds) for turn in turns])
     seconds = [float(v) for v in np.median(times, axis=0)]
     quiet = [float(v) for v in np.quantile(times, 0.1, axis=0)]
-    floor = noise_floor(effects_of(contest), contest.twin_of, len(contest.candidates))
-    return _standing(
-        [contest], effects_of(contest), floor, baseline, contest.inputs, seconds, quiet
-    )
+    effects = effects_of(contest)
+    floor = noise_floor(effects, contest.twin_of, len(contest.candidates))
+    return _standing([contest], effects, floor, baseline, contest.inputs, seconds, quiet)
 
 
 def overall(contests: Sequence[Contest], baseline: str) -> Standing:
@@ -164,6 +205,7 @@ def _standing(
     at_baseline = names.index(baseline)
     centres = [trimmed_interval(effects[:, k], alpha).centre for k in range(len(names))]
     best = min(range(len(names)), key=centres.__getitem__)
+    spreads = [max(values) for values in zip(*map(placement_spreads, contests), strict=True)]
     results, to_best = [], {}
     for k, name in enumerate(names):
         against = trimmed_interval(effects[:, k] - effects[:, at_baseline], alpha)
@@ -179,6 +221,7 @@ def _standing(
             math.exp(against.centre + against.half_width),
             word,
             "",
+            spreads[k],
         )
         behind = trimmed_interval(effects[:, k] - effects[:, best], alpha)
         results.append(result)
@@ -187,7 +230,12 @@ def _standing(
             own_word = "tied" if word == "baseline" else word
             results.append(result._replace(candidate=copy, same_as=name, word=own_word))
             to_best[copy] = (behind, "tied" if k == best else to_best[name][1])
-    rounds = sum(len(g.rounds) for contest in contests for g in contest.generations)
+    rounds = sum(
+        len(turn.rounds)
+        for c in contests
+        for generation in c.generations
+        for turn in generation.turns
+    )
     disturbed = sum(contest.disturbed for contest in contests) / len(contests)
     return Standing(
         tuple(results), to_best, names[best], floor, len(first.generations), rounds, disturbed

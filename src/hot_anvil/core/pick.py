@@ -1,5 +1,6 @@
 """Choose the fastest correct candidate, and say why the others were not chosen."""
 
+import math
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
@@ -25,6 +26,7 @@ class Ranked(NamedTuple):
     high: float
     word: str  # "best", "tied", "slower" or "not enough data"
     same_as: str
+    placement_spread: float  # time at its worst placement over time at its best
     cost: Cost
 
 
@@ -38,6 +40,7 @@ class Pick(NamedTuple):
     excluded: tuple[Verdict, ...]
     command: str
     why: str
+    caution: str  # what may turn the choice over, "" for nothing
 
 
 def pick(
@@ -54,10 +57,8 @@ def pick(
     """
     excluded = tuple(v for v in verdicts if v.verdict != CORRECT)
     if standing is None:
-        return Pick(snippet, None, (), (), excluded, "", "no candidate is correct")
-    import math
-
-    same_as = {result.candidate: result.same_as for result in standing.results}
+        return Pick(snippet, None, (), (), excluded, "", "no candidate is correct", "")
+    result_of = {result.candidate: result for result in standing.results}
     order = sorted(standing.to_best, key=lambda name: standing.to_best[name][0].centre)
     ranking: list[Ranked] = []
     for place, name in enumerate(order, 1):
@@ -71,7 +72,8 @@ def pick(
                 math.exp(behind.centre - behind.half_width),
                 math.exp(behind.centre + behind.half_width),
                 word if word != "faster" else "tied",
-                same_as[name],
+                result_of[name].same_as,
+                result_of[name].placement_spread,
                 costs[name],
             )
         )
@@ -80,7 +82,27 @@ def pick(
     why = "the fastest"
     if len(tied) > 1:
         why = f"of {len(tied)} tied with the fastest, the one with the least code"
-    return Pick(snippet, chosen, tied, tuple(ranking), excluded, costs[chosen].command, why)
+    caution = _caution(ranking, chosen)
+    return Pick(
+        snippet, chosen, tied, tuple(ranking), excluded, costs[chosen].command, why, caution
+    )
+
+
+def _caution(ranking: Sequence[Ranked], chosen: str) -> str:
+    """Say when placement alone changes a time by more than the choice leads by."""
+    first = next(row for row in ranking if row.candidate == chosen)
+    others = [row for row in ranking if row.word == "slower"]
+    if not others:
+        return ""
+    second = others[0]
+    moved = max((first, second), key=lambda row: row.placement_spread)
+    if moved.placement_spread <= second.ratio / first.ratio:
+        return ""
+    return (
+        f"{second.candidate} takes {second.ratio / first.ratio:.3g}x the time on average, but "
+        f"where code lies in memory alone changes {moved.candidate} by "
+        f"{moved.placement_spread:.3g}x: built into a program, the order may turn over"
+    )
 
 
 def _preference(cost: Cost) -> tuple[float, float]:

@@ -20,7 +20,8 @@ from hot_anvil.core.verdict import (
 )
 from hot_anvil.core.verdict import REFUSED as REFUSED_VERDICT
 from hot_anvil.system.grid import Progress, no_progress
-from hot_anvil.system.workers import MEMORY_LIMIT, Program, Worker, WorkerEnded
+from hot_anvil.system.linking import Program
+from hot_anvil.system.workers import MEMORY_LIMIT, Worker, WorkerEnded
 
 SEEDS = (1, 2, 3)
 REPEATS = 2  # processes per candidate: two runs that differ make it unstable

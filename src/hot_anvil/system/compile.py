@@ -88,7 +88,6 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
         complaints,
         facts.code_bytes,
         facts.sizes,
-        facts.same_code,
         _prove(job, work, text, code),
     )
     return unit, read
@@ -140,7 +139,7 @@ def _objdump(work: Path, name: str) -> str:
 
 def _refused(job: Job, why: str, seconds: float, complaints: tuple[Diagnostic, ...]) -> Unit:
     nothing = Proof(UNKNOWN, "it did not compile", 0, 0)
-    return Unit(job.source, "", REFUSED, why, seconds, complaints, 0, {}, "", nothing)
+    return Unit(job.source, "", REFUSED, why, seconds, complaints, 0, {}, nothing)
 
 
 def _why(said: Outcome, complaints: Sequence[Diagnostic]) -> str:

@@ -1,138 +1,18 @@
-"""Worker programs: one executable per build, and the processes that run it."""
+"""Worker processes: live programs of a build that call its entries on request."""
 
 import os
 import select
-import shutil
 import subprocess
 import tempfile
 import time
-from collections.abc import Sequence
-from pathlib import Path
-from typing import NamedTuple
 
 from hot_anvil.core import protocol
-from hot_anvil.core.built import Built
-from hot_anvil.core.errors import FaultError, MissingError, RequestError
+from hot_anvil.core.errors import FaultError, RequestError
 from hot_anvil.core.inputs import InputSet
-from hot_anvil.core.shim import shim_source
-from hot_anvil.core.signature import Signature
-from hot_anvil.core.toolchain import Toolchain
-from hot_anvil.system.files import digest
-from hot_anvil.system.interface import snippet_language
-from hot_anvil.system.process import end_group, run, signal_name
-from hot_anvil.system.store import FORMAT, Store
+from hot_anvil.system.process import end_group, signal_name
 
-_NATIVE = Path(__file__).parent.parent / "native"
-# The same for every build, and no link-time optimisation: see docs/measurement.md.
-_FIXED_FLAGS = ("-O2", "-fPIC", "-fno-lto", "-w", "-c")
 MEMORY_LIMIT = 2 << 30  # bytes of address space
 _COMPLAINT_BYTES = 400
-
-
-class Program(NamedTuple):
-    """The executable of one build, or why there is none."""
-
-    path: str
-    why: str
-
-
-def link_program(
-    built: Built,
-    signatures: Sequence[Signature],
-    chain: Toolchain,
-    host: Toolchain,
-    store: Store,
-) -> Program:
-    """Link the build's object with the worker, and prove that the image holds its code."""
-    text = shim_source(signatures)
-    fixed = _fixed_objects(text, host, store)
-    driver = chain.drivers[snippet_language(built.snippet)]
-    units = [unit.artefact for unit in built.units]
-    name = digest("program", str(FORMAT), driver.identity, fixed.name, *units, *built.build.flags)
-    target = store.artefact(name) / "worker"
-    if target.exists():
-        return Program(str(target), "")
-    work = store.workplace()
-    try:
-        objects = [_without_main(store.artefact(unit) / "code.o", work) for unit in units]
-        own = [str(fixed / "shim.o"), str(fixed / "worker.o")]
-        output = ["-o", str(work / "worker"), "-lm"]
-        said = run([driver.path, *built.build.flags, *objects, *own, *output], store.root)
-        if said.failed:
-            return Program("", f"cannot be linked: {_first_complaint(said.stderr)}")
-        _prove_image(built, signatures, work / "worker", store)
-        store.keep(work, name)
-        return Program(str(target), "")
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
-
-
-def host_toolchain(toolchains: Sequence[Toolchain]) -> Toolchain:
-    """Return the compiler for the worker's own objects: any that makes native code."""
-    native = [chain for chain in toolchains if chain.can["run"] and "c" in chain.drivers]
-    if not native:
-        raise MissingError(
-            "No C compiler for this machine was found, and the worker that runs the code "
-            "needs one (on Debian: apt install gcc)."
-        )
-    return max(native, key=lambda chain: (chain.family == "gcc", "gcc" in chain.aliases))
-
-
-def _fixed_objects(shim_text: str, host: Toolchain, store: Store) -> Path:
-    sources = [_NATIVE / "worker.c", _NATIVE / "worker.h"]
-    driver = host.drivers["c"]
-    contents = [source.read_bytes() for source in sources]
-    name = digest("shim", str(FORMAT), driver.identity, shim_text, *contents, *_FIXED_FLAGS)
-    folder = store.artefact(name)
-    if folder.is_dir():
-        return folder
-    work = store.workplace()
-    (work / "shim.c").write_text(shim_text)
-    for source in ("shim.c", str(sources[0])):
-        output = Path(source).stem + ".o"
-        argv = [driver.path, *_FIXED_FLAGS, f"-I{_NATIVE}", source, "-o", output]
-        said = run(argv, work)
-        if said.failed:
-            shutil.rmtree(work, ignore_errors=True)
-            raise FaultError(
-                f"The worker does not compile with {driver.command}: "
-                f"{_first_complaint(said.stderr)}. Please report this."
-            )
-    return store.keep(work, name)
-
-
-def _without_main(source: Path, work: Path) -> str:
-    """Return the object with a ``main`` of its own renamed: the worker brings one."""
-    from hot_anvil.core.elf import object_facts
-
-    if "main" not in object_facts(source.read_bytes()).sizes:
-        return str(source)
-    copy = work / f"{source.parent.name}.o"
-    said = run(
-        ["objcopy", "--redefine-sym", "main=main.of_the_snippet", str(source), str(copy)], work
-    )
-    return str(source if said.failed else copy)
-
-
-def _prove_image(built: Built, signatures: Sequence[Signature], image: Path, store: Store) -> None:
-    from hot_anvil.core.elf import function_bodies, image_differs
-
-    bodies = {}
-    for unit in built.units:
-        bodies.update(function_bodies((store.artefact(unit.artefact) / "code.o").read_bytes()))
-    symbols = [s.symbol for s in signatures if s.symbol in bodies]
-    why = image_differs(image.read_bytes(), bodies, symbols)
-    if why:
-        raise FaultError(
-            f"{built.build.name}: the program to run is not made of the code shown: {why}. "
-            "This is a fault of Hot Anvil; please report it with the source and the flags."
-        )
-
-
-def _first_complaint(text: str) -> str:
-    lines = [line.strip() for line in text.split("\n") if line.strip()]
-    telling = [line for line in lines if "undefined" in line or "error" in line.lower()]
-    return (telling or lines or ["without a word"])[0][:_COMPLAINT_BYTES]
 
 
 class WorkerEnded(Exception):  # noqa: N818 - an event, not an error of ours

@@ -45,8 +45,8 @@ def _standing(sheet: Sheet, standing: Standing) -> None:
     label = ordered[0].inputs
     if label:
         sheet.add("  ", Span(label, STRONG))
-    heads = ("candidate", "time a call", "ratio", "interval", "word", "")
-    sheet.table(heads, [_row(result) for result in ordered], "lrrrll")
+    heads = ("candidate", "time a call", "ratio", "interval", "word", "placement", "")
+    sheet.table(heads, [_row(result) for result in ordered], "lrrrlrl", spare=(5,))
     sheet.paragraph(trust(standing), DIM, indent=2)
 
 
@@ -60,8 +60,14 @@ def _row(result: Result) -> list[Cell]:
         ratio(result.ratio),
         "" if is_base else interval(result.low, result.high),
         Span(result.word, strong),
+        spread(result.placement_spread),
         Span(same, DIM),
     ]
+
+
+def spread(placement_spread: float) -> str:
+    """Return how much placement changes a time, "" when that cannot be told from noise."""
+    return ratio(placement_spread) if placement_spread > 1.05 else ""
 
 
 def trust(standing: Standing) -> str:
@@ -72,6 +78,8 @@ def trust(standing: Standing) -> str:
         f"{plural(standing.rounds, 'round')} in random order; intervals hold for all pairs at "
         f"once (99 %); noise floor {percent(floor)}"
     )
+    if any(result.placement_spread > 1.05 for result in standing.results):
+        text += "; placement: how much where the code lies in memory alone changes the time"
     if standing.disturbed > BUSY:
         text += f"; the machine was busy: {percent(standing.disturbed)} of visits were disturbed"
     return text

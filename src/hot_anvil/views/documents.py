@@ -225,6 +225,7 @@ def pick_document(picked: "Sequence[Picked]", notes: Sequence[str]) -> Document:
         "pick",
         choice={item.pick.snippet: item.pick.choice for item in picked},
         why={item.pick.snippet: item.pick.why for item in picked},
+        caution={item.pick.snippet: item.pick.caution for item in picked},
         command={item.pick.snippet: item.pick.command or None for item in picked},
         tied=[
             {"snippet": item.pick.snippet, "candidate": name}

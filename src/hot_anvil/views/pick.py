@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.pick import Pick, Ranked
-from hot_anvil.views.bench import environment, trust
+from hot_anvil.views.bench import environment, spread, trust
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import duration, interval, joined, ratio, size
 
@@ -31,17 +31,28 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
     assert standing is not None
     seconds = {r.candidate: r.seconds_per_call for r in standing.results}
     timed = any(value is not None for value in seconds.values())
-    heads = ("", "candidate", "time", "to best", "interval", "word", "code", "compile", "")
+    heads = (
+        "",
+        "candidate",
+        "time",
+        "to best",
+        "interval",
+        "word",
+        "placement",
+        "code",
+        "compile",
+        "",
+    )
     rows = [_row(ranked, seconds[ranked.candidate]) for ranked in item.pick.ranking]
     same = any(ranked.same_as for ranked in item.pick.ranking)
     # Over several sizes there is no one time; few rankings hold the same code twice.
-    left_out = [column for column, needed in ((2, timed), (8, same)) if not needed]
+    left_out = [column for column, needed in ((2, timed), (9, same)) if not needed]
     kept = [column for column in range(len(heads)) if column not in left_out]
     sheet.table(
         [heads[k] for k in kept],
         [[row[k] for k in kept] for row in rows],
-        "".join("rlrrrlrrl"[k] for k in kept),
-        spare=[kept.index(column) for column in (7, 6)],
+        "".join("rlrrrlrrrl"[k] for k in kept),
+        spare=[kept.index(column) for column in (8, 7, 6)],
     )
     points = [c.inputs for c in item.measured.contests if c.inputs]
     over = f"mean of log ratios over {joined(points)}; " if len(points) > 1 else ""
@@ -57,6 +68,7 @@ def _row(ranked: Ranked, seconds: float | None) -> list[Cell]:
         ratio(ranked.ratio),
         "" if best else interval(ranked.low, ranked.high),
         Span(ranked.word, CHANGE if best or ranked.word == "tied" else "plain"),
+        spread(ranked.placement_spread),
         size(ranked.cost.code_bytes),
         duration(ranked.cost.compile_seconds),
         Span(f"same code as {ranked.same_as}" if ranked.same_as else "", DIM),
@@ -89,4 +101,6 @@ def _choice(sheet: Sheet, pick: Pick) -> None:
     if "native" in pick.command:
         text += "; its flags tie it to CPUs that have all this one has"
     sheet.paragraph(text, indent=8)
+    if pick.caution:
+        sheet.paragraph(f"caution: {pick.caution}", TROUBLE, indent=8)
     sheet.add(" " * 8, Span(pick.command, STRONG))

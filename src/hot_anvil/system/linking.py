@@ -1,0 +1,166 @@
+"""Worker programs: one build's object linked with the worker, at a chosen placement.
+
+Where a loop lies in memory can change its speed by tens of per cent, so each
+program exists at several placements: the object's code starts at a fixed
+offset from a 64-byte boundary, whatever the worker's own size.
+"""
+
+import shutil
+from collections.abc import Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from hot_anvil.core.built import Built
+from hot_anvil.core.elf import function_bodies, image_differs, object_facts
+from hot_anvil.core.errors import FaultError, MissingError
+from hot_anvil.core.shim import shim_source
+from hot_anvil.core.signature import Signature
+from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.system.files import digest
+from hot_anvil.system.interface import snippet_language
+from hot_anvil.system.process import run
+from hot_anvil.system.store import FORMAT, Store
+
+PLACEMENTS = (0, 16, 32, 48)  # bytes after a 64-byte boundary
+_NATIVE = Path(__file__).parent.parent / "native"
+# The same for every build, and no link-time optimisation: see docs/measurement.md.
+_FIXED_FLAGS = ("-O2", "-fPIC", "-fno-lto", "-w", "-c")
+_PAD = """    .text
+    .p2align 6
+    .skip {bytes}, 0xcc
+    .section .note.GNU-stack,"",@progbits
+"""
+
+
+class Program(NamedTuple):
+    """The executable of one build, or why there is none."""
+
+    path: str
+    why: str
+    same_code: str  # equal for programs that load the same bytes
+
+
+def link_program(
+    built: Built,
+    signatures: Sequence[Signature],
+    chain: Toolchain,
+    host: Toolchain,
+    store: Store,
+    placement: int = PLACEMENTS[0],
+) -> Program:
+    """Link the build's object with the worker, and prove that the image holds its code.
+
+    ``placement`` is the offset in bytes from a 64-byte boundary at which the
+    object's code starts, if its own alignment allows.
+    """
+    fixed = _fixed_objects(shim_source(signatures), host, store)
+    driver = chain.drivers[snippet_language(built.snippet)]
+    units = [unit.artefact for unit in built.units]
+    name = digest(
+        f"program {FORMAT} {placement}", driver.identity, fixed.name, *units, *built.build.flags
+    )
+    target = store.artefact(name)
+    if not target.is_dir():
+        why = _link(
+            built, signatures, [driver.path, *built.build.flags], fixed, placement, name, store
+        )
+        if why:
+            return Program("", why, "")
+    return Program(str(target / "worker"), "", (target / "same_code").read_text())
+
+
+def _link(
+    built: Built,
+    signatures: Sequence[Signature],
+    command: list[str],
+    fixed: Path,
+    placement: int,
+    name: str,
+    store: Store,
+) -> str:
+    """Make the program's artefact; return why it cannot be linked, "" when it can."""
+    work = store.workplace()
+    try:
+        units = [store.artefact(unit.artefact) / "code.o" for unit in built.units]
+        objects = [_without_main(unit, work) for unit in units]
+        pad, *own = (str(fixed / f"{part}.o") for part in (f"pad{placement}", "shim", "worker"))
+        image = work / "worker"
+        # The pad comes first: what follows it in the code section starts at the placement.
+        said = run([*command, pad, *objects, *own, "-o", str(image), "-lm"], store.root)
+        if said.failed:
+            return f"cannot be linked: {_first_complaint(said.stderr)}"
+        _prove_image(built, signatures, units, image)
+        (work / "same_code").write_text(object_facts(image.read_bytes()).same_code)
+        store.keep(work, name)
+        return ""
+    finally:
+        shutil.rmtree(work, ignore_errors=True)
+
+
+def host_toolchain(toolchains: Sequence[Toolchain]) -> Toolchain:
+    """Return the compiler for the worker's own objects: any that makes native code."""
+    native = [chain for chain in toolchains if chain.can["run"] and "c" in chain.drivers]
+    if not native:
+        raise MissingError(
+            "No C compiler for this machine was found, and the worker that runs the code "
+            "needs one (on Debian: apt install gcc)."
+        )
+    return max(native, key=lambda chain: (chain.family == "gcc", "gcc" in chain.aliases))
+
+
+def _fixed_objects(shim_text: str, host: Toolchain, store: Store) -> Path:
+    sources = [_NATIVE / "worker.c", _NATIVE / "worker.h"]
+    driver = host.drivers["c"]
+    contents = [source.read_bytes() for source in sources]
+    name = digest("shim", str(FORMAT), driver.identity, shim_text, *contents, *_FIXED_FLAGS, _PAD)
+    folder = store.artefact(name)
+    if folder.is_dir():
+        return folder
+    work = store.workplace()
+    (work / "shim.c").write_text(shim_text)
+    pads = [f"pad{placement}.s" for placement in PLACEMENTS]
+    for pad, placement in zip(pads, PLACEMENTS, strict=True):
+        (work / pad).write_text(_PAD.format(bytes=placement))
+    for source in ("shim.c", str(sources[0]), *pads):
+        output = Path(source).stem + ".o"
+        argv = [driver.path, *_FIXED_FLAGS, f"-I{_NATIVE}", source, "-o", output]
+        said = run(argv, work)
+        if said.failed:
+            shutil.rmtree(work, ignore_errors=True)
+            raise FaultError(
+                f"The worker does not compile with {driver.command}: "
+                f"{_first_complaint(said.stderr)}. Please report this."
+            )
+    return store.keep(work, name)
+
+
+def _without_main(source: Path, work: Path) -> str:
+    """Return the object with a ``main`` of its own renamed: the worker brings one."""
+    if "main" not in object_facts(source.read_bytes()).sizes:
+        return str(source)
+    copy = work / f"{source.parent.name}.o"
+    said = run(
+        ["objcopy", "--redefine-sym", "main=main.of_the_snippet", str(source), str(copy)], work
+    )
+    return str(source if said.failed else copy)
+
+
+def _prove_image(
+    built: Built, signatures: Sequence[Signature], units: Sequence[Path], image: Path
+) -> None:
+    bodies = {}
+    for unit in units:
+        bodies.update(function_bodies(unit.read_bytes()))
+    symbols = [s.symbol for s in signatures if s.symbol in bodies]
+    why = image_differs(image.read_bytes(), bodies, symbols)
+    if why:
+        raise FaultError(
+            f"{built.build.name}: the program to run is not made of the code shown: {why}. "
+            "This is a fault of Hot Anvil; please report it with the source and the flags."
+        )
+
+
+def _first_complaint(text: str) -> str:
+    lines = [line.strip() for line in text.split("\n") if line.strip()]
+    telling = [line for line in lines if "undefined" in line or "error" in line.lower()]
+    return (telling or lines or ["without a word"])[0][:400]
