@@ -69,6 +69,42 @@ def test_a_regime_that_doubles_all_times_moves_no_ratio() -> None:
     assert result.low < result.ratio < result.high
 
 
+def test_placement_moves_no_ratio_and_is_told() -> None:
+    """Two equal candidates, each twice as slow at one placement of four, not the same one."""
+    chance = np.random.default_rng(5)
+    made = []
+    for _ in range(10):
+        orders = [chance.permutation(4) for _ in range(3)]
+        turns = []
+        for at in zip(*orders, strict=True):
+            slow = np.array([at[0] == 1, at[1] == 3, at[2] == 1])
+            times = np.log(1e-6) + np.log(2) * slow + chance.normal(0, 0.01, (3, 3))
+            rounds = tuple(tuple(row) for row in np.exp(times).tolist())
+            turns.append(Turn(tuple(int(place) * 16 for place in at), rounds))
+        made.append(Generation(tuple(turns)))
+    both = Contest("surge", "", ("c0", "c1"), 0, tuple(made), 0.0, {})
+    found = standing(both, "c0").results
+    assert found[1].word == "tied" and found[1].ratio == pytest.approx(1, abs=0.02)
+    assert [r.placement_spread for r in found] == pytest.approx([2, 2], rel=0.1)
+
+
+def test_programs_lie_where_they_were_told_to(tmp_path: Path) -> None:
+    from elftools.elf.elffile import ELFFile
+
+    from hot_anvil.api import open_source
+    from hot_anvil.system.linking import PLACEMENTS
+
+    source = tmp_path / "swell.c"
+    source.write_text(WORK)
+    session = open_source(source, ["gcc -O2 -DREPEAT=2"])
+    signatures = session.signatures(session.bench.snippets[0])
+    for placement in PLACEMENTS:
+        (program,) = session._link(session.compile(), signatures, placement).values()
+        with Path(program.path).open("rb") as file:
+            (symbol,) = ELFFile(file).get_section_by_name(".symtab").get_symbol_by_name("swell")
+            assert symbol["st_value"] % 64 == placement
+
+
 def test_too_few_generations_or_too_much_noise_is_not_enough_data() -> None:
     few = standing(contest(1, [1e-6, 3e-6], generations=3), "c0").results[1]
     assert few.word == "not enough data" and math.isinf(few.high)

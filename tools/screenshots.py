@@ -20,16 +20,18 @@ ROOT = Path(__file__).parent.parent
 OUT = ROOT / "docs" / "screenshots"
 BIN = Path(sys.executable).parent
 DISPLAY = ":87"
-COLUMNS, ROWS = 110, 48
+COLUMNS = 104
+SIZES = {"diff": (60, 8)}  # rows and points, where a scene needs other than these:
+ROWS, POINTS = 42, 11
 
 # Name -> what is typed. The folder "tide-gauge" is the demo bench.
 SCENES = {
     "compile": "hot-anvil compile tide-gauge",
-    "listing": "hot-anvil listing tide-gauge gcc:lean --snippet crossings",
-    "diff": "hot-anvil diff tide-gauge gcc:plain gcc:fast --entry checksum_hasty",
-    "check": "hot-anvil check tide-gauge --snippet checksum --snippet crossings",
+    "listing": "hot-anvil listing tide-gauge gcc:fast --entry crossings_signed",
+    "diff": "hot-anvil diff tide-gauge gcc:plain gcc:lean --entry checksum_hasty",
+    "check": "hot-anvil check tide-gauge --snippet checksum",
     "bench": "hot-anvil bench tide-gauge --snippet crossings",
-    "pick": "hot-anvil pick tide-gauge --snippet checksum --snippet crossings",
+    "pick": "hot-anvil pick tide-gauge --snippet checksum",
     "toolchains": "hot-anvil toolchains; hot-anvil start --example",
     "errors": "hot-anvil diff tide-gauge gcc:plain gcc:fsat; hot-anvil check tide-gauge/clamp.c "
     "--build 'gcc -O2' --entry clamp_branch --inputs 'low = -200'",
@@ -63,13 +65,15 @@ def take(name: str, folder: Path) -> None:
     """Show one scene in a terminal and photograph it."""
     done = folder / f"{name}.done"
     typed = SCENES[name]
+    rows, points = SIZES.get(name, (ROWS, POINTS))
     script = (
         f"clear; printf '$ %s\\n\\n' {shlex.quote(typed)}; {typed}; touch {done.name}; sleep 60"
     )
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{BIN}:{os.environ['PATH']}"}
     env.pop("NO_COLOR", None)
     terminal = subprocess.Popen(
-        ["xterm", "-geometry", f"{COLUMNS}x{ROWS}+0+0", "-fa", "DejaVu Sans Mono", "-fs", "10",
+        ["xterm", "-tn", "xterm-256color", "-geometry", f"{COLUMNS}x{rows}+0+0", "-fa", "DejaVu Sans Mono",
+         "-fs", str(points),
          "-bg", "white", "-fg", "black", "-b", "12", "-e", "bash", "-c", script],
         cwd=folder, env=env,
     )  # fmt: skip
@@ -79,7 +83,7 @@ def take(name: str, folder: Path) -> None:
             time.sleep(0.2)
         time.sleep(0.7)
         picture = OUT / f"{name}.png"
-        shot = ["import", "-window", "root", "-colors", "64", "-strip", str(picture)]
+        shot = ["import", "-window", "root", "-trim", "-colors", "32", "-strip", str(picture)]
         subprocess.run(shot, env=env, check=True)
     finally:
         terminal.terminate()

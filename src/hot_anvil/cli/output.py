@@ -11,7 +11,14 @@ from hot_anvil.core.errors import RequestError
 from hot_anvil.views.sheet import Sheet
 
 # One accent for change, one for trouble; bold and dim carry the rest.
-_STYLES = {"plain": "", "dim": "dim", "strong": "bold", "change": "cyan", "trouble": "red"}
+# These colours can be read on white and on black.
+_STYLES = {
+    "plain": "",
+    "dim": "bright_black",
+    "strong": "bold",
+    "change": "turquoise4",
+    "trouble": "red3",
+}
 
 
 def document(kind: str, *results: Any) -> dict[str, Any]:

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 SAMPLE_SECONDS = 0.0002
 SIMILAR = 1.5
+POLISH = 8
 
 
 class Turn(NamedTuple):
@@ -127,19 +128,24 @@ def _turn_effects(turn: Turn) -> "NDArray[Any]":
 def placement_spreads(contest: Contest) -> tuple[float, ...]:
     """Return, for each candidate, its time at the worst placement over that at the best.
 
-    The medians over generations are compared; 1.0 where only one placement
-    was measured. Noise makes the figure too large rather than too small.
+    A turn's effects are centred on its mean, which moves with the placements
+    of all its candidates; so the effects of placements are found by going
+    back and forth between both (median polish) a few times. 1.0 where only one placement was
+    measured. Noise makes the figure too large rather than too small.
     """
     import numpy as np
 
-    found: list[dict[int, list[float]]] = [{} for _ in contest.candidates]
-    for generation in contest.generations:
-        for turn in generation.turns:
-            effects = _turn_effects(turn)
-            for k, by_placement in enumerate(found):
-                by_placement.setdefault(turn.placements[k], []).append(float(effects[k]))
-    medians = [[float(np.median(v)) for v in by_placement.values()] for by_placement in found]
-    return tuple(math.exp(max(values) - min(values)) for values in medians)
+    turns = [turn for generation in contest.generations for turn in generation.turns]
+    effects = np.array([_turn_effects(turn) for turn in turns])
+    placed = np.array([turn.placements for turn in turns])
+    fitted = np.zeros_like(effects)
+    for _ in range(POLISH):
+        raw = effects + fitted.mean(axis=1, keepdims=True)
+        for placement in np.unique(placed):
+            at = np.ma.masked_array(raw, placed != placement)
+            fitted = np.where(placed == placement, np.ma.median(at, axis=0), fitted)
+    spans = fitted.max(axis=0) - fitted.min(axis=0)
+    return tuple(math.exp(span) for span in spans[: len(contest.candidates)])
 
 
 def undecided(contest: Contest, baseline: str | None, narrow: float) -> float:

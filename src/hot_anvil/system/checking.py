@@ -66,9 +66,9 @@ def check_snippet(
     expected, trouble = _expected(programs.get(reference_build), at, sets[at], call_seconds)
     verdicts = []
     total = len(builds) * len(entries)
-    for number, built in enumerate(builds):
-        for index, signature in enumerate(signatures):
-            progress(f"checking {snippet.name}", number * len(entries) + index, total)
+    for index, signature in enumerate(signatures):
+        for built in builds:
+            progress(f"checking {snippet.name}", len(verdicts), total)
             name = candidate_name(signature.name, built.build.name, alone)
             if trouble and name != reference:
                 verdict, why = NOT_RUN, f"the reference {reference} {trouble[0]}: {trouble[1]}"
