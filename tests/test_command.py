@@ -168,7 +168,7 @@ def test_the_documents_fields_are_described(demo: Path) -> None:
 
 
 # Keys that are names of the person's own, or of the machine's.
-_NAMES = {"choice", "why", "command", "references", "states", "drivers"}
+_NAMES = {"caution", "choice", "why", "command", "references", "states", "drivers"}
 
 
 def _fields(value: object) -> set[str]:

@@ -10,6 +10,7 @@ from hot_anvil.core.stats import (
     noise_floor,
     pair_alpha,
     trimmed_interval,
+    with_placement,
     word_for,
 )
 
@@ -125,27 +126,29 @@ def _turn_effects(turn: Turn) -> "NDArray[Any]":
     return centred_effects(np.log(np.array(turn.rounds)))
 
 
-def placement_spreads(contest: Contest) -> tuple[float, ...]:
-    """Return, for each candidate, its time at the worst placement over that at the best.
+def placement_effects(contest: Contest) -> "NDArray[Any]":
+    """Return the effect of each placement on each candidate, shape (placements, candidates).
 
     A turn's effects are centred on its mean, which moves with the placements
-    of all its candidates; so the effects of placements are found by going
-    back and forth between both (median polish) a few times. 1.0 where only one placement was
-    measured. Noise makes the figure too large rather than too small.
+    of all its candidates; so both are found by going back and forth between
+    them (median polish) a few times. In log seconds; noise makes the
+    differences between placements too large rather than too small.
     """
     import numpy as np
 
     turns = [turn for generation in contest.generations for turn in generation.turns]
     effects = np.array([_turn_effects(turn) for turn in turns])
     placed = np.array([turn.placements for turn in turns])
+    places = np.unique(placed)
+    medians = np.zeros((len(places), effects.shape[1]))
     fitted = np.zeros_like(effects)
     for _ in range(POLISH):
         raw = effects + fitted.mean(axis=1, keepdims=True)
-        for placement in np.unique(placed):
-            at = np.ma.masked_array(raw, placed != placement)
-            fitted = np.where(placed == placement, np.ma.median(at, axis=0), fitted)
-    spans = fitted.max(axis=0) - fitted.min(axis=0)
-    return tuple(math.exp(span) for span in spans[: len(contest.candidates)])
+        for row, place in enumerate(places):
+            at = np.ma.masked_array(raw, placed != place)
+            medians[row] = np.ma.median(at, axis=0).filled(np.nan)  # type: ignore[no-untyped-call]
+            fitted = np.where(placed == place, medians[row], fitted)
+    return np.asarray(medians[:, : len(contest.candidates)])
 
 
 def undecided(contest: Contest, baseline: str | None, narrow: float) -> float:
@@ -205,17 +208,16 @@ def _standing(
     seconds: list[float] | None,
     quiet: list[float] | None,
 ) -> Standing:
+    import numpy as np
+
     first = contests[0]
     names = first.candidates
-    alpha = pair_alpha(len(names))
-    at_baseline = names.index(baseline)
-    centres = [trimmed_interval(effects[:, k], alpha).centre for k in range(len(names))]
-    best = min(range(len(names)), key=centres.__getitem__)
-    spreads = [max(values) for values in zip(*map(placement_spreads, contests), strict=True)]
+    pairs = _Pairs(effects, np.mean([placement_effects(c) for c in contests], axis=0), len(names))
+    at_baseline, best = names.index(baseline), pairs.best
     results, to_best = [], {}
     for k, name in enumerate(names):
-        against = trimmed_interval(effects[:, k] - effects[:, at_baseline], alpha)
-        word = "baseline" if k == at_baseline else word_for(against, floor)
+        against, noise = pairs.compare(k, at_baseline)
+        word = "baseline" if k == at_baseline else word_for(against, floor, noise)
         result = Result(
             first.snippet,
             inputs,
@@ -227,22 +229,49 @@ def _standing(
             math.exp(against.centre + against.half_width),
             word,
             "",
-            spreads[k],
+            pairs.spread(k),
         )
-        behind = trimmed_interval(effects[:, k] - effects[:, best], alpha)
+        behind, noise = pairs.compare(k, best)
         results.append(result)
-        to_best[name] = (behind, "best" if k == best else word_for(behind, floor))
+        to_best[name] = (behind, "best" if k == best else word_for(behind, floor, noise))
         for copy in (c for c, timed in first.same_as.items() if timed == name):
             own_word = "tied" if word == "baseline" else word
             results.append(result._replace(candidate=copy, same_as=name, word=own_word))
             to_best[copy] = (behind, "tied" if k == best else to_best[name][1])
-    rounds = sum(
-        len(turn.rounds)
-        for c in contests
-        for generation in c.generations
-        for turn in generation.turns
-    )
+    turns = [turn for c in contests for generation in c.generations for turn in generation.turns]
+    rounds = sum(len(turn.rounds) for turn in turns)
     disturbed = sum(contest.disturbed for contest in contests) / len(contests)
     return Standing(
         tuple(results), to_best, names[best], floor, len(first.generations), rounds, disturbed
     )
+
+
+class _Pairs:
+    """Comparisons of any two candidates of a contest."""
+
+    def __init__(self, effects: "NDArray[Any]", placements: "NDArray[Any]", count: int) -> None:
+        self.effects = effects[:, :count]
+        self.placements = placements
+        self.alpha = pair_alpha(count)
+
+    @property
+    def best(self) -> int:
+        """The candidate with the smallest effect."""
+        columns = range(self.effects.shape[1])
+        centres = [trimmed_interval(self.effects[:, k], self.alpha).centre for k in columns]
+        return centres.index(min(centres))
+
+    def compare(self, k: int, other: int) -> tuple[Estimate, float]:
+        """Return the log ratio of two candidates, and the noise part of its half width."""
+        if k == other:
+            return Estimate(0.0, 0.0), 0.0
+        noise = trimmed_interval(self.effects[:, k] - self.effects[:, other], self.alpha)
+        seen, count = self.placements, len(self.placements)
+        if count < 2:
+            return noise, noise.half_width
+        variances = (float(seen[:, k].var(ddof=1)), float(seen[:, other].var(ddof=1)))
+        return with_placement(noise, variances, count), noise.half_width
+
+    def spread(self, k: int) -> float:
+        """Return the time at the worst placement over that at the best."""
+        return math.exp(float(self.placements[:, k].max() - self.placements[:, k].min()))

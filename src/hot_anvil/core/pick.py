@@ -7,6 +7,8 @@ from typing import NamedTuple
 from hot_anvil.core.measure import Standing
 from hot_anvil.core.verdict import CORRECT, Verdict
 
+NEAR = 1.05  # ratio to the fastest up to which a tied candidate may be chosen for other merits
+
 
 class Cost(NamedTuple):
     """What a candidate costs besides time."""
@@ -51,7 +53,8 @@ def pick(
 ) -> Pick:
     """Rank the correct candidates of a snippet and choose one.
 
-    Among those tied with the fastest the one with the least code is chosen,
+    Among those tied with the fastest and within NEAR of its time, the one with
+    the least code is chosen, then one whose flags do not tie it to this CPU,
     then the one that compiles fastest. ``standing`` is None when nothing was
     correct.
     """
@@ -78,10 +81,14 @@ def pick(
             )
         )
     tied = tuple(row.candidate for row in ranking if row.word in ("best", "tied"))
-    chosen = min(tied, key=lambda name: _preference(costs[name]))
+    near = [row.candidate for row in ranking if row.candidate in tied and row.ratio <= NEAR]
+    chosen = min(near, key=lambda name: _preference(costs[name]))
     why = "the fastest"
     if len(tied) > 1:
-        why = f"of {len(tied)} tied with the fastest, the one with the least code"
+        why = (
+            f"of {len(tied)} tied with the fastest, the one with the least code within "
+            f"{NEAR - 1:.0%} of its time"
+        )
     caution = _caution(ranking, chosen)
     return Pick(
         snippet, chosen, tied, tuple(ranking), excluded, costs[chosen].command, why, caution
@@ -105,6 +112,7 @@ def _caution(ranking: Sequence[Ranked], chosen: str) -> str:
     )
 
 
-def _preference(cost: Cost) -> tuple[float, float]:
+def _preference(cost: Cost) -> tuple[float, bool, float]:
+    """Order by code bytes, then flags that do not tie to a CPU, then compile time."""
     size = float("inf") if cost.code_bytes is None else float(cost.code_bytes)
-    return size, cost.compile_seconds
+    return size, "native" in cost.command, cost.compile_seconds

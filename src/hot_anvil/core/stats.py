@@ -82,9 +82,28 @@ def noise_floor(effects: "NDArray[Any]", twin_of: int, twin: int) -> float:
     return max(LEAST_FLOOR, abs(control.centre), control.half_width)
 
 
-def word_for(difference: Estimate, floor: float) -> str:
-    """Return "faster", "slower", "tied" or "not enough data" for a log ratio."""
-    needed = max(difference.half_width, floor)
-    if abs(difference.centre) > needed:
+def with_placement(noise: Estimate, variances: tuple[float, float], count: int) -> Estimate:
+    """Widen an interval by what the choice of placements leaves open.
+
+    ``variances`` are those of the two candidates' effects over ``count``
+    placements each, of all there could be. Their part of the half width is
+    Student's t at ALPHA with 2 (count - 1) degrees of freedom times the error
+    of the difference of two means; it adds to the noise in quadrature.
+    """
+    from scipy.special import stdtrit
+
+    if count < 2:
+        return noise
+    error = (sum(variances) / count) ** 0.5
+    open_part = float(stdtrit(2 * (count - 1), 1 - ALPHA / 2)) * error
+    return Estimate(noise.centre, (noise.half_width**2 + open_part**2) ** 0.5)
+
+
+def word_for(difference: Estimate, floor: float, noise: float) -> str:
+    """Return "faster", "slower", "tied" or "not enough data" for a log ratio.
+
+    ``noise`` is the part of the half width that more data would narrow.
+    """
+    if abs(difference.centre) > max(difference.half_width, floor):
         return "faster" if difference.centre < 0 else "slower"
-    return "tied" if needed <= ENOUGH else "not enough data"
+    return "tied" if max(noise, floor) <= ENOUGH else "not enough data"

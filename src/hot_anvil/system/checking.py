@@ -64,7 +64,7 @@ def check_snippet(
     alone = len(entries) == 1
     reference = candidate_name(reference_entry, reference_build, alone)
     expected, trouble = _expected(programs.get(reference_build), at, sets[at], call_seconds)
-    verdicts = []
+    verdicts: list[Verdict] = []
     total = len(builds) * len(entries)
     for index, signature in enumerate(signatures):
         for built in builds:

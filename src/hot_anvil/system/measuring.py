@@ -13,12 +13,12 @@ from hot_anvil.core.measure import Contest, undecided
 from hot_anvil.core.verdict import Verdict
 from hot_anvil.system.checking import memory_limit
 from hot_anvil.system.grid import Progress, no_progress
-from hot_anvil.system.rounds import Lane, Plan, calibrated, run_generation
+from hot_anvil.system.rounds import Decks, Lane, Plan, calibrated, run_generation
 from hot_anvil.system.workers import Worker
 
 GENERATIONS = 10  # no fewer: the statistics are over them
 MOST_GENERATIONS = 40
-ROUNDS = 12  # of a generation, over all its turns
+ROUNDS = 16  # of a generation, over all its turns
 NARROW = 0.01  # log ratio; stop when every interval that matters is narrower
 
 
@@ -120,6 +120,7 @@ def _run(
 ) -> list[Contest]:
     what = f"measuring {contests[0].snippet}"
     turns, rounds = turns_and_rounds(plan, budget)
+    decks = Decks(plan, chance)
     started = time.monotonic()
     for number in range(MOST_GENERATIONS):
         progress(what, number, GENERATIONS if number < GENERATIONS else number + 1)
@@ -127,7 +128,7 @@ def _run(
             done = all(undecided(contest, baseline, NARROW) <= 0 for contest in contests)
             if done or time.monotonic() - started >= budget:
                 break
-        generations, disturbed = run_generation(plan, chance, turns, rounds)
+        generations, disturbed = run_generation(plan, decks, chance, turns, rounds)
         contests = [
             contest._replace(
                 generations=(*contest.generations, generation),

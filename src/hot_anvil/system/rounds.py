@@ -100,20 +100,34 @@ def calibrated(plan: Plan) -> Plan:
     return plan._replace(calls=calls_of, twins=tuple(twins))
 
 
+class Decks:
+    """Draws placements for each process: all of them in random order, then anew."""
+
+    def __init__(self, plan: Plan, chance: random.Random) -> None:
+        self._chance = chance
+        self._placements = plan.placements
+        self._left: dict[Process, list[int]] = {process: [] for process in plan.processes}
+
+    def draw(self) -> dict[Process, int]:
+        """Return a placement for every process."""
+        for left in self._left.values():
+            if not left:
+                left += self._chance.sample(self._placements, len(self._placements))
+        return {process: left.pop() for process, left in self._left.items()}
+
+
 def run_generation(
-    plan: Plan, chance: random.Random, turns: int, rounds: int
+    plan: Plan, decks: Decks, chance: random.Random, turns: int, rounds: int
 ) -> tuple[list[Generation], list[float]]:
     """Run one generation; return it and the share of disturbed visits, per sweep point.
 
-    Each of the ``turns`` starts everything anew, in random order; over the
-    turns every process goes through the placements in random order.
+    Each of the ``turns`` starts everything anew, in random order, every
+    process at a placement of its own.
     """
-    orders = {p: chance.sample(plan.placements, len(plan.placements)) for p in plan.processes}
     made: list[list[Turn]] = [[] for _ in range(plan.points)]
     disturbed = [0] * plan.points
-    for number in range(turns):
-        placed = {process: order[number % len(order)] for process, order in orders.items()}
-        for point, (turn, switched) in enumerate(_turn(plan, chance, placed, rounds)):
+    for _ in range(turns):
+        for point, (turn, switched) in enumerate(_turn(plan, chance, decks.draw(), rounds)):
             made[point].append(turn)
             disturbed[point] += switched
     visits = turns * (rounds + 1) * (len(plan.lanes) + 1)
