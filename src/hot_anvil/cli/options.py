@@ -12,6 +12,9 @@ if TYPE_CHECKING:
     from hot_anvil.cli.output import Output
 
 
+HELP_WIDTH = 90
+
+
 class _Parser(argparse.ArgumentParser):
     """argparse, but its complaints look like all our errors."""
 
@@ -25,6 +28,8 @@ def make_parser(command: str, what: str) -> argparse.ArgumentParser:
         prog=f"hot-anvil {command}",
         description=f"{what[0].upper()}{what[1:]}.",
         allow_abbrev=False,
+        # A width given spares looking for the terminal's, which loads a lot at every start.
+        formatter_class=lambda prog: argparse.HelpFormatter(prog, width=HELP_WIDTH),
     )
     parser.add_argument(
         "--format", choices=("text", "json"), default="text", help="how to answer (default: text)"
@@ -72,8 +77,10 @@ def add_inputs(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
-def add_budget(parser: argparse.ArgumentParser) -> None:
-    """Add what says how long to measure."""
+def add_measuring(parser: argparse.ArgumentParser) -> None:
+    """Add all that a measurement takes: bench, inputs, and how long to measure."""
+    add_bench(parser)
+    add_inputs(parser)
     parser.add_argument(
         "--seconds", type=_positive, default=1.0, metavar="S",
         help="at most this long for each candidate and size (default: 1)",

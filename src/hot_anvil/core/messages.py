@@ -70,5 +70,5 @@ def read_dependencies(text: str) -> tuple[str, ...]:
     # The target is ours and holds no colon followed by a blank.
     _, _, rest = joined.partition(": ")
     rest = rest.split("\n", 1)[0]
-    words = re.findall(r"(?:\\[ #]|\$\$|[^\s])+", rest)
+    words = re.findall(r"(?:\\[ #]|\$\$|[^ \t\r\n])+", rest)
     return tuple(re.sub(r"\\([ #])", r"\1", word).replace("$$", "$") for word in words)

@@ -2,15 +2,13 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_bench, add_budget, add_inputs, open_session
+from hot_anvil.cli.options import add_measuring, open_session
 from hot_anvil.cli.output import Output, document
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
-    add_bench(parser)
-    add_inputs(parser)
-    add_budget(parser)
+    add_measuring(parser)
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
