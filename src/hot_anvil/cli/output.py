@@ -67,9 +67,13 @@ class Output:
             return
         if self._progress is None:
             from rich.console import Console
-            from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+            from rich.progress import BarColumn, Progress, TextColumn
 
-            columns = (TextColumn("{task.description}"), BarColumn(30), TimeElapsedColumn())
+            columns = (
+                TextColumn("{task.description}"),
+                BarColumn(30, _STYLES["dim"], _STYLES["change"], _STYLES["change"]),
+                TextColumn("{task.completed:.0f} of {task.total:.0f}"),
+            )
             self._progress = Progress(*columns, console=Console(stderr=True), transient=True)
             self._progress.start()
             self._task = self._progress.add_task(what, total=total)
