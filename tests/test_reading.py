@@ -52,7 +52,7 @@ def test_complaints_are_read_with_their_place(
 
 def test_each_compiler_names_the_same_line(tmp_path: Path, toolchains: Sequence[Toolchain]) -> None:
     source = tmp_path / "quay wall.c"
-    source.write_text('int quay(int depth)\n{\n    int tide;\n    return 7;\n}\n')
+    source.write_text("int quay(int depth)\n{\n    int tide;\n    return 7;\n}\n")
     builds = [word for c in toolchains for word in ("--build", f"{c.name} -Wall -Wextra")]
     found = document("compile", source, *builds)
     assert len(found["builds"]) == len(toolchains)
@@ -118,7 +118,10 @@ def test_numbers_of_known_values() -> None:
 
 def test_tables_align_drop_spare_columns_and_wrap_the_last() -> None:
     sheet = Sheet(40)
-    rows = [("ebb", "1 B", Span("short", "dim")), ("flow", "20 B", "a long reason " * 4)]
+    rows: list[tuple[str | Span, ...]] = [
+        ("ebb", "1 B", Span("short", "dim")),
+        ("flow", "20 B", "a long reason " * 4),
+    ]
     sheet.table(("name", "code", "why"), rows, "lrl")
     lines = sheet.text.splitlines()
     assert lines[1].startswith("  ebb    1 B  short")

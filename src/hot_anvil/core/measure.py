@@ -57,8 +57,8 @@ class Result(NamedTuple):
     snippet: str
     inputs: str  # "" without a sweep, "all" over several points
     candidate: str
-    seconds_per_call: float | None  # median; None over several points
-    quiet_seconds: float | None  # 10th percentile: with the machine at its quietest
+    seconds_per_call: float | None  # median, mean over placements; None over several points
+    quiet_seconds: float | None  # the same of the 10th percentile: the machine at its quietest
     ratio: float  # time over the baseline's time
     low: float
     high: float
@@ -174,15 +174,26 @@ def undecided(contest: Contest, baseline: str | None, narrow: float) -> float:
 
 def standing(contest: Contest, baseline: str) -> Standing:
     """Return the results of one contest against ``baseline`` (a timed candidate)."""
-    import numpy as np
-
-    turns = [turn for generation in contest.generations for turn in generation.turns]
-    times = np.concatenate([np.array(turn.rounds) for turn in turns])
-    seconds = [float(v) for v in np.median(times, axis=0)]
-    quiet = [float(v) for v in np.quantile(times, 0.1, axis=0)]
+    seconds = _typical_seconds(contest, 0.5)
+    quiet = _typical_seconds(contest, 0.1)
     effects = effects_of(contest)
     floor = noise_floor(effects, contest.twin_of, len(contest.candidates))
     return _standing([contest], effects, floor, baseline, contest.inputs, seconds, quiet)
+
+
+def _typical_seconds(contest: Contest, quantile: float) -> list[float]:
+    """Return each column's seconds per call: a quantile over rounds at each placement, then
+    the geometric mean over placements, so that times and ratios tell the same.
+    """
+    import numpy as np
+
+    by_place: list[dict[int, list[float]]] = [{} for _ in range(len(contest.candidates) + 1)]
+    for generation in contest.generations:
+        for turn in generation.turns:
+            for k, times in enumerate(zip(*turn.rounds, strict=True)):
+                by_place[k].setdefault(turn.placements[k], []).extend(times)
+    logs = [[np.log(np.quantile(t, quantile)) for t in places.values()] for places in by_place]
+    return [float(np.exp(np.mean(values))) for values in logs]
 
 
 def overall(contests: Sequence[Contest], baseline: str) -> Standing:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.measure import Result, Standing
 from hot_anvil.core.verdict import CORRECT
+from hot_anvil.views.check import excluded
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import duration, interval, percent, plural, ratio
 
@@ -21,13 +22,11 @@ def bench_sheet(measured: Sequence["Measured"], notes: Sequence[str], width: int
     for item in measured:
         sheet.blank()
         sheet.add(Span(item.checked.snippet.name, STRONG), f"  baseline {item.baseline}")
-        wrong = [v for v in item.checked.verdicts if v.verdict != CORRECT]
-        for v in wrong:
-            sheet.paragraph(f"not timed: {v.candidate} is {v.verdict}: {v.why}", TROUBLE, 2)
         if not item.standings:
             sheet.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
         for standing in item.standings:
             _standing(sheet, standing)
+        excluded(sheet, [v for v in item.checked.verdicts if v.verdict != CORRECT])
     environment(sheet, notes)
     return sheet
 

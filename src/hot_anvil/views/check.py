@@ -3,9 +3,9 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from hot_anvil.core.verdict import CORRECT
+from hot_anvil.core.verdict import CORRECT, Verdict
 from hot_anvil.views.sheet import DIM, STRONG, TROUBLE, Cell, Sheet, Span
-from hot_anvil.views.words import plural
+from hot_anvil.views.words import joined, plural
 
 if TYPE_CHECKING:
     from hot_anvil.core.judged import Checked
@@ -31,3 +31,16 @@ def check_sheet(checks: Sequence["Checked"], width: int) -> Sheet:
         good = sum(v.verdict == CORRECT for v in checked.verdicts)
         sheet.add(f"  {good} of {len(checked.verdicts)} candidates correct")
     return sheet
+
+
+def excluded(sheet: Sheet, verdicts: Sequence[Verdict]) -> None:
+    """Add the candidates that are out, those with one and the same reason together."""
+    if not verdicts:
+        return
+    sheet.add("  ", Span("excluded", TROUBLE))
+    alike: dict[tuple[str, str], list[str]] = {}
+    for v in verdicts:
+        alike.setdefault((v.verdict, v.why), []).append(v.candidate)
+    for (verdict, why), names in alike.items():
+        sheet.add("    ", Span(f"{verdict}: ", TROUBLE), why)
+        sheet.paragraph(joined(names), indent=6)

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.pick import Pick, Ranked
 from hot_anvil.views.bench import environment, spread, trust
+from hot_anvil.views.check import excluded
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import duration, interval, joined, ratio, size
 
@@ -20,7 +21,7 @@ def pick_sheet(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> 
         sheet.add(Span(item.pick.snippet, STRONG))
         if item.pick.ranking:
             _ranking(sheet, item)
-        _excluded(sheet, item.pick)
+        excluded(sheet, item.pick.excluded)
         _choice(sheet, item.pick)
     environment(sheet, notes)
     return sheet
@@ -73,18 +74,6 @@ def _row(ranked: Ranked, seconds: float | None) -> list[Cell]:
         duration(ranked.cost.compile_seconds),
         Span(f"same code as {ranked.same_as}" if ranked.same_as else "", DIM),
     ]
-
-
-def _excluded(sheet: Sheet, pick: Pick) -> None:
-    if not pick.excluded:
-        return
-    sheet.add("  ", Span("excluded", TROUBLE))
-    alike: dict[tuple[str, str], list[str]] = {}
-    for v in pick.excluded:
-        alike.setdefault((v.verdict, v.why), []).append(v.candidate)
-    for (verdict, why), names in alike.items():
-        sheet.add("    ", Span(f"{verdict}: ", TROUBLE), why)
-        sheet.paragraph(joined(names), indent=6)
 
 
 def _choice(sheet: Sheet, pick: Pick) -> None:
