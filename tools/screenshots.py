@@ -72,9 +72,9 @@ def take(name: str, folder: Path) -> None:
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{BIN}:{os.environ['PATH']}"}
     env.pop("NO_COLOR", None)
     terminal = subprocess.Popen(
-        ["xterm", "-tn", "xterm-256color", "-geometry", f"{COLUMNS}x{rows}+0+0", "-fa", "DejaVu Sans Mono",
-         "-fs", str(points),
-         "-bg", "white", "-fg", "black", "-b", "12", "-e", "bash", "-c", script],
+        ["xterm", "-tn", "xterm-256color", "-geometry", f"{COLUMNS}x{rows}+0+0",
+         "-fa", "DejaVu Sans Mono", "-fs", str(points), "-bg", "white", "-fg", "black",
+         "-b", "12", "-e", "bash", "-c", script],
         cwd=folder, env=env,
     )  # fmt: skip
     try:
