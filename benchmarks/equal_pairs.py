@@ -79,7 +79,7 @@ def naive(session: Session) -> list[str]:
     signatures = session.signatures(snippet)
     inputs = make_input_set(session.bench, snippet, signatures[0], {}, 1)
     medians = []
-    for program in session._link(session.compile(), signatures, 0).values():
+    for program in session.link(session.compile(), signatures, 0).values():
         with Worker(program.path) as worker:
             worker.prepare(0, 0, inputs)
             calls, _ = worker.calibrate(0, 0.002, 60)

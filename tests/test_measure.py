@@ -100,7 +100,7 @@ def test_programs_lie_where_they_were_told_to(tmp_path: Path) -> None:
     session = open_source(source, ["gcc -O2 -DREPEAT=2"])
     signatures = session.signatures(session.bench.snippets[0])
     for placement in PLACEMENTS:
-        (program,) = session._link(session.compile(), signatures, placement).values()
+        (program,) = session.link(session.compile(), signatures, placement).values()
         with Path(program.path).open("rb") as file:
             (symbol,) = ELFFile(file).get_section_by_name(".symtab").get_symbol_by_name("swell")
             assert symbol["st_value"] % 64 == placement % 64

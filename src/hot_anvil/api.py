@@ -137,7 +137,7 @@ class Session:
         for snippet in find_snippets(self.bench, snippets):
             builds = self.compile([snippet.name])
             signatures = self.signatures(snippet)
-            programs = self._programs[snippet.name] = self._link(builds, signatures, 0)
+            programs = self._programs[snippet.name] = self.link(builds, signatures, 0)
             checked = check_snippet(
                 self.bench,
                 snippet,
@@ -207,7 +207,7 @@ class Session:
         family = next(f for f in self.found.families if f.name == chain.family)
         return read_interface(snippet, build, chain, family, self.store)
 
-    def _link(
+    def link(
         self, builds: Sequence[Built], signatures: Sequence["Signature"], placement: int
     ) -> dict[str, "Program"]:
         """Return the program of each build that compiled, its code at ``placement``."""
@@ -236,7 +236,7 @@ class Session:
         programs: dict[str, dict[int, str]] = {built.build.name: {} for built in builds}
         for placement in PLACEMENTS:
             self.progress(f"linking {checked.snippet.name}", placement, PLACEMENTS[-1])
-            for name, program in self._link(builds, checked.signatures, placement).items():
+            for name, program in self.link(builds, checked.signatures, placement).items():
                 if program.why:
                     raise FaultError(f"{name} {program.why} at another placement.")
                 programs[name][placement] = program.path

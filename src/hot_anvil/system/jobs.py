@@ -28,7 +28,9 @@ _VARIABLES = [
     "COMPILER_PATH",
     "SOURCE_DATE_EPOCH",
 ]
-_OURS = ("-o", "-c", "-S", "-E", "-x", "-###", "-fsyntax-only", "-pipe", "-v", "--version")
+_OURS = (
+    "-o", "-c", "-S", "-E", "-x", "-r", "-shared", "-###", "-fsyntax-only", "-v", "--version",
+)  # fmt: skip
 
 
 class Job(NamedTuple):
@@ -64,6 +66,11 @@ def check_flags(build: Build) -> None:
             raise RequestError(
                 f"{build.name}: the flag {flag} says what to make or where; leave it to "
                 "Hot Anvil and give only flags that change the code."
+            )
+        if flag.startswith("-masm="):
+            raise RequestError(
+                f"{build.name}: {flag} changes no code, only how it is written, and this version "
+                "of Hot Anvil shows AT&T syntax; leave the flag out."
             )
         if flag.startswith("-flto") or flag == "-fwhole-program":
             raise RequestError(
