@@ -128,6 +128,7 @@ def test_a_terminal_gets_colour_and_no_color_is_honoured(
     demo: Path, need: Callable[..., None]
 ) -> None:
     need("script")
+    hot_anvil("compile", demo)  # nothing is left to show the progress of
     line = f"'{COMMAND}' diff '{demo}' gcc:plain gcc:lean"
     run = ["script", "-qec", line, "/dev/null"]
     env = {**os.environ, "TERM": "xterm", "COLUMNS": "100"}

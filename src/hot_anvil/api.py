@@ -44,7 +44,11 @@ DEFAULT_CALL_SECONDS = 5.0
 
 
 class Session:
-    """A bench on this machine, with its store of results."""
+    """A bench on this machine, with its store of results.
+
+    A session sees each source as it was when it first compiled it; open a new
+    one after an edit.
+    """
 
     def __init__(self, bench: Bench, bare: bool = False, progress: Progress = no_progress) -> None:
         self.bench = bench
@@ -133,6 +137,7 @@ class Session:
         """Judge every candidate of the snippets against the reference."""
         from hot_anvil.system.checking import check_snippet
 
+        self.compile(snippets)  # all at once: that keeps every core busy
         out = []
         for snippet in find_snippets(self.bench, snippets):
             builds = self.compile([snippet.name])

@@ -3,6 +3,7 @@
 import hashlib
 import json
 import os
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -58,6 +59,27 @@ def read_source(path: str | Path) -> str:
     return Path(path).read_bytes().decode(errors="replace")
 
 
+def parse_toml(text: str) -> dict[str, Any]:
+    """Return the tables of a TOML text; raises ValueError with the place of a mistake.
+
+    A text parsed before is read back from the user's cache: loading the
+    parser would be a good part of a warm start.
+    """
+    kept = user_cache() / "toml" / f"{digest(text)}.json"
+    known = read_json(kept)
+    if isinstance(known, dict):
+        return known
+    import tomllib
+
+    tables = tomllib.loads(text)
+    try:
+        write_json(kept, tables)
+    except (RequestError, TypeError):  # a cache that cannot be written, a date in the text
+        return tables
+    return tables
+
+
+@cache
 def user_cache() -> Path:
     """Return the folder for caches that belong to no bench."""
     import platformdirs

@@ -1,13 +1,12 @@
 """Open a bench or a bare source file."""
 
-import tomllib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 from hot_anvil.core.bench import Bench, language_of, read_bench
 from hot_anvil.core.errors import RequestError
-from hot_anvil.system.files import read_source
+from hot_anvil.system.files import parse_toml, read_source
 
 BENCH_FILE = "anvil.toml"
 
@@ -17,7 +16,7 @@ def open_bench_file(path: Path) -> Bench:
     file = path / BENCH_FILE if path.is_dir() else path
     try:
         text = file.read_text()
-        tables = tomllib.loads(text)
+        tables = parse_toml(text)
     except OSError as error:
         raise RequestError(
             f"{file}: cannot be read ({error.strerror}). A bench is a folder with an "
@@ -25,7 +24,7 @@ def open_bench_file(path: Path) -> Bench:
         ) from None
     except UnicodeDecodeError:
         raise RequestError(f"{file}: is not UTF-8 text, as TOML must be.") from None
-    except tomllib.TOMLDecodeError as error:
+    except ValueError as error:
         raise RequestError(f"{file}: is not valid TOML: {error}.") from None
     return read_bench(tables, text, str(file), str(file.parent.resolve()))
 
@@ -68,6 +67,10 @@ def read_sources(root: str, files: Sequence[str]) -> Mapping[str, Sequence[str]]
 
 
 def _toml_lines(lines: Sequence[str], option: str) -> dict[str, Any]:
+    if not lines:
+        return {}
+    import tomllib
+
     table: dict[str, Any] = {}
     for line in lines:
         try:

@@ -2,7 +2,6 @@
 
 import os
 import re
-import tomllib
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import NamedTuple
@@ -20,7 +19,7 @@ from hot_anvil.core.toolchain import (
     runs_natively,
     split_command,
 )
-from hot_anvil.system.files import digest, read_json, user_cache, write_json
+from hot_anvil.system.files import digest, parse_toml, read_json, user_cache, write_json
 
 _FORMAT = 1
 _DATA = Path(__file__).parent.parent / "data" / "toolchains"
@@ -37,7 +36,7 @@ class Found(NamedTuple):
 def load_families() -> tuple[Family, ...]:
     """Return the families that the data files describe."""
     files = sorted(_DATA.glob("*.toml"))
-    return tuple(family_from_table(tomllib.loads(file.read_text())) for file in files)
+    return tuple(family_from_table(parse_toml(file.read_text())) for file in files)
 
 
 def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> Found:

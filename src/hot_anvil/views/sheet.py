@@ -34,6 +34,9 @@ class Sheet:
 
     def paragraph(self, text: str, style: str = PLAIN, indent: int = 0) -> None:
         """Add text wrapped to the width."""
+        if indent + len(text) <= self.width:
+            self.add(" " * indent, Span(text, style))
+            return
         from textwrap import wrap
 
         for line in wrap(text, max(self.width - indent, 20), break_on_hyphens=False):
