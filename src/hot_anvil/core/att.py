@@ -7,7 +7,6 @@ function, since some functions carry no line at all.
 
 import os.path
 import re
-from typing import NamedTuple
 
 from hot_anvil.core.code import Code, Function, Instruction
 
@@ -43,18 +42,17 @@ _ESCAPE = re.compile(rb"\\([0-7]{1,3}|.)")
 _CODE_SECTION = re.compile(r"\.(text|init|fini)\b")
 _COLD = re.compile(r"(.+)\.cold(?:\.\d+)?$")
 _DATA = frozenset((".long", ".quad", ".word", ".byte", ".value", ".short"))
+# Directives that matter even among debug data.
+_MOVES = tuple(
+    f"\t.{name}"
+    for name in ("section", "text", "data", "bss", "pushsection", "popsection", "previous")
+)
 TOP_LEVEL = "(top-level asm)"
 
 
-class _Row(NamedTuple):
-    """An instruction before file numbers are known: they may be declared later."""
-
-    mnemonic: str
-    operands: tuple[str, ...]
-    file: int
-    line: int
-    text_line: int
-    inline_asm: bool
+# What was read of an instruction: its parts, (file number, line), line of the text, inline asm?
+# File numbers may be declared after their use, so names are filled in at the end.
+_Row = tuple[tuple[str, tuple[str, ...]], tuple[int, int], int, bool]
 
 
 class _Open:
@@ -76,7 +74,8 @@ def read_att(text: str, folder: str) -> Code:
     """
     reader = _Reader()
     for number, line in enumerate(text.split("\n"), 1):
-        reader.line(number, line)
+        if not reader.quick(number, line):
+            reader.line(number, line)
     return reader.finish(folder)
 
 
@@ -94,11 +93,48 @@ class _Reader:
         self.place = (-1, 0)
         self.in_asm = False
         self.pending_prefix = ("", 0)  # a prefix that stood alone, and its line
+        self.known: dict[str, tuple[str, tuple[str, ...]] | None] = {}  # line -> instruction
+        self.places: dict[str, tuple[int, int]] = {}  # line -> what its ``.loc`` says
+
+    def quick(self, number: int, line: str) -> bool:
+        """Read a line of one of the three commonest kinds, which repeat; False for others."""
+        start = line[:2]
+        if start == ".L" and line[-1] == ":":
+            self.label(line[:-1])
+            return True
+        if start == "\t.":
+            if line.startswith("\t.loc"):
+                place = self.places.get(line)
+                if place is None:
+                    numbers = line.split(None, 3)
+                    place = self.places[line] = (int(numbers[1]), int(numbers[2]))
+                self.place = place
+                return True
+            return self.section.startswith(".debug") and not line.startswith(_MOVES)
+        if start[:1] != "\t" or not self.executable or self.in_asm or self.pending_prefix[0]:
+            return False
+        if line in self.known:
+            parts = self.known[line]
+        else:
+            parts = self.known[line] = self.plain(line)
+        if parts is None:
+            return False
+        self.current().rows.append((parts, self.place, number, False))
+        return True
+
+    def plain(self, line: str) -> tuple[str, tuple[str, ...]] | None:
+        """Return the instruction a line holds, None for a line that needs care."""
+        if not line[1:2].isalpha() or any(sign in line for sign in '#;":='):
+            return None
+        mnemonic, _, rest = line[1:].replace("\t", " ").partition(" ")
+        if mnemonic in PREFIXES:
+            return None
+        if ".L" in rest:
+            self.referred.update(_LOCAL.findall(rest))
+        return mnemonic, split_operands(rest)
 
     def line(self, number: int, line: str) -> None:
-        if line.startswith("\t") and line[1:2].isalpha() and not _needs_care(line):
-            self.statement(number, line[1:])
-            return
+        """Read any line with all the care it may need."""
         stripped = line.strip()
         if not stripped:
             return
@@ -165,14 +201,14 @@ class _Reader:
             self.referred.update(_LOCAL.findall(rest))
         elif self.in_asm:
             self.referred.update(part[:-1] for part in operands if part[:-1].isdigit())
-        self.current().rows.append(_Row(mnemonic, operands, *self.place, number, self.in_asm))
+        self.current().rows.append(((mnemonic, operands), self.place, number, self.in_asm))
 
     def directive(self, statement: str) -> None:
         name, _, rest = statement.replace("\t", " ").partition(" ")
         rest = rest.strip()
         if name == ".loc":
             numbers = rest.split(None, 2)
-            self.place = (int(numbers[0]), int(numbers[1]))
+            self.place = int(numbers[0]), int(numbers[1])
         elif name == ".file":
             found = _FILE.match(statement)
             if found:
@@ -206,8 +242,8 @@ class _Reader:
         for done in self.done:
             cold = _COLD.match(done.name)
             instructions = tuple(
-                Instruction(r.mnemonic, r.operands, names.get(r.file, ""), r.line, *r[4:])
-                for r in done.rows
+                Instruction(*parts, names.get(file, ""), line, number, inline_asm)
+                for parts, (file, line), number, inline_asm in done.rows
             )
             labels = {n: at for n, at in done.labels.items() if n in self.referred}
             parent = cold[1] if cold else ""
@@ -215,10 +251,6 @@ class _Reader:
                 functions.append(Function(done.name, done.section, parent, instructions, labels))
         files = {i.file: None for f in functions for i in f.instructions if i.file}
         return Code(tuple(functions), tuple(files))
-
-
-def _needs_care(line: str) -> bool:
-    return "#" in line or ";" in line or '"' in line or ":" in line
 
 
 def split_statements(line: str) -> list[str]:
@@ -246,6 +278,8 @@ def split_operands(text: str) -> tuple[str, ...]:
     text = text.strip()
     if not text:
         return ()
+    if "," not in text:
+        return (text,)
     if "(" not in text:
         return tuple(part.strip() for part in text.split(","))
     parts = []

@@ -8,9 +8,7 @@ import re
 from typing import NamedTuple
 
 _SECTION = re.compile(r"Disassembly of section (.+):$")
-_INSTRUCTION = re.compile(r"\s*([0-9a-f]+):\t(.*)$")
 _TARGET = re.compile(r"^(\w+(?:,p[nt])?\s+)([0-9a-f]+)(?: <(.*)>)?$")
-_LISTED = re.compile(r"\s*(\d+)(?: ([0-9a-f]{4,16}) [0-9A-F]+|\s)")
 
 
 class Decoded(NamedTuple):
@@ -27,14 +25,18 @@ def read_objdump(text: str) -> tuple[Decoded, ...]:
     """Read the output of ``objdump -dr -w --no-show-raw-insn`` of an object."""
     out: list[Decoded] = []
     section = ""
+    known: dict[str, tuple[str, int | None, str]] = {}  # bodies repeat a lot
     for line in text.split("\n"):
-        found = _INSTRUCTION.match(line)
+        address, found, body = line.partition(":\t")
         if found:
-            # With -w an instruction's relocations follow it on its line, after tabs.
-            instruction, *relocations = found[2].split("\t")
-            body, target = _without_target(instruction.split("#")[0].strip())
-            relocation = relocations[-1] if relocations else ""
-            out.append(Decoded(section, int(found[1], 16), body, target, relocation))
+            parts = known.get(body)
+            if parts is None:
+                # With -w an instruction's relocations follow it on its line, after tabs.
+                instruction, *relocations = body.split("\t")
+                relocation = relocations[-1] if relocations else ""
+                parts = (*_without_target(instruction.split("#")[0].strip()), relocation)
+                known[body] = parts
+            out.append(Decoded(section, int(address, 16), *parts))
             continue
         named = _SECTION.match(line)
         if named:
@@ -68,10 +70,12 @@ def read_assembler_listing(text: str) -> tuple[tuple[int, int], ...]:
     offset counts from the start of the section the line stands in.
     """
     pairs: list[tuple[int, int]] = []
+    previous = ""
     for line in text.split("\n"):
-        found = _LISTED.match(line)
-        if found and found[2] is not None:
-            number = int(found[1])
-            if not pairs or pairs[-1][0] != number:
-                pairs.append((number, int(found[2], 16)))
+        # Number, one blank, offset, bytes; without bytes, or on a line that
+        # continues the bytes of the one before, more blanks stand for the offset.
+        number, _, rest = line.lstrip(" ").partition(" ")
+        if rest[:1] not in ("", " ") and number != previous:
+            pairs.append((int(number), int(rest.partition(" ")[0], 16)))
+            previous = number
     return tuple(pairs)

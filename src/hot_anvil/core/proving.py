@@ -11,10 +11,14 @@ from bisect import bisect_right
 from collections import Counter
 from collections.abc import Sequence
 
+from hot_anvil.core.att import section_of
 from hot_anvil.core.code import Code
 from hot_anvil.core.disassembly import Decoded, is_padding
 from hot_anvil.core.proof import BROKEN, PROVED, Proof
 
+_MOVE = re.compile(
+    r"^[ \t]*\.(section|pushsection|popsection|previous|text|data|bss)\b[ \t]*(.*)$", re.MULTILINE
+)
 # One instruction with two encodings, which an assembler and a compiler choose differently.
 _SHIFT_BY_ONE = re.compile(r"^((?:sh[lr]|sa[lr]|ro[lr]|rc[lr])[bwlq]?) \$0x1,")
 
@@ -27,10 +31,13 @@ def prove_text(
     ``listed`` gives the offset of each text line that makes bytes; ``decoded``
     is the disassembler's view of the object.
     """
-    section_of_line = _sections_by_line(text)
+    changes = _section_changes(text)
     starts: dict[str, list[tuple[int, int]]] = {}
+    current = 0
     for line, offset in listed:
-        starts.setdefault(section_of_line[line - 1], []).append((offset, line))
+        while current + 1 < len(changes) and changes[current + 1][0] <= line:
+            current += 1
+        starts.setdefault(changes[current][1], []).append((offset, line))
     for pairs in starts.values():
         pairs.sort()
     shown = Counter(i.text_line for f in code.functions for i in f.instructions)
@@ -119,26 +126,25 @@ def _is_directive(line: str) -> bool:
     return line.strip().startswith(".")
 
 
-def _sections_by_line(text: str) -> list[str]:
-    """Return, for every line of the text, the section its bytes go to."""
-    from hot_anvil.core.att import section_of
-
-    out = []
+def _section_changes(text: str) -> list[tuple[int, str]]:
+    """Return (text line, section that bytes go to from there on), in order."""
+    changes = [(0, ".text")]
     section, previous = ".text", ".text"
     stack: list[str] = []
-    for line in text.split("\n"):
-        stripped = line.strip()
-        if stripped.startswith("."):
-            name, _, rest = stripped.replace("\t", " ").partition(" ")
-            if name in (".section", ".pushsection"):
-                if name == ".pushsection":
-                    stack.append(section)
-                previous, section = section, section_of(rest)[0]
-            elif name in (".text", ".data", ".bss"):
-                previous, section = section, name
-            elif name == ".popsection" and stack:
-                previous, section = section, stack.pop()
-            elif name == ".previous":
-                previous, section = section, previous
-        out.append(section)
-    return out
+    line, at = 1, 0
+    for found in _MOVE.finditer(text):
+        line += text.count("\n", at, found.start())
+        at = found.start()
+        name = found[1]
+        if name in ("section", "pushsection"):
+            if name == "pushsection":
+                stack.append(section)
+            previous, section = section, section_of(found[2])[0]
+        elif name in ("text", "data", "bss"):
+            previous, section = section, f".{name}"
+        elif name == "popsection" and stack:
+            previous, section = section, stack.pop()
+        elif name == "previous":
+            section, previous = previous, section
+        changes.append((line, section))
+    return changes
