@@ -1,6 +1,7 @@
 """Diff: line states, alignment, and the properties any diff must have."""
 
 import random
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -171,6 +172,24 @@ def test_an_inserted_comment_changes_no_line_state_of_the_code(tmp_path: Path) -
     ]
     assert texts[0] == texts[1]
     assert [x["line"] for x in after["functions"][0]["lines"] if "a / 7" in x["text"]] == [4]
+
+
+def test_cplusplus_functions_go_by_their_source_names(need: Callable[..., None]) -> None:
+    need("c++filt")
+    source = Path(__file__).parent / "sources" / "gauge.cpp"
+    for name in ("top_of", "top_of(Gauge const&)", "_Z6top_ofRK5Gauge"):
+        found = document("listing", source, "--build", "gcc -O2", "--entry", name)
+        (function,) = found["functions"]
+        assert (function["name"], function["title"]) == (
+            "_Z6top_ofRK5Gauge",
+            "top_of(Gauge const&)",
+        )
+    text = hot_anvil("listing", source, "--build", "gcc -O2", "--entry", "Gauge::top").stdout
+    assert "Gauge::top() const  " in text
+    assert text.index("  gauge.cpp\n") < text.index("  /usr/include/")
+    assert "top_of(Gauge const&)" in refused(
+        "listing", source, "--build", "gcc -O2", "--entry", "tip"
+    )
 
 
 def test_unknown_names_get_the_nearest(demo: Path) -> None:

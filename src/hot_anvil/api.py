@@ -12,14 +12,14 @@ Every step does the steps before it when they are still missing. Records are
 immutable named tuples; see ``hot_anvil.core``.
 """
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.bench import Bench, Snippet, find_snippets
 from hot_anvil.core.built import COMPILED, REFUSED, Built
-from hot_anvil.core.code import Code, only_functions
+from hot_anvil.core.code import Code, find_functions, join_codes, only_functions
 from hot_anvil.core.diff import diff_codes
 from hot_anvil.core.errors import FaultError, RequestError
 from hot_anvil.core.grid import Build, Plan, command_line, find_build, plan_builds
@@ -100,10 +100,10 @@ class Session:
         """Return each snippet's code under one build; raises RequestError if it is refused."""
         builds = self.compile(snippets, [self.build(build)])
         codes = [self._code(built) for built in builds]
-        _must_exist(entries, codes)
+        symbols = _symbols(entries, codes)
         out = []
         for built, code in zip(builds, codes, strict=True):
-            shown = only_functions(code, entries) if entries else code
+            shown = only_functions(code, symbols) if entries else code
             sources = read_sources(self.bench.root, shown.files)
             functions = list_functions(shown, sources)
             if functions or not entries:
@@ -121,12 +121,12 @@ class Session:
         first, second = self.build(left), self.build(right)
         built = {(b.snippet.name, b.build): b for b in self.compile(snippets, [first, second])}
         codes = {key: self._code(b) for key, b in built.items()}
-        _must_exist(entries, codes.values())
+        symbols = _symbols(entries, codes.values())
         out = []
         for name in dict.fromkeys(name for name, _ in built):
             a, b = codes[name, first], codes[name, second]
             sources = read_sources(self.bench.root, list(dict.fromkeys((*a.files, *b.files))))
-            diff = diff_codes(a, b, sources, entries)
+            diff = diff_codes(a, b, sources, symbols)
             if diff.functions or not entries:
                 out.append(SnippetDiff(built[name, first], built[name, second], diff))
         return tuple(out)
@@ -308,21 +308,22 @@ class Session:
             raise RequestError(
                 f"{built.build.name} refuses snippet {built.snippet.name}: {built.why}"
             )
-        codes = [load_code(unit, self.store) for unit in built.units]
-        functions = tuple(function for code in codes for function in code.functions)
-        files = tuple(dict.fromkeys(file for code in codes for file in code.files))
-        return Code(functions, files)
+        return join_codes(load_code(unit, self.store) for unit in built.units)
 
 
-def _must_exist(functions: Collection[str], codes: Iterable[Code]) -> None:
-    """Raise RequestError for a function that none of the codes has."""
-    known = dict.fromkeys(function.owner for code in codes for function in code.functions)
-    for name in functions:
-        if name not in known:
+def _symbols(names: Collection[str], codes: Collection[Code]) -> set[str]:
+    """Return the symbols of the functions named; raises RequestError for an unknown one."""
+    out: set[str] = set()
+    for name in names:
+        found = find_functions(codes, name)
+        if not found:
+            known = dict.fromkeys(c.title(f.owner) for c in codes for f in c.functions)
             raise RequestError(
                 f"--entry {name}: no such function was compiled.{did_you_mean(name, known)} "
                 f"The functions are: {listed(known)}."
             )
+        out |= found
+    return out
 
 
 def open_bench(path: str | Path, progress: Progress = no_progress) -> Session:

@@ -1,6 +1,7 @@
 """One build's code as data: functions that hold instructions with their lines."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 
@@ -40,6 +41,11 @@ class Code(NamedTuple):
 
     functions: tuple[Function, ...]
     files: tuple[str, ...]  # source files that instructions come from
+    titles: Mapping[str, str] = MappingProxyType({})  # symbol -> name as the source writes it
+
+    def title(self, name: str) -> str:
+        """Return a function's name as the source writes it, the symbol where that is not known."""
+        return self.titles.get(name, name)
 
     @property
     def total(self) -> int:
@@ -52,6 +58,7 @@ def to_plain(code: Code) -> dict[str, Any]:
     number = {file: index for index, file in enumerate(code.files)}
     return {
         "files": list(code.files),
+        "titles": dict(code.titles),
         "functions": [
             [
                 function.name,
@@ -85,11 +92,40 @@ def from_plain(plain: Mapping[str, Any]) -> Code:
         )
         for name, section, parent, labels, rows in plain["functions"]
     ]
-    return Code(tuple(functions), tuple(plain["files"]))
+    return Code(tuple(functions), tuple(plain["files"]), plain["titles"])
 
 
-def only_functions(code: Code, names: Iterable[str]) -> Code:
-    """Return the code with just the functions of these names and their cold parts."""
-    wanted = set(names)
-    kept = tuple(f for f in code.functions if f.owner in wanted)
-    return Code(kept, code.files)
+def join_codes(codes: Iterable[Code]) -> Code:
+    """Return the code of several units as one."""
+    parts = list(codes)
+    functions = tuple(function for code in parts for function in code.functions)
+    files = dict.fromkeys(file for code in parts for file in code.files)
+    titles = {name: title for code in parts for name, title in code.titles.items()}
+    return Code(functions, tuple(files), titles)
+
+
+def find_functions(codes: Iterable[Code], name: str) -> set[str]:
+    """Return the symbols of the functions called ``name`` in any of the codes.
+
+    A function goes by its symbol, by its full name in the source, and by the
+    last part of that: ``Gauge::top() const``, ``Gauge::top`` and ``top``.
+    """
+    return {
+        function.owner
+        for code in codes
+        for function in code.functions
+        if name in _names(function.owner, code.title(function.owner))
+    }
+
+
+def _names(symbol: str, title: str) -> tuple[str, ...]:
+    if title == symbol:
+        return (symbol,)
+    plain = title.partition("(")[0].rpartition(" ")[2]
+    return symbol, title, plain, plain.rpartition("::")[2], plain.partition("<")[0]
+
+
+def only_functions(code: Code, symbols: Collection[str]) -> Code:
+    """Return the code with just the functions of these symbols and their cold parts."""
+    kept = tuple(f for f in code.functions if f.owner in symbols)
+    return code._replace(functions=kept)

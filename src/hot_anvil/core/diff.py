@@ -1,7 +1,7 @@
 """Two builds by source line: what is the same, what differs, what came and went."""
 
 from collections import Counter
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from typing import NamedTuple
 
 from hot_anvil.core.align import CHANGED, GONE, NEW, RENAMED, REORDERED, SAME, Pair, align, state_of
@@ -14,7 +14,8 @@ STATES = (SAME, RENAMED, REORDERED, CHANGED, GONE, NEW)
 class Part(NamedTuple):
     """A source line's instructions inside one function."""
 
-    function: str
+    function: str  # symbol
+    title: str  # as the source writes it
     pairs: tuple[Pair, ...]
     left_count: int
     right_count: int
@@ -43,7 +44,8 @@ class Row(NamedTuple):
 class FunctionTotal(NamedTuple):
     """Instruction counts of one function on both sides, None where it does not exist."""
 
-    name: str
+    name: str  # symbol
+    title: str  # as the source writes it
     left: int | None
     right: int | None
 
@@ -72,7 +74,7 @@ _Places = dict[tuple[str, int], dict[str, list[Instruction]]]
 def diff_codes(left: Code, right: Code, sources: Sources, entries: Collection[str] = ()) -> Diff:
     """Compare two codes of the same sources line by line.
 
-    ``entries`` limits the comparison to these functions; empty means all.
+    ``entries`` (symbols) limits the comparison to these functions; empty means all.
     """
     left_places, left_totals = _by_line(left, entries)
     right_places, right_totals = _by_line(right, entries)
@@ -81,12 +83,15 @@ def diff_codes(left: Code, right: Code, sources: Sources, entries: Collection[st
         dict.fromkeys((*left_places, *right_places)),
         key=lambda place: (files.index(place[0]), place[1]),
     )
+    titles = {**left.titles, **right.titles}
     rows = tuple(
-        _row(place, left_places.get(place, {}), right_places.get(place, {}), sources)
+        _row(place, left_places.get(place, {}), right_places.get(place, {}), sources, titles)
         for place in places
     )
     names = dict.fromkeys((*left_totals, *right_totals))
-    totals = tuple(FunctionTotal(n, left_totals.get(n), right_totals.get(n)) for n in names)
+    totals = tuple(
+        FunctionTotal(n, titles.get(n, n), left_totals.get(n), right_totals.get(n)) for n in names
+    )
     counted = Counter(row.state for row in rows)
     return Diff(rows, totals, {state: counted.get(state, 0) for state in STATES})
 
@@ -109,11 +114,12 @@ def _row(
     left: dict[str, list[Instruction]],
     right: dict[str, list[Instruction]],
     sources: Sources,
+    titles: Mapping[str, str],
 ) -> Row:
     parts = []
     for function in dict.fromkeys((*left, *right)):
         a, b = left.get(function, []), right.get(function, [])
-        parts.append(Part(function, align(a, b), len(a), len(b)))
+        parts.append(Part(function, titles.get(function, function), align(a, b), len(a), len(b)))
     state = state_of([pair for part in parts for pair in part.pairs])
     if state == RENAMED:  # a renaming holds within a function, not across
         states = {state_of(part.pairs) for part in parts}

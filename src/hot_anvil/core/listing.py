@@ -28,7 +28,8 @@ class Line(NamedTuple):
 class ListedFunction(NamedTuple):
     """One function by source line; cold parts are joined to it."""
 
-    name: str
+    name: str  # symbol
+    title: str  # as the source writes it
     lines: tuple[Line, ...]
     labels: Mapping[int, tuple[str, ...]]  # index of an instruction -> labels before it
     total: int  # instructions
@@ -44,10 +45,11 @@ def source_text(sources: Sources, file: str, line: int) -> str:
 
 def list_functions(code: Code, sources: Sources) -> tuple[ListedFunction, ...]:
     """Return every function of the code by source line, in the order of the text."""
-    owners = dict.fromkeys(function.owner for function in code.functions)
+    owners: dict[str, list[Function]] = {}
+    for function in code.functions:
+        owners.setdefault(function.owner, []).append(function)
     return tuple(
-        _list_function(owner, [f for f in code.functions if f.owner == owner], sources)
-        for owner in owners
+        _list_function(owner, code.title(owner), parts, sources) for owner, parts in owners.items()
     )
 
 
@@ -56,7 +58,9 @@ def join_parts(parts: Iterable[Function]) -> tuple[Instruction, ...]:
     return tuple(instruction for part in parts for instruction in part.instructions)
 
 
-def _list_function(name: str, parts: list[Function], sources: Sources) -> ListedFunction:
+def _list_function(
+    name: str, title: str, parts: list[Function], sources: Sources
+) -> ListedFunction:
     placed = [Placed(index, item) for index, item in enumerate(join_parts(parts))]
     by_line: dict[tuple[str, int], list[Placed]] = {}
     for item in placed:
@@ -71,13 +75,16 @@ def _list_function(name: str, parts: list[Function], sources: Sources) -> Listed
         Line(file, line, source_text(sources, file, line), tuple(by_line[file, line]))
         for file, line in order
     )
-    return ListedFunction(name, lines, _labels(parts), len(placed))
+    return ListedFunction(name, title, lines, _labels(parts), len(placed))
 
 
 def _home(by_line: Mapping[tuple[str, int], list[Placed]]) -> str:
-    """Return the file that the function starts in: its first instruction's."""
-    first = min(by_line, key=lambda place: min(item.place for item in by_line[place]))
-    return first[0]
+    """Return the file that the function is shown in: of the bench's own if it has lines there."""
+    counts: dict[str, int] = {}
+    for (file, line), items in by_line.items():
+        if line > 0:
+            counts[file] = counts.get(file, 0) + len(items)
+    return max(counts, key=lambda file: (not file.startswith("/"), counts[file]), default="")
 
 
 def _labels(parts: list[Function]) -> dict[int, tuple[str, ...]]:

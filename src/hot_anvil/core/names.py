@@ -27,7 +27,7 @@ def matches(name: str, pattern: str) -> bool:
 
 
 def listed(names: Iterable[str], most: int = 12) -> str:
-    """Return names joined by commas, cut after ``most`` with the rest counted."""
-    items = list(names)
+    """Return names joined by commas, long ones cut; after ``most`` the rest is counted."""
+    items = [name if len(name) <= 60 else f"{name[:58]}.." for name in names]
     shown = ", ".join(items[:most])
     return f"{shown} and {len(items) - most} more" if len(items) > most else shown

@@ -76,7 +76,7 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
         complaints += read_diagnostics(made.stderr, "text")
         return _refused(job, f"assembling: {_why(made, complaints)}", seconds, complaints), read
     text = (work / "code.s").read_text(errors="surrogateescape")
-    code = read_att(text, store.root)
+    code = _with_titles(read_att(text, store.root), work)
     write_json(work / "code.json", code_records.to_plain(code))
     facts = object_facts((work / "code.o").read_bytes())
     unit = Unit(
@@ -125,6 +125,20 @@ def _prove(job: Job, work: Path, text: str, code: code_records.Code) -> Proof:
     for name in ("code.lst", "plain.s", "text.o", "rule"):
         (work / name).unlink(missing_ok=True)
     return proof
+
+
+def _with_titles(code: code_records.Code, work: Path) -> code_records.Code:
+    """Return the code with the names that C++ symbols stand for, as far as c++filt knows them."""
+    names = list(dict.fromkeys(f.owner for f in code.functions if f.owner.startswith("_Z")))
+    if not names or not shutil.which("c++filt"):
+        return code
+    (work / "symbols").write_text("\n".join(names) + "\n")
+    said = run(["sh", "-c", "exec c++filt < symbols"], work, _SECONDS)
+    (work / "symbols").unlink()
+    titles = said.stdout.split("\n")[: len(names)]
+    if said.failed or len(titles) != len(names):
+        return code
+    return code._replace(titles=dict(zip(names, titles, strict=True)))
 
 
 def _objdump(work: Path, name: str) -> str:

@@ -40,10 +40,11 @@ def diff_sheet(diffs: Sequence[SnippetDiff], width: int, everything: bool) -> Sh
 
 
 def _totals(sheet: Sheet, diff: Diff, left: str, right: str) -> None:
-    rows: list[list[Cell]] = [
-        [total.name, _count(total.left), _count(total.right), _change(total.left, total.right)]
-        for total in diff.functions
-    ]
+    rows: list[list[Cell]] = []
+    for total in diff.functions:
+        counts = (total.left, total.right)
+        title = cut(total.title, sheet.width - 66)
+        rows.append([title, *map(_count, counts), _change(*counts)])
     if len(rows) > 1:
         both = (diff.left_count, diff.right_count)
         rows.append([Span("all", STRONG), str(both[0]), str(both[1]), _change(*both)])
@@ -77,7 +78,7 @@ def _rows(sheet: Sheet, diff: Diff, left: str, right: str, everything: bool) -> 
             continue
         for part in row.parts:
             if len(row.parts) > 1:
-                sheet.add(" " * _INDENT, Span(f"in {part.function}", DIM))
+                sheet.add(" " * _INDENT, Span(cut(f"in {part.title}", sheet.width - _INDENT), DIM))
             _part(sheet, part, column)
 
 

@@ -71,6 +71,7 @@ def listing_document(listings: Sequence[Listing]) -> Document:
 def _function(built: Built, function: ListedFunction) -> Document:
     return {
         "name": function.name,
+        "title": function.title,
         "snippet": built.snippet.name,
         "build": built.build.name,
         "proof": built.proof.state,
@@ -125,6 +126,7 @@ def diff_document(diffs: Sequence[SnippetDiff]) -> Document:
                     "parts": [
                         {
                             "function": part.function,
+                            "title": part.title,
                             "left_count": part.left_count,
                             "right_count": part.right_count,
                             "pairs": [_pair(pair) for pair in part.pairs],

@@ -33,7 +33,7 @@ def listing_sheet(listings: Sequence[Listing], width: int) -> Sheet:
 def _function(sheet: Sheet, function: ListedFunction, code_bytes: int | None) -> None:
     sheet.blank()
     total = f"  {plural(function.total, 'instruction')}, {size(code_bytes)}"
-    sheet.add(Span(function.name, STRONG), total)
+    sheet.add(Span(cut(function.title, sheet.width - len(total)), STRONG), total)
     file = ""
     for line in function.lines:
         if line.file != file and line.line > 0:
