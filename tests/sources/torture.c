@@ -60,6 +60,8 @@ double mean(const double *levels, int32_t n, long double scale)
     return (double)(sum / n);
 }
 
+int32_t visits(void) { static int32_t calls; static int64_t local = 7; return ++calls + local; }
+
 uint32_t last_bit(uint32_t x) { return x & -x; }
 
 int32_t depth(int32_t n) { return n <= 1 ? 1 : n * depth(n - 1); }

@@ -103,7 +103,7 @@ class _Reader:
             self.label(line[:-1])
             return True
         if start == "\t.":
-            if line.startswith("\t.loc"):
+            if line.startswith(("\t.loc\t", "\t.loc ")):
                 place = self.places.get(line)
                 if place is None:
                     numbers = line.split(None, 3)
