@@ -45,8 +45,11 @@ def main(argv: Sequence[str] | None = None) -> int:
         sys.stderr.write("hot-anvil: interrupted; everything finished is kept\n")
         return INTERRUPTED
     except BrokenPipeError:
-        # The reader of our output went away, as "| head" does: not an error.
-        sys.stderr.close()
+        # The reader of our output went away, as "| head" does: not an error. What is
+        # still buffered must go somewhere when Python ends.
+        import os
+
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
 
 

@@ -27,6 +27,8 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
         prefix = "hot-anvil: fault: " if isinstance(error, FaultError) else "hot-anvil: "
         sys.stderr.write(f"{prefix}{error}\n")
         return error.exit_code
+    except BrokenPipeError:
+        raise
     except Exception as error:
         if "HOT_ANVIL_TRACEBACK" in os.environ:
             raise

@@ -19,7 +19,7 @@ from hot_anvil.core.proof import BROKEN, PROVED, Proof
 _MOVE = re.compile(
     r"^[ \t]*\.(section|pushsection|popsection|previous|text|data|bss)\b[ \t]*(.*)$", re.MULTILINE
 )
-# One instruction with two encodings, which an assembler and a compiler choose differently.
+# Instructions with two encodings, between which an assembler and a compiler choose differently.
 _SHIFT_BY_ONE = re.compile(r"^((?:sh[lr]|sa[lr]|ro[lr]|rc[lr])[bwlq]?) \$0x1,")
 
 
@@ -103,6 +103,8 @@ def _spelled(item: Decoded) -> str:
     # What the linker fills in reads as some number that depends on the assembler.
     if "(%rip)" in item.text or item.relocation:
         return item.text.split()[0]
+    if item.text.startswith("xchg"):  # the operands have no order
+        return " ".join(sorted(re.split(r"[ ,]", item.text)))
     return _SHIFT_BY_ONE.sub(r"\1 ", item.text)
 
 
