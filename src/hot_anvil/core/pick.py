@@ -21,7 +21,7 @@ class Cost(NamedTuple):
 class Ranked(NamedTuple):
     """One correct candidate in the ranking."""
 
-    rank: int  # 1 for the best and all tied with it
+    rank: int | None  # 1 for the best and all tied with it; None without enough data
     candidate: str
     ratio: float  # time over the fastest one's time
     low: float
@@ -66,10 +66,10 @@ def pick(
     ranking: list[Ranked] = []
     for place, name in enumerate(order, 1):
         behind, word = standing.to_best[name]
-        first = word != "slower"
+        rank = {"slower": place, "not enough data": None}.get(word, 1)
         ranking.append(
             Ranked(
-                1 if first else place,
+                rank,
                 name,
                 math.exp(behind.centre),
                 math.exp(behind.centre - behind.half_width),
@@ -87,7 +87,13 @@ def pick(
     if len(tied) > 1:
         why = (
             f"of {len(tied)} tied with the fastest, the one with the least code within "
-            f"{NEAR - 1:.0%} of its time"
+            f"{(NEAR - 1) * 100:.0f} % of its time"
+        )
+    unplaced = sum(row.rank is None for row in ranking)
+    if unplaced:
+        why += (
+            f", as far as can be told: {unplaced} more cannot be told from the fastest with this "
+            "little data (give more --seconds)"
         )
     caution = _caution(ranking, chosen)
     return Pick(

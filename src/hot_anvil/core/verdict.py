@@ -51,18 +51,20 @@ def judge(
     for trial in trials:
         if trial.ending:
             done = len(trial.outputs)
-            return trial.ending, trial.why + (f" on {_of(sets[done])}" if done < len(sets) else "")
+            return trial.ending, trial.why + (
+                f" with {_of(sets[done])}" if done < len(sets) else ""
+            )
     for index, inputs in enumerate(sets):
         outputs = [trial.outputs[index] for trial in trials]
         for other in outputs[1:]:
             difference = first_difference(signature, outputs[0], signature, other, inputs)
             if difference:
-                return UNSTABLE, f"two runs differ on {_of(inputs)}: {difference}"
+                return UNSTABLE, f"two runs differ with {_of(inputs)}: {difference}"
     for index, inputs in enumerate(sets):
         got = trials[0].outputs[index]
         difference = first_difference(reference, expected[index], signature, got, inputs)
         if difference:
-            return WRONG, f"{difference}, on {_of(inputs)}"
+            return WRONG, f"{difference}, with {_of(inputs)}"
     return CORRECT, ""
 
 
@@ -130,4 +132,4 @@ def _shown(value: Any) -> str:
 
 
 def _of(inputs: InputSet) -> str:
-    return f"input set {inputs.label + ', ' if inputs.label else ''}seed {inputs.seed}"
+    return f"{inputs.label + ', ' if inputs.label else ''}seed {inputs.seed}"

@@ -63,7 +63,7 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
 def _row(ranked: Ranked, seconds: float | None) -> list[Cell]:
     best = ranked.word == "best"
     return [
-        str(ranked.rank),
+        "?" if ranked.rank is None else str(ranked.rank),
         ranked.candidate,
         duration(seconds),
         ratio(ranked.ratio),
