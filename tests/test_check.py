@@ -33,6 +33,7 @@ int one_too_many(const level_t *levels, int n) { int s = 0;
     for (int i = 0; i <= n; i++) s += levels[i] * (i < n); return s; }
 int stops_dead(const level_t *levels, int n) { return n > 5 ? total(levels, n) : abort(), 0; }
 int never_ends(volatile int *levels) { for (;;) *levels += 1; }
+void dwell(int n) { for (volatile int i = 0; i < n; i++) { } }
 int moody(const level_t *levels, int n) { return total(levels, n) + (getpid() & 0xffff); }
 int talkative(int n) { for (int i = 0; i < 3000000; i++) puts("high water"); return n; }
 double scaled(const double *heights, float factor, int n) { double s = 0;
@@ -78,6 +79,7 @@ def test_each_way_to_fail_has_its_verdict(source: Path) -> None:
     moody = verdict(source, "moody", LEVELS, "n = 3", code=1)
     assert (moody["verdict"], "two runs differ" in moody["why"]) == ("unstable", True)
     assert verdict(source, "talkative", "n = 3")["verdict"] == "correct"
+    assert "nothing was compared" in verdict(source, "dwell", "n = 3")["why"]
 
 
 def test_every_scalar_type_arrives_as_given(source: Path) -> None:

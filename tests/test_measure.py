@@ -187,12 +187,13 @@ def test_the_choice_among_the_tied_is_the_one_with_least_code() -> None:
         "c2": Cost(5, 0.1, "gcc -Os"),
     }
     wrong = Verdict("surge", "f", "b", "c9", "wrong", "returned 1, expected 2", 3)
-    made = pick("surge", result, [wrong], costs)
+    right = [wrong._replace(candidate=f"c{k}", verdict="correct", why="") for k in range(3)]
+    made = pick("surge", result, [*right, wrong], costs)
     assert made.choice == "c1" and set(made.tied) == {"c0", "c1"}
     assert [row.word for row in made.ranking][2] == "slower"
     assert made.excluded == (wrong,) and made.command == "gcc -O2"
     wild = standing(contest(3, [1e-6, 1.03e-6], noise=0.5), "c0")
-    open_one = pick("surge", wild, [], costs)
+    open_one = pick("surge", wild, right, costs)
     assert {row.rank for row in open_one.ranking} == {1, None} and "--seconds" in open_one.why
     nothing = pick("surge", None, [wrong], {})
     assert nothing.choice is None and nothing.why

@@ -95,7 +95,8 @@ def pick(
             f", as far as can be told: {unplaced} more cannot be told from the fastest with this "
             "little data (give more --seconds)"
         )
-    caution = _caution(ranking, chosen)
+    uncompared = next(v.why for v in verdicts if v.candidate == chosen)
+    caution = "; ".join(filter(None, (uncompared, _caution(ranking, chosen))))
     return Pick(
         snippet, chosen, tied, tuple(ranking), excluded, costs[chosen].command, why, caution
     )

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
 
 CORRECT, WRONG, UNSTABLE, CRASHED = "correct", "wrong", "unstable", "crashed"
 HUNG, REFUSED, NOT_RUN = "hung", "refused", "not run"
+NOTHING_TO_COMPARE = "it ran, but returns nothing and writes no buffer: nothing was compared"
 
 
 class Verdict(NamedTuple):
@@ -23,7 +24,7 @@ class Verdict(NamedTuple):
     build: str
     candidate: str
     verdict: str
-    why: str  # "" when correct
+    why: str  # "" when correct and compared
     input_sets: int  # how many it was judged on
 
 
@@ -65,6 +66,8 @@ def judge(
         difference = first_difference(reference, expected[index], signature, got, inputs)
         if difference:
             return WRONG, f"{difference}, with {_of(inputs)}"
+    if signature.returns.kind == "void" and not any(p.writable for p in signature.parameters):
+        return CORRECT, NOTHING_TO_COMPARE
     return CORRECT, ""
 
 
