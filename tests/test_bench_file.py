@@ -1,5 +1,6 @@
 """Reading anvil.toml: every mistake is named with file, line, table and key."""
 
+import re
 import tomllib
 from pathlib import Path
 
@@ -126,6 +127,46 @@ def test_a_compiler_is_known_by_its_own_words(family: str, text: str, identity: 
     pattern = next(f for f in FAMILIES if f.name == family).version_pattern
     found = read_identity(text, pattern)
     assert (found[0] if found else None) == identity
+
+
+COMMENTED = """
+/* Adds levels up.
+ *
+ * hot-anvil:
+ * [flags]
+ * even = "-O2"
+ * [grid]
+ * toolchains = ["gcc"]
+ * [snippet]
+ * entries = ["total"]
+ * [snippet.inputs]
+ * levels = { fill = "ramp(1)", count = "n" }
+ * n = 4
+ */
+int total(const int *levels, int n)
+{ int s = 0; for (int i = 0; i < n; i++) s += levels[i]; return s; }
+int other(int a) { return a; }
+"""
+
+
+def test_a_source_carries_its_own_settings(tmp_path: Path) -> None:
+    source = tmp_path / "total.c"
+    for text in (COMMENTED, re.sub(r"(?m)^(/\*| \*/?)", "//", COMMENTED)):
+        source.write_text(text)
+        (verdict,) = document("check", source)["verdicts"]
+        assert (verdict["candidate"], verdict["verdict"]) == ("gcc-12:even", "correct")
+    # What the command line says goes before.
+    words = ["--build", "gcc -O1", "--entry", "other", "--inputs", "a = 3"]
+    told = refused("check", source, *words)
+    assert "levels" in told and "no parameter of other" in told
+    found = document("check", source, "--build", "gcc -O1", "--inputs", "n = 9")
+    assert [v["build"] for v in found["verdicts"]] == ["gcc-12 -O1"]
+    source.write_text(COMMENTED.replace('fill = "ramp(1)"', "fil = 3"))
+    assert "total.c:12:" in refused("check", source)
+    source.write_text(COMMENTED.replace("n = 4", "n ="))
+    assert "line 13" in refused("check", source)
+    source.write_text("int plain(int a) { return a; } /* hot-anvil:\n[flags]\nfast = 3 */\n")
+    assert document("compile", source, "--build", "gcc -O1")["builds"]
 
 
 def test_broken_toml_and_missing_files_are_told_plainly(tmp_path: Path) -> None:

@@ -16,7 +16,10 @@ def line_of(text: str, path: tuple[Step, ...]) -> int | None:
     """
     lines = _lines_by_path(text)
     for length in range(len(path), 0, -1):
-        found = lines.get(path[:length])
+        start = path[:length]
+        # One snippet may be written as a plain table, which has no index.
+        plain = tuple(step for step in start if not isinstance(step, int))
+        found = lines.get(start) or lines.get(plain)
         if found:
             return found
     return None

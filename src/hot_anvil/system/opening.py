@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from hot_anvil.core.bench import Bench, language_of, read_bench
+from hot_anvil.core.comment import settings_in_comment
 from hot_anvil.core.errors import RequestError
 from hot_anvil.system.files import parse_toml, read_source
 
@@ -39,19 +40,51 @@ def open_source_file(
     """Return a bench of one bare source file.
 
     ``builds`` are texts such as "gcc -O2"; ``inputs`` and ``sweep`` are lines
-    of TOML as a bench has them. Without builds, every toolchain with the
-    default flag sets makes the grid.
+    of TOML as a bench has them. They go before what the source says in its
+    own first comment. Without builds, every toolchain with the default flag
+    sets makes the grid.
     """
     if not path.is_file():
         raise RequestError(f"{path}: there is no such file.")
     language_of(path.name)
-    snippet: dict[str, Any] = {"sources": [path.name], "name": path.stem}
+    text = settings_in_comment(read_source(path)) or ""
+    tables = _tables(text, path)
+    snippet = _only_snippet(tables, path)
+    snippet.setdefault("sources", [path.name])
+    snippet.setdefault("name", path.stem)
     if entries:
         snippet["entries"] = list(entries)
-    snippet["inputs"] = _toml_lines(inputs, "--inputs")
-    snippet["sweep"] = _toml_lines(sweep, "--sweep")
-    bench = read_bench({"snippet": [snippet]}, "", str(path), str(path.parent.resolve()))
+    for key, lines in (("inputs", inputs), ("sweep", sweep)):
+        given = _toml_lines(lines, f"--{key}")
+        if given:
+            snippet[key] = {**snippet.get(key, {}), **given}
+    tables["snippet"] = [snippet]
+    bench = read_bench(tables, text, str(path), str(path.parent.resolve()))
     return bench._replace(explicit=tuple(builds))
+
+
+def _tables(text: str, path: Path) -> dict[str, Any]:
+    try:
+        return dict(parse_toml(text)) if text.strip() else {}
+    except ValueError as error:
+        raise RequestError(
+            f"{path}: the settings in its first comment, after 'hot-anvil:', are not valid TOML: "
+            f"{error}."
+        ) from None
+
+
+def _only_snippet(tables: Mapping[str, Any], path: Path) -> dict[str, Any]:
+    """Return the one snippet of a source's comment: a table, or an array of one."""
+    snippet = tables.get("snippet", {})
+    if isinstance(snippet, list) and len(snippet) == 1:
+        snippet = snippet[0]
+    if not isinstance(snippet, dict) or not all(
+        isinstance(snippet.get(key, {}), dict) for key in ("inputs", "sweep")
+    ):
+        raise RequestError(
+            f"{path}: the settings in its first comment: 'snippet' must be one table."
+        )
+    return dict(snippet)
 
 
 def read_sources(root: str, files: Sequence[str]) -> Mapping[str, Sequence[str]]:
