@@ -34,10 +34,7 @@ def _first_comment(text: str) -> list[tuple[int, str]]:
         return []
     start = lines[0][1].lstrip()
     if start.startswith("//"):
-        length = next(
-            (k for k, (_, x) in enumerate(lines) if not x.lstrip().startswith("//")), None
-        )
-        return lines[:length]
+        return list(takewhile(lambda item: item[1].lstrip().startswith("//"), lines))
     if not start.startswith("/*"):
         return []
     for k, (number, line) in enumerate(lines):

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from hot_anvil.core.bench import CustomToolchain
-from hot_anvil.core.errors import RequestError
+from hot_anvil.core.errors import MissingError, RequestError
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.toolchain import (
     Driver,
@@ -145,14 +145,17 @@ class _ProbeCache:
 def _probe(path: str, family: Family) -> dict[str, object]:
     from hot_anvil.system.process import run
 
-    said = run([path, "-v"], cwd="/", seconds=20)
+    files = [path, str(Path(path).resolve())]
+    try:
+        said = run([path, "-v"], cwd="/", seconds=20)
+    except MissingError as error:
+        return {"why": str(error).rstrip("."), "files": files, "state": _state(files)}
     found = read_identity(said.stderr + said.stdout, family.version_pattern)
-    real = str(Path(path).resolve())
     if said.failed or found is None:
         why = said.ending if said.failed else f"does not answer like a {family.name} compiler"
-        return {"why": why, "files": [path, real], "state": _state([path, real])}
+        return {"why": why, "files": files, "state": _state(files)}
     helpers = [_helper(path, name) for name in family.helpers]
-    files = list(dict.fromkeys([path, real, *(helper for helper in helpers if helper)]))
+    files = list(dict.fromkeys([*files, *(helper for helper in helpers if helper)]))
     return {"version": found[0], "target": found[1], "files": files, "state": _state(files)}
 
 

@@ -1,0 +1,198 @@
+"""The machine's side: processes, compilers found, linking, workers and their placements."""
+
+import random
+import sys
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import document, hot_anvil, write_bench
+from hot_anvil.api import open_bench, open_source
+from hot_anvil.core.inputs import Argument, InputSet, point_label, sweep_points
+from hot_anvil.core.protocol import (
+    HEAD,
+    prepare,
+    read_calibration,
+    read_output,
+    read_probe,
+    read_visit,
+)
+from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.system.linking import PLACEMENTS
+from hot_anvil.system.measuring import GENERATIONS, turns_and_rounds
+from hot_anvil.system.process import OUTPUT_LIMIT, run
+from hot_anvil.system.rounds import Decks, Lane, Plan, Process
+from hot_anvil.system.workers import Worker, WorkerEnded
+
+TOTAL = """int total(const int *levels, int n)
+{ int s = 0; for (int i = 0; i < n; i++) s += levels[i]; return s; }
+"""
+
+
+def test_a_time_limit_reaches_children_and_output_is_cut() -> None:
+    started = time.monotonic()
+    said = run(["sh", "-c", "sleep 30 & sleep 30"], "/", seconds=0.3)
+    assert said.timed_out and said.failed and "stopped" in said.ending
+    assert time.monotonic() - started < 10
+    loud = run([sys.executable, "-c", f"print('w' * {OUTPUT_LIMIT + 5000})"], "/")
+    assert len(loud.stdout) == OUTPUT_LIMIT and not loud.failed
+    crashed = run(["sh", "-c", "kill -SEGV $$"], "/")
+    assert crashed.ending == "killed by SIGSEGV"
+
+
+def test_commands_that_only_look_like_compilers_are_told_apart(tmp_path: Path) -> None:
+    for name, text in {
+        "gcc": "echo hello",
+        "gcc-9": "exit 7",
+        "clang": "kill -9 $$",
+    }.items():
+        file = tmp_path / name
+        file.write_text(f"#!/bin/sh\n{text}\n")
+        file.chmod(0o755)
+    (tmp_path / "gcc-8").write_text("not a program")
+    (tmp_path / "gcc-8").chmod(0o755)
+    answer = hot_anvil("toolchains", "--format", "json", PATH=f"{tmp_path}:/nowhere")
+    assert answer.returncode == 3 and "Traceback" not in answer.stderr
+    for told in (
+        "does not answer like a gcc",
+        "exit code 7",
+        "killed by SIGKILL",
+        "cannot be started",
+    ):
+        assert told in answer.stdout
+    told = hot_anvil("toolchains", PATH=str(tmp_path)).stdout
+    assert "apt install clang" in told
+
+
+def test_a_compiler_behind_another_name_and_a_link_to_one(tmp_path: Path) -> None:
+    bench = write_bench(
+        tmp_path,
+        '[toolchain.quay]\ncommand = "./quay"\nfamily = "gcc"\n[flags]\neven = "-O2"\n'
+        '[[snippet]]\nsources = ["total.c"]\n',
+        total=TOTAL,
+    )
+    (tmp_path / "quay").write_text('#!/bin/sh\nexec gcc "$@"\n')
+    (tmp_path / "quay").chmod(0o755)
+    names = {b["build"]: b["code_bytes"] for b in document("compile", bench)["builds"]}
+    assert names["quay:even"] == names["gcc-12:even"]
+
+
+def test_a_snippet_of_several_sources_is_one_program(tmp_path: Path) -> None:
+    bench = write_bench(
+        tmp_path / "quay",
+        '[flags]\nplain = "-O0"\neven = "-O2"\n[grid]\ntoolchains = ["gcc"]\n'
+        '[[snippet]]\nname = "tides"\nsources = ["sum.c", "half.c"]\nentries = ["mean2"]\n'
+        "[snippet.sweep]\na = [1, 8]\nb = [3, 5]\n"
+        '[snippet.inputs]\na = "a"\nb = "2 * b"\n',
+        sum="int half(int x);\nint mean2(int a, int b) { return half(a + b); }\n",
+        half="int half(int x) { return x / 2; }\n",
+    )
+    (checked,) = open_bench(bench).check()
+    assert [v.verdict for v in checked.verdicts] == ["correct", "correct"]
+    assert {point_label(p) for p in sweep_points(checked.snippet)} == {
+        "a=1 b=3", "a=1 b=5", "a=8 b=3", "a=8 b=5",
+    }  # fmt: skip
+    found = document("listing", bench, "gcc:even")
+    assert {f["name"] for f in found["functions"]} == {"mean2", "half"}
+    (bench / "half.c").write_text("int half(int x) { return x >> 1 }\n")
+    by_build = document("compile", bench, code=1)["builds"]
+    assert {b["status"] for b in by_build} == {"refused"}
+    assert all("half.c:1" in b["why"] for b in by_build)
+    (bench / "half.c").unlink()
+    assert "no such file" in hot_anvil("compile", bench).stdout
+
+
+def test_what_cannot_be_linked_is_not_run_and_says_why(tmp_path: Path) -> None:
+    source = tmp_path / "far.c"
+    source.write_text("int elsewhere(int);\nint far(int x) { return elsewhere(x); }\n")
+    found = document("check", source, "--build", "gcc -O1", "--inputs", "x = 1", code=1)
+    (verdict,) = found["verdicts"]
+    assert verdict["verdict"] == "not run" and "elsewhere" in verdict["why"]
+
+
+def test_flags_that_change_only_the_linking_are_not_the_same_code(tmp_path: Path) -> None:
+    """-ffast-math links start-up code that changes how the CPU treats tiny floats."""
+    source = tmp_path / "gauge.c"
+    source.write_text("int same(int x) { return x + 1; }\n")
+    session = open_source(source, ["gcc -O1", "gcc -O1 -Wall", "gcc -O1 -ffast-math"])
+    signatures = session.signatures(session.bench.snippets[0])
+    plain, warned, fast = session.link(session.compile(), signatures, 0).values()
+    assert plain.same_code == warned.same_code != fast.same_code
+
+
+def test_a_worker_that_is_asked_nonsense_ends_and_says_so(
+    tmp_path: Path, toolchains: Sequence[Toolchain]
+) -> None:
+    source = tmp_path / "total.c"
+    source.write_text(TOTAL)
+    session = open_source(source, [f"{toolchains[0].name} -O1"])
+    (program,) = session.link(
+        session.compile(), session.signatures(session.bench.snippets[0]), 0
+    ).values()
+    with Worker(program.path) as worker:
+        assert 0 < worker.probe() < 1
+        with pytest.raises(WorkerEnded) as ended:
+            worker.visit(3, 1, 1, 5)  # nothing was prepared in that slot
+    assert ended.value.kind == "crashed"
+    huge = InputSet({}, 1, (Argument("levels", "buffer", b"\0" * (64 << 20), 4, False, 0),))
+    with Worker(program.path, memory=32 << 20) as small, pytest.raises(WorkerEnded) as ended:
+        small.prepare(0, 0, huge)
+    assert "memory" in ended.value.why
+
+
+buffers = st.builds(
+    lambda name, data, writable: Argument(name, "buffer", data, 1, writable, 0),
+    st.sampled_from("abc"),
+    st.binary(max_size=40),
+    st.booleans(),
+)
+
+
+@given(st.lists(buffers, max_size=5), st.binary(min_size=16, max_size=16))
+def test_outputs_are_cut_where_the_buffers_end(arguments: list[Argument], result: bytes) -> None:
+    inputs = InputSet({}, 1, tuple(arguments))
+    written = [a for a in arguments if a.writable]
+    found = read_output(result + b"".join(a.data for a in written), inputs)
+    assert found.result == result
+    assert list(found.buffers) == [(a.name, a.data) for a in written]
+    asked = prepare(2, 1, inputs, True)
+    assert len(asked) == HEAD.size + HEAD.unpack(asked[: HEAD.size])[1]
+
+
+def test_answers_are_in_seconds() -> None:
+    def numbers(*values: int) -> bytes:
+        return b"".join(v.to_bytes(8, "little") for v in values)
+
+    assert read_calibration(numbers(7, 2_000_000)) == (7, 0.002)
+    visit = read_visit(numbers(3_000_000, 2, 1_000, 5_000))
+    assert (visit.cpu_seconds, visit.switched, visit.samples) == (0.003, 2, (1e-6, 5e-6))
+    assert read_probe(numbers(100_000)) == 1e-4
+
+
+def plan_of(seconds_a_call: float) -> Plan:
+    lanes = (Lane("c0", "b0", 0), Lane("c1", "b1", 0))
+    programs = {lane.build: dict.fromkeys(PLACEMENTS, "") for lane in lanes}
+    calls = {(lane, 0): (1, seconds_a_call) for lane in range(2)}
+    return Plan(lanes, programs, {}, 1, calls, (1,), 0)
+
+
+def test_long_calls_get_fewer_turns_and_short_ones_all_placements() -> None:
+    assert turns_and_rounds(plan_of(1e-3), 20.0)[0] == len(PLACEMENTS)
+    assert turns_and_rounds(plan_of(0.5), 2.0) == (1, 1)
+    turns, rounds = turns_and_rounds(plan_of(1e-3), 0.4)
+    assert turns * (rounds + 1) * plan_of(1e-3).round_seconds() * GENERATIONS <= 0.4 * 1.01
+
+
+@given(st.integers(0, 999))
+def test_every_process_goes_through_all_placements_in_its_own_order(seed: int) -> None:
+    plan = plan_of(1e-6)
+    decks = Decks(plan, random.Random(seed))
+    drawn = [decks.draw() for _ in range(2 * len(PLACEMENTS))]
+    assert set(drawn[0]) == {Process("b0", False), Process("b1", False), Process("b1", True)}
+    for process in plan.processes:
+        for half in (drawn[: len(PLACEMENTS)], drawn[len(PLACEMENTS) :]):
+            assert sorted(turn[process] for turn in half) == sorted(PLACEMENTS)
