@@ -195,11 +195,18 @@ def test_each_example_is_a_bench_of_its_own(tmp_path: Path) -> None:
 
 def test_start_from_sources_gives_a_bench_that_checks(tmp_path: Path) -> None:
     source = tmp_path / "swell.c"
-    source.write_text("int swell(const short *heights, int n)\n{ int s = 0;\n"
-                      "for (int i = 0; i < n; i++) s += heights[i]; return s; }\n")  # fmt: skip
+    source.write_text(
+        "int swell(const short *heights, int n)\n{ int s = 0;\n"
+        "for (int i = 0; i < n; i++) s += heights[i]; return s; }\n"
+        "int ebb(int level) { return level - 1; }\n"
+    )
+    # Two functions are not rivals unless somebody says so.
+    told = refused("check", source)
+    assert "swell, ebb" in told and "--entry" in told
     assert hot_anvil("start", source).returncode == 0
     text = (tmp_path / "anvil.toml").read_text()
-    assert bench_of(text).snippets[0].entries == ("swell",)
+    assert [s.entries for s in bench_of(text).snippets] == [("swell",), ("ebb",)]
     verdicts = document("check", tmp_path)["verdicts"]
-    assert verdicts and {v["verdict"] for v in verdicts} == {"correct"}
+    assert {v["entry"] for v in verdicts} == {"swell", "ebb"}
+    assert {v["verdict"] for v in verdicts} == {"correct"}
     assert "there already" in refused("start", source)

@@ -196,6 +196,12 @@ class Session:
 
     def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call the snippet's entries, from its reference build."""
+        from hot_anvil.core.signature import find_entries
+
+        return find_entries(snippet.entries, self.functions(snippet), snippet.sources)
+
+    def functions(self, snippet: Snippet) -> tuple["Signature", ...]:
+        """Return how to call every function of the snippet that others can call."""
         from hot_anvil.system.interface import read_interface
 
         build = self.plan.reference

@@ -62,7 +62,7 @@ def add_entries(parser: argparse.ArgumentParser, what: str) -> None:
 
 def add_inputs(parser: argparse.ArgumentParser) -> None:
     """Add what says the values of a bare source's parameters, and limits of a run."""
-    add_entries(parser, "an entry of a bare source; may be repeated (default: all functions)")
+    add_entries(parser, "an entry of a bare source; several are rivals (default: its only one)")
     parser.add_argument(
         "--inputs", action="append", default=[], metavar="TOML",
         help="a bare source's values, such as --inputs 'low = -200'; may be repeated",

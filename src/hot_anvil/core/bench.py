@@ -34,7 +34,7 @@ class Snippet(NamedTuple):
     name: str
     about: str
     sources: tuple[str, ...]  # relative to the bench's folder
-    entries: tuple[str, ...]  # empty: all functions that other files can call
+    entries: tuple[str, ...]  # rivals; empty: the only function that others can call
     reference: str  # entry whose results count as right, "" for the first
     sweep: Mapping[str, tuple[int, ...]]
     inputs: Values  # parameter -> value, expression, or table

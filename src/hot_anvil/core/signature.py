@@ -59,6 +59,12 @@ class Signature(NamedTuple):
     line: int
 
     @property
+    def callable_with_values(self) -> bool:
+        """Tell whether every parameter can be given and the result compared."""
+        returned = self.returns.kind == "void" or self.returns.callable_with
+        return returned and all(p.type.callable_with for p in self.parameters)
+
+    @property
     def text(self) -> str:
         """The declaration in one line."""
         inside = ", ".join(f"{_declared(p.type)}{p.name}" for p in self.parameters) or "void"
@@ -88,13 +94,21 @@ def read_signatures(data: bytes) -> tuple[Signature, ...]:
 def find_entries(
     names: Sequence[str], known: Sequence[Signature], sources: Sequence[str]
 ) -> tuple[Signature, ...]:
-    """Return the signatures of the entries named, of all functions when none is.
+    """Return the signatures of the entries named, or of the only function there is.
 
-    Raises RequestError that lists what the sources do have.
+    Several functions are no entries by themselves: entries of one snippet are
+    rivals, and nobody said that these compute the same. Raises RequestError
+    that lists what the sources do have.
     """
     where = listed(sources)
     if not known:
         raise RequestError(f"{where}: no function here can be called from outside.")
+    if not names and len(known) > 1:
+        raise RequestError(
+            f"{where}: several functions can be called: {listed(s.name for s in known)}. Name the "
+            "one to run as the entry ('entries' in the bench, --entry for a bare source); several "
+            "entries are rivals, which must compute the same."
+        )
     if not names:
         return tuple(known)
     by_name = {signature.name: signature for signature in known}

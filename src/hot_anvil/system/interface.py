@@ -5,7 +5,7 @@ import shutil
 from hot_anvil.core.bench import Snippet, language_of
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build
-from hot_anvil.core.signature import Parameter, Signature, Type, find_entries
+from hot_anvil.core.signature import Parameter, Signature, Type
 from hot_anvil.core.toolchain import Family, Toolchain
 from hot_anvil.system.compile import files_read, run_compiler, shadows
 from hot_anvil.system.files import digest, read_json, write_json
@@ -16,16 +16,16 @@ from hot_anvil.system.store import Store
 def read_interface(
     snippet: Snippet, build: Build, chain: Toolchain, family: Family, store: Store
 ) -> tuple[Signature, ...]:
-    """Return the signatures of the snippet's entries, the reference's types first.
+    """Return the signatures of all functions of the snippet that others can call.
 
-    The compile that gives them is never run nor shown. Raises RequestError
-    when it fails or an entry is missing.
+    The compile that gives them is never run nor shown; ``build`` is the
+    reference's. Raises RequestError when it fails.
     """
     found: list[Signature] = []
     for source in snippet.sources:
         job = make_job(source, build, chain, family, store.root)
         found += _signatures(job._replace(key=digest("interface", job.key)), store)
-    return find_entries(snippet.entries, found, snippet.sources)
+    return tuple(found)
 
 
 def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:

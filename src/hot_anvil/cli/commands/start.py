@@ -72,7 +72,12 @@ def _from_sources(sources: list[str], out: Output) -> tuple[Path, tuple[str, ...
     names = tuple(_inside(source, folder) for source in sources)
     snippet = session.bench.snippets[0]._replace(sources=names)
     session.bench = session.bench._replace(snippets=(snippet,))
-    signatures = session.signatures(snippet)
+    signatures = session.functions(snippet)
+    if not any(signature.callable_with_values for signature in signatures):
+        raise RequestError(
+            f"{sources[0]}: no function here can be called with values that this version can "
+            "make (whole numbers, floats, and pointers to them)."
+        )
     lines = [
         f"title = {_quoted(snippet.name)}",
         "",
@@ -85,17 +90,26 @@ def _from_sources(sources: list[str], out: Output) -> tuple[Path, tuple[str, ...
         "[grid]",
         'flags = ["plain", "lean", "fast", "wide"]',
         "",
-        "[[snippet]]",
-        f"name    = {_quoted(snippet.name)}",
-        f"sources = [{', '.join(_quoted(name) for name in names)}]",
-        "# Entries of one snippet are rivals: they must compute the same thing.",
-        f"entries = [{', '.join(_quoted(s.name) for s in signatures)}]",
-        "",
-        "# A first guess: mend it so that the values are what the code meets in use.",
-        *(f"#   {signature.text}" for signature in signatures),
-        stanza(snippet, signatures),
-        "",
+        "# One snippet for each function. To compare functions that must compute the same,",
+        "# name them as the entries of one snippet. The values are a first guess: mend them so",
+        "# that they are what the code meets in use.",
     ]
+    for signature in signatures:
+        if not signature.callable_with_values:
+            continue
+        lines += [
+            "",
+            "[[snippet]]",
+            f"name    = {_quoted(signature.name)}",
+            f"sources = [{', '.join(_quoted(name) for name in names)}]",
+            f"entries = [{_quoted(signature.name)}]",
+            f"# {signature.text}",
+            stanza(snippet, [signature]),
+        ]
+    others = [f"#   {s.text}" for s in signatures if not s.callable_with_values]
+    if others:
+        lines += ["", "# Left out, for this version cannot make all their values:", *others]
+    lines.append("")
     write_whole(file, "\n".join(lines))
     return folder, ("anvil.toml", *names)
 
