@@ -177,7 +177,7 @@ def plan_of(seconds_a_call: float) -> Plan:
     lanes = (Lane("c0", "b0", 0), Lane("c1", "b1", 0))
     programs = {lane.build: dict.fromkeys(PLACEMENTS, "") for lane in lanes}
     calls = {(lane, 0): (1, seconds_a_call) for lane in range(2)}
-    return Plan(lanes, programs, {}, 1, calls, (1,), 0)
+    return Plan(lanes, programs, {}, 1, calls, (1,), 0, frozenset({0, 1}))
 
 
 def test_long_calls_get_fewer_turns_and_short_ones_all_placements() -> None:
@@ -191,7 +191,7 @@ def test_long_calls_get_fewer_turns_and_short_ones_all_placements() -> None:
 def test_every_process_goes_through_all_placements_in_its_own_order(seed: int) -> None:
     plan = plan_of(1e-6)
     decks = Decks(plan, random.Random(seed))
-    drawn = [decks.draw() for _ in range(2 * len(PLACEMENTS))]
+    drawn = [decks.draw(plan) for _ in range(2 * len(PLACEMENTS))]
     assert set(drawn[0]) == {Process("b0", False), Process("b1", False), Process("b1", True)}
     for process in plan.processes:
         for half in (drawn[: len(PLACEMENTS)], drawn[len(PLACEMENTS) :]):

@@ -1,5 +1,6 @@
 """Measuring: the statistics on made-up noise, and real candidates whose order is known."""
 
+import json
 import math
 import re
 from pathlib import Path
@@ -17,8 +18,10 @@ from hot_anvil.core.measure import (
     Contest,
     Generation,
     Turn,
+    contest_document,
     overall,
     samples_for,
+    settled,
     shared_calls,
     standing,
     undecided,
@@ -87,6 +90,36 @@ def test_placement_moves_no_ratio_and_is_told() -> None:
     found = standing(both, "c0").results
     assert found[1].word == "tied" and found[1].ratio == pytest.approx(1, abs=0.02)
     assert [r.placement_spread for r in found] == pytest.approx([2, 2], rel=0.1)
+
+
+def test_a_clear_loser_is_dropped_and_keeps_what_was_measured_of_it() -> None:
+    works = [1e-6, 1e-6, 1.002e-6, 3e-6]
+    first = contest(7, works)
+    assert settled([first]) == {3}
+    assert settled([first._replace(twin_of=3)]) == frozenset()
+    later = contest(8, works)
+    gone = [
+        Generation(
+            tuple(
+                Turn(
+                    (*turn.placements[:3], -1, turn.placements[4]),
+                    tuple((*times[:3], math.nan, times[4]) for times in turn.rounds),
+                )
+                for turn in generation.turns
+            )
+        )
+        for generation in later.generations
+    ]
+    both = first._replace(generations=(*first.generations, *gone))
+    before, after = standing(first, "c0"), standing(both, "c0")
+    loser, same = after.results[3], before.results[3]
+    assert loser.word == "slower" and loser.ratio == pytest.approx(same.ratio, rel=0.01)
+    assert loser.seconds_per_call and 2.9e-6 < loser.seconds_per_call < 6e-6  # quiet or busy
+    assert [r.word for r in after.results[:3]] == ["baseline", "tied", "tied"]
+    widths = [r.high / r.low for r in (after.results[1], before.results[1])]
+    assert widths[0] < widths[1]
+    stored = json.dumps(contest_document(both), allow_nan=False)
+    assert "null" in stored
 
 
 def test_programs_lie_where_they_were_told_to(tmp_path: Path) -> None:

@@ -259,7 +259,7 @@ class Session:
         import secrets
 
         from hot_anvil.core.judged import Measured
-        from hot_anvil.core.measure import overall, standing
+        from hot_anvil.core.measure import contest_document, overall, standing
         from hot_anvil.core.verdict import candidate_name
         from hot_anvil.system.measuring import measure_snippet
         from hot_anvil.system.rounds import LaneEnded
@@ -292,7 +292,7 @@ class Session:
         standings = tuple(standing(contest, anchor) for contest in contests)
         together = standings[0] if len(contests) == 1 else overall(contests, anchor)
         for contest in contests:
-            self.store.record("bench", name, contest._asdict())
+            self.store.record("bench", name, contest_document(contest))
         return Measured(checked, anchor, tuple(contests), standings, together)
 
     def _costs(self, checked: "Checked") -> dict[str, "Cost"]:

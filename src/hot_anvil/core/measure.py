@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from hot_anvil.core.stats import (
     Estimate,
     centred_effects,
+    known,
     noise_floor,
     pair_alpha,
     trimmed_interval,
@@ -25,8 +26,8 @@ POLISH = 8
 class Turn(NamedTuple):
     """A set of fresh processes, each candidate's program at one placement."""
 
-    placements: tuple[int, ...]  # per column, bytes after a 64-byte boundary
-    rounds: tuple[tuple[float, ...], ...]  # (round, column): seconds per call
+    placements: tuple[int, ...]  # per column, bytes after a 64-byte boundary; -1 if it did not run
+    rounds: tuple[tuple[float, ...], ...]  # (round, column): seconds per call, NaN if not run
 
 
 class Generation(NamedTuple):
@@ -109,46 +110,75 @@ def shared_calls(per_call: Sequence[float]) -> tuple[tuple[int, float], ...]:
 
 
 def effects_of(contest: Contest) -> "NDArray[Any]":
-    """Return the effects of all columns, shape (generations, columns), in log seconds."""
+    """Return the effects of all columns, shape (generations, columns), in log seconds.
+
+    NaN where a candidate was no longer measured.
+    """
     import numpy as np
 
+    columns = _lasting(contest)
     return np.array(
         [
-            np.mean([_turn_effects(turn) for turn in generation.turns], axis=0)
+            np.mean([_turn_effects(turn, columns) for turn in generation.turns], axis=0)
             for generation in contest.generations
         ]
     )
 
 
-def _turn_effects(turn: Turn) -> "NDArray[Any]":
+def _lasting(contest: Contest) -> "NDArray[Any]":
+    """Return the columns that were measured to the end: the others are centred on these."""
     import numpy as np
 
-    return centred_effects(np.log(np.array(turn.rounds)))
+    last = contest.generations[-1].turns[-1]
+    return np.flatnonzero(~np.isnan(np.array(last.rounds[0])))
+
+
+def _turn_effects(turn: Turn, columns: "NDArray[Any]") -> "NDArray[Any]":
+    import numpy as np
+
+    return centred_effects(np.log(np.array(turn.rounds)), columns)
 
 
 def placement_effects(contest: Contest) -> "NDArray[Any]":
     """Return the effect of each placement on each candidate, shape (placements, candidates).
 
     A turn's effects are centred on its mean, which moves with the placements
-    of all its candidates; so both are found by going back and forth between
-    them (median polish) a few times. In log seconds; noise makes the
-    differences between placements too large rather than too small.
+    of its candidates; so both are found by going back and forth between them
+    (median polish) a few times. In log seconds; noise makes the differences
+    between placements too large rather than too small.
     """
     import numpy as np
 
+    columns = _lasting(contest)
     turns = [turn for generation in contest.generations for turn in generation.turns]
-    effects = np.array([_turn_effects(turn) for turn in turns])
+    effects = np.array([_turn_effects(turn, columns) for turn in turns])
     placed = np.array([turn.placements for turn in turns])
-    places = np.unique(placed)
+    places = [place for place in np.unique(placed) if place >= 0]
     medians = np.zeros((len(places), effects.shape[1]))
     fitted = np.zeros_like(effects)
     for _ in range(POLISH):
-        raw = effects + fitted.mean(axis=1, keepdims=True)
+        raw = effects + fitted[:, columns].mean(axis=1, keepdims=True)
         for row, place in enumerate(places):
             at = np.ma.masked_array(raw, placed != place)
             medians[row] = np.ma.median(at, axis=0).filled(np.nan)  # type: ignore[no-untyped-call]
             fitted = np.where(placed == place, medians[row], fitted)
     return np.asarray(medians[:, : len(contest.candidates)])
+
+
+def settled(contests: Sequence[Contest]) -> frozenset[int]:
+    """Return the candidates that need no more measuring to be placed behind the best.
+
+    At every sweep point they are slower by more than their interval and by
+    five times what noise leaves open, and no twin is made of them.
+    """
+    out = set(range(len(contests[0].candidates)))
+    for contest in contests:
+        pairs = _Pairs(effects_of(contest), placement_effects(contest), len(contest.candidates))
+        for k in list(out):
+            behind, noise = pairs.compare(k, pairs.best)
+            if behind.centre <= max(behind.half_width, 5 * noise) or k == contest.twin_of:
+                out.discard(k)
+    return frozenset(out)
 
 
 def undecided(contest: Contest, baseline: str | None, narrow: float) -> float:
@@ -158,15 +188,17 @@ def undecided(contest: Contest, baseline: str | None, narrow: float) -> float:
     half width is under a fifth of the difference, which no noise explains.
     Looks at all pairs with the best, and with ``baseline`` unless it is None.
     """
+    import numpy as np
+
     effects = effects_of(contest)
     alpha = pair_alpha(len(contest.candidates))
     count = len(contest.candidates)
-    best = int(effects[:, :count].mean(axis=0).argmin())
+    best = int(np.nanmean(effects[:, :count], axis=0).argmin())
     anchors = {best} if baseline is None else {best, contest.candidates.index(baseline)}
     worst = -narrow
     for anchor in anchors:
         for k in range(count):
-            pair = trimmed_interval(effects[:, k] - effects[:, anchor], alpha)
+            pair = trimmed_interval(known(effects[:, k] - effects[:, anchor]), alpha)
             if k != anchor:
                 worst = max(worst, pair.half_width - max(narrow, abs(pair.centre) / 5))
     return worst
@@ -191,7 +223,8 @@ def _typical_seconds(contest: Contest, quantile: float) -> list[float]:
     for generation in contest.generations:
         for turn in generation.turns:
             for k, times in enumerate(zip(*turn.rounds, strict=True)):
-                by_place[k].setdefault(turn.placements[k], []).extend(times)
+                if turn.placements[k] >= 0:
+                    by_place[k].setdefault(turn.placements[k], []).extend(times)
     logs = [[np.log(np.quantile(t, quantile)) for t in places.values()] for places in by_place]
     return [float(np.exp(np.mean(values))) for values in logs]
 
@@ -269,14 +302,15 @@ class _Pairs:
     def best(self) -> int:
         """The candidate with the smallest effect."""
         columns = range(self.effects.shape[1])
-        centres = [trimmed_interval(self.effects[:, k], self.alpha).centre for k in columns]
+        centres = [trimmed_interval(known(self.effects[:, k]), self.alpha).centre for k in columns]
         return centres.index(min(centres))
 
     def compare(self, k: int, other: int) -> tuple[Estimate, float]:
         """Return the log ratio of two candidates, and the noise part of its half width."""
         if k == other:
             return Estimate(0.0, 0.0), 0.0
-        noise = trimmed_interval(self.effects[:, k] - self.effects[:, other], self.alpha)
+        both = known(self.effects[:, k] - self.effects[:, other])
+        noise = trimmed_interval(both, self.alpha)
         seen, count = self.placements, len(self.placements)
         if count < 2:
             return noise, noise.half_width
@@ -286,3 +320,18 @@ class _Pairs:
     def spread(self, k: int) -> float:
         """Return the time at the worst placement over that at the best."""
         return math.exp(float(self.placements[:, k].max() - self.placements[:, k].min()))
+
+
+def contest_document(contest: Contest) -> dict[str, Any]:
+    """Return the contest as plain data; None stands for a candidate that did not run."""
+    generations = [
+        [
+            {
+                "placements": list(turn.placements),
+                "rounds": [[None if t != t else t for t in times] for times in turn.rounds],
+            }
+            for turn in generation.turns
+        ]
+        for generation in contest.generations
+    ]
+    return {**contest._asdict(), "generations": generations}

@@ -59,17 +59,28 @@ def pair_alpha(candidates: int) -> float:
     return ALPHA / max(pairs, 1)
 
 
-def centred_effects(log_times: "NDArray[Any]") -> "NDArray[Any]":
-    """Return each candidate's effect in one generation, shape (K,).
+def centred_effects(log_times: "NDArray[Any]", columns: "NDArray[Any]") -> "NDArray[Any]":
+    """Return each candidate's effect in one turn, shape (K,).
 
     ``log_times`` has shape (rounds, K), in log seconds. Each round is centred
-    on its own mean, which takes out what all candidates of a round share; the
-    median over rounds follows.
+    on the mean of ``columns`` (indices), which takes out what all candidates
+    of a round share; the median over rounds follows. A candidate that did not
+    run is NaN in and out.
     """
     import numpy as np
 
-    centred = log_times - log_times.mean(axis=1, keepdims=True)
-    return np.asarray(np.median(centred, axis=0))
+    centred = log_times - log_times[:, columns].mean(axis=1, keepdims=True)
+    ran = ~np.isnan(centred).any(axis=0)
+    effects = np.full(log_times.shape[1], np.nan)
+    effects[ran] = np.median(centred[:, ran], axis=0)
+    return effects
+
+
+def known(values: "NDArray[Any]") -> "NDArray[Any]":
+    """Return the values that are not NaN."""
+    import numpy as np
+
+    return np.asarray(values[~np.isnan(values)])
 
 
 def noise_floor(effects: "NDArray[Any]", twin_of: int, twin: int) -> float:

@@ -9,7 +9,7 @@ from collections.abc import Mapping, Sequence
 from hot_anvil.core.bench import Bench
 from hot_anvil.core.inputs import make_input_set, point_label, sweep_points
 from hot_anvil.core.judged import Checked
-from hot_anvil.core.measure import Contest, undecided
+from hot_anvil.core.measure import Contest, settled, undecided
 from hot_anvil.core.verdict import Verdict
 from hot_anvil.system.checking import memory_limit
 from hot_anvil.system.grid import Progress, no_progress
@@ -52,7 +52,8 @@ def measure_snippet(
         for at, point in enumerate(points)
     }
     cpu = quietest_cpu(next(iter(programs[lanes[0].build].values())))
-    plan = calibrated(Plan(lanes, programs, sets, len(points), {}, (), cpu))
+    everyone = frozenset(range(len(lanes)))
+    plan = calibrated(Plan(lanes, programs, sets, len(points), {}, (), cpu, everyone))
     anchor = same_as.get(baseline, baseline)
     candidates = tuple(lane.candidate for lane in lanes)
     if anchor not in candidates:
@@ -128,6 +129,8 @@ def _run(
             done = all(undecided(contest, baseline, NARROW) <= 0 for contest in contests)
             if done or time.monotonic() - started >= budget:
                 break
+            if baseline is None:  # the clear losers' time goes to the others
+                plan = plan._replace(active=plan.active - settled(contests))
         generations, disturbed = run_generation(plan, decks, chance, turns, rounds)
         contests = [
             contest._replace(

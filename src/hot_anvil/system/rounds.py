@@ -41,6 +41,12 @@ class Plan(NamedTuple):
     calls: Mapping[tuple[int, int], tuple[int, float]]  # (lane, point) -> calls, seconds a call
     twins: tuple[int, ...]  # per point: the lane that the twin copies
     cpu: int
+    active: frozenset[int]  # lanes still measured
+
+    @property
+    def columns(self) -> list[int]:
+        """The columns of a round that run: active lanes, then the twin."""
+        return [*sorted(self.active), len(self.lanes)]
 
     @property
     def placements(self) -> list[int]:
@@ -50,7 +56,7 @@ class Plan(NamedTuple):
     @property
     def processes(self) -> list[Process]:
         """The processes of a turn: one a build, and the twins."""
-        builds = [Process(lane.build, False) for lane in self.lanes]
+        builds = [Process(self.lanes[lane].build, False) for lane in sorted(self.active)]
         twins = [Process(self.lanes[twin].build, True) for twin in self.twins]
         return list(dict.fromkeys([*builds, *twins]))
 
@@ -108,12 +114,12 @@ class Decks:
         self._placements = plan.placements
         self._left: dict[Process, list[int]] = {process: [] for process in plan.processes}
 
-    def draw(self) -> dict[Process, int]:
-        """Return a placement for every process."""
+    def draw(self, plan: Plan) -> dict[Process, int]:
+        """Return a placement for every process of the plan."""
         for left in self._left.values():
             if not left:
                 left += self._chance.sample(self._placements, len(self._placements))
-        return {process: left.pop() for process, left in self._left.items()}
+        return {process: self._left[process].pop() for process in plan.processes}
 
 
 def run_generation(
@@ -127,10 +133,10 @@ def run_generation(
     made: list[list[Turn]] = [[] for _ in range(plan.points)]
     disturbed = [0] * plan.points
     for _ in range(turns):
-        for point, (turn, switched) in enumerate(_turn(plan, chance, decks.draw(), rounds)):
+        for point, (turn, switched) in enumerate(_turn(plan, chance, decks.draw(plan), rounds)):
             made[point].append(turn)
             disturbed[point] += switched
-    visits = turns * (rounds + 1) * (len(plan.lanes) + 1)
+    visits = turns * (rounds + 1) * len(plan.columns)
     return [Generation(tuple(turn)) for turn in made], [count / visits for count in disturbed]
 
 
@@ -146,8 +152,8 @@ def _turn(
         workers = _start(plan, stack, {process: placed[process] for process in started})
         for number in range(-1, rounds):  # the first round only warms up
             for point in chance.sample(range(plan.points), plan.points):
-                row = [0.0] * columns
-                for column in chance.sample(range(columns), columns):
+                row = [math.nan] * columns
+                for column in chance.sample(plan.columns, len(plan.columns)):
                     lane, process = _column(plan, column, point)
                     seconds, switched = _visit(plan, workers[process], lane, point)
                     row[column] = seconds
@@ -157,7 +163,8 @@ def _turn(
     out = []
     for point in range(plan.points):
         processes = [_column(plan, column, point)[1] for column in range(columns)]
-        placements = tuple(placed[process] for process in processes)
+        ran = [column in plan.columns for column in range(columns)]
+        placements = tuple(placed[p] if r else -1 for p, r in zip(processes, ran, strict=True))
         out.append((Turn(placements, tuple(times[point])), disturbed[point]))
     return out
 
