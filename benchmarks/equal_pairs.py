@@ -16,7 +16,7 @@ import tempfile
 from collections import Counter
 from pathlib import Path
 
-from hot_anvil.api import Session, open_source
+from hot_anvil.api import Workshop, open_source
 from hot_anvil.core.inputs import make_input_set
 from hot_anvil.system.workers import Worker
 
@@ -56,8 +56,8 @@ long kernel(const int *levels, int n)
 """
 
 
-def session_for(folder: Path, text: str) -> Session:
-    """Return a session on one kernel with the three builds."""
+def workshop_for(folder: Path, text: str) -> Workshop:
+    """Return a workshop on one kernel with the three builds."""
     source = folder / "kernel.c"
     source.write_text(SOURCE.format(loop=text))
     builds = [
@@ -73,13 +73,13 @@ def session_for(folder: Path, text: str) -> Session:
     return open_source(source, builds, inputs=inputs)
 
 
-def naive(session: Session) -> list[str]:
+def naive(workshop: Workshop) -> list[str]:
     """Time each build once, one after the other, and compare the medians at 1 %."""
-    (snippet,) = session.bench.snippets
-    signatures = session.signatures(snippet)
-    inputs = make_input_set(session.bench, snippet, signatures[0], {}, 1)
+    (snippet,) = workshop.bench.snippets
+    signatures = workshop.signatures(snippet)
+    inputs = make_input_set(workshop.bench, snippet, signatures[0], {}, 1)
     medians = []
-    for program in session.link(session.compile(), signatures, 0).values():
+    for program in workshop.link(workshop.compile(), signatures, 0).values():
         with Worker(program.path) as worker:
             worker.prepare(0, 0, inputs)
             calls, _ = worker.calibrate(0, 0.002, 60)
@@ -98,9 +98,9 @@ def main() -> int:
     for number in range(args.pairs):
         name = list(KERNELS)[number % len(KERNELS)]
         with tempfile.TemporaryDirectory() as folder:
-            session = session_for(Path(folder), KERNELS[name])
-            ours = trial(session, args.seconds, number)
-            for who, words in (("hot-anvil", ours), ("naive script", naive(session))):
+            workshop = workshop_for(Path(folder), KERNELS[name])
+            ours = trial(workshop, args.seconds, number)
+            for who, words in (("hot-anvil", ours), ("naive script", naive(workshop))):
                 for truth, word in zip(TRUTHS, words, strict=True):
                     if truth == "3 % more" and name == ONLY_EQUAL:
                         continue
@@ -108,12 +108,12 @@ def main() -> int:
     return report(counts)
 
 
-def trial(session: Session, seconds: float, seed: int) -> list[str]:
+def trial(workshop: Workshop, seconds: float, seed: int) -> list[str]:
     """Return the words for the equal build and the one with more work."""
-    (measured,) = session.measure(seconds=seconds, seed=seed)
+    (measured,) = workshop.measure(seconds=seconds, seed=seed)
     (standing,) = measured.standings
     words = {result.candidate: result.word for result in standing.results}
-    names = [built.build.name for built in session.compile()]
+    names = [built.build.name for built in workshop.compile()]
     assert len(measured.checked.correct) == 4, measured.checked.verdicts
     return [words[name] for name in names[1:]]
 

@@ -83,11 +83,11 @@ def test_each_way_to_fail_has_its_verdict(source: Path) -> None:
 
 
 def test_every_scalar_type_arrives_as_given(source: Path) -> None:
-    session = open_source(
+    workshop = open_source(
         source, ["gcc -O0", "gcc -O2"], ["mixed"],
         ["a = 200", "b = -5", "c = 4000000000", "d = -1", "e = 2.5", "f = 7.5", "g = 1", "h = 1"],
     )  # fmt: skip
-    (checked,) = session.check()
+    (checked,) = workshop.check()
     assert [v.verdict for v in checked.verdicts] == ["correct", "correct"]
     (signature,) = checked.signatures
     assert signature.text == (
@@ -120,9 +120,9 @@ def test_what_cannot_be_called_is_said_with_what_can(source: Path) -> None:
 
 
 def test_a_stanza_can_be_pasted_as_it_is(source: Path) -> None:
-    session = open_source(source, ["gcc -O1"], ["total"])
-    (snippet,) = session.bench.snippets
-    tables = tomllib.loads("[[snippet]]\n" + stanza(snippet, session.signatures(snippet)))
+    workshop = open_source(source, ["gcc -O1"], ["total"])
+    (snippet,) = workshop.bench.snippets
+    tables = tomllib.loads("[[snippet]]\n" + stanza(snippet, workshop.signatures(snippet)))
     made = tables["snippet"][0]
     assert made["inputs"]["n"] == "n" and set(made["sweep"]) == {"n"}
     assert made["inputs"]["levels"]["count"] == "n"
@@ -158,12 +158,12 @@ def test_cplusplus_entries_are_called_by_their_mangled_names(
     text = (Path(__file__).parent / "sources" / "gauge.cpp").read_text()
     (tmp_path / "gauge.cpp").write_text(text)
     builds = [f"{chain.name} -O{level}" for chain in toolchains for level in (0, 2)]
-    session = open_source(
+    workshop = open_source(
         tmp_path / "gauge.cpp", builds, ["count_above"],
         ['levels = { fill = "uniform(0, 99)", count = "n" }', "n = 50",
          'highest = { fill = "zeros", count = 1 }'],
     )  # fmt: skip
-    (checked,) = session.check()
+    (checked,) = workshop.check()
     assert {v.verdict for v in checked.verdicts} == {"correct"}, checked.verdicts
 
 

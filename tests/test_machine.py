@@ -118,9 +118,9 @@ def test_flags_that_change_only_the_linking_are_not_the_same_code(tmp_path: Path
     """-ffast-math links start-up code that changes how the CPU treats tiny floats."""
     source = tmp_path / "gauge.c"
     source.write_text("int same(int x) { return x + 1; }\n")
-    session = open_source(source, ["gcc -O1", "gcc -O1 -Wall", "gcc -O1 -ffast-math"])
-    signatures = session.signatures(session.bench.snippets[0])
-    plain, warned, fast = session.link(session.compile(), signatures, 0).values()
+    workshop = open_source(source, ["gcc -O1", "gcc -O1 -Wall", "gcc -O1 -ffast-math"])
+    signatures = workshop.signatures(workshop.bench.snippets[0])
+    plain, warned, fast = workshop.link(workshop.compile(), signatures, 0).values()
     assert plain.same_code == warned.same_code != fast.same_code
 
 
@@ -129,9 +129,9 @@ def test_a_worker_that_is_asked_nonsense_ends_and_says_so(
 ) -> None:
     source = tmp_path / "total.c"
     source.write_text(TOTAL)
-    session = open_source(source, [f"{toolchains[0].name} -O1"])
-    (program,) = session.link(
-        session.compile(), session.signatures(session.bench.snippets[0]), 0
+    workshop = open_source(source, [f"{toolchains[0].name} -O1"])
+    (program,) = workshop.link(
+        workshop.compile(), workshop.signatures(workshop.bench.snippets[0]), 0
     ).values()
     with Worker(program.path) as worker:
         assert 0 < worker.probe() < 1

@@ -130,10 +130,10 @@ def test_programs_lie_where_they_were_told_to(tmp_path: Path) -> None:
 
     source = tmp_path / "swell.c"
     source.write_text(WORK)
-    session = open_source(source, ["gcc -O2 -DREPEAT=2"])
-    signatures = session.signatures(session.bench.snippets[0])
+    workshop = open_source(source, ["gcc -O2 -DREPEAT=2"])
+    signatures = workshop.signatures(workshop.bench.snippets[0])
     for placement in PLACEMENTS:
-        (program,) = session.link(session.compile(), signatures, placement).values()
+        (program,) = workshop.link(workshop.compile(), signatures, placement).values()
         with Path(program.path).open("rb") as file:
             (symbol,) = ELFFile(file).get_section_by_name(".symtab").get_symbol_by_name("swell")
             assert symbol["st_value"] % 64 == placement % 64

@@ -2,11 +2,11 @@
 
     import hot_anvil
 
-    session = hot_anvil.open_bench("tide-gauge")
-    for built in session.compile():
+    workshop = hot_anvil.open_bench("tide-gauge")
+    for built in workshop.compile():
         print(built.build.name, built.status, built.code_bytes)
-    diff = session.diff("gcc:plain", "gcc:fast")
-    picks = session.pick()
+    diff = workshop.diff("gcc:plain", "gcc:fast")
+    picks = workshop.pick()
 
 Every step does the steps before it when they are still missing. Records are
 immutable named tuples; see ``hot_anvil.core``.
@@ -43,10 +43,10 @@ DEFAULT_SECONDS = 1.0
 DEFAULT_CALL_SECONDS = 5.0
 
 
-class Session:
+class Workshop:
     """A bench on this machine, with its store of results.
 
-    A session sees each source as it was when it first compiled it; open a new
+    A workshop sees each source as it was when it first compiled it; open a new
     one after an edit.
     """
 
@@ -332,9 +332,9 @@ def _symbols(names: Collection[str], codes: Collection[Code]) -> set[str]:
     return out
 
 
-def open_bench(path: str | Path, progress: Progress = no_progress) -> Session:
+def open_bench(path: str | Path, progress: Progress = no_progress) -> Workshop:
     """Open the bench in a folder. Raises RequestError when it is missing or wrong."""
-    return Session(open_bench_file(Path(path)), progress=progress)
+    return Workshop(open_bench_file(Path(path)), progress=progress)
 
 
 def open_source(
@@ -344,7 +344,7 @@ def open_source(
     inputs: Sequence[str] = (),
     sweep: Sequence[str] = (),
     progress: Progress = no_progress,
-) -> Session:
+) -> Workshop:
     """Open one bare source file; ``builds`` are texts such as "gcc -O2"."""
     bench = open_source_file(Path(path), builds, entries, inputs, sweep)
-    return Session(bench, True, progress)
+    return Workshop(bench, True, progress)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NoReturn
 from hot_anvil.core.errors import RequestError
 
 if TYPE_CHECKING:
-    from hot_anvil.api import Session
+    from hot_anvil.api import Workshop
     from hot_anvil.cli.output import Output
 
 
@@ -101,7 +101,7 @@ def _positive(text: str) -> float:
     return value
 
 
-def open_session(args: argparse.Namespace, out: "Output", path: str | None = None) -> "Session":
+def open_workshop(args: argparse.Namespace, out: "Output", path: str | None = None) -> "Workshop":
     """Open the bench or source that the arguments name."""
     from hot_anvil.api import open_bench, open_source
 
@@ -115,10 +115,10 @@ def open_session(args: argparse.Namespace, out: "Output", path: str | None = Non
                 f"--{option} goes with one bare source file; {place} is a bench, whose anvil.toml "
                 "says it."
             )
-        session = open_bench(place, out.progress)
+        workshop = open_bench(place, out.progress)
         if args.build:
-            session.bench = session.bench._replace(explicit=tuple(args.build))
-        return session
+            workshop.bench = workshop.bench._replace(explicit=tuple(args.build))
+        return workshop
     if not os.path.lexists(place):
         raise RequestError(f"{place}: there is no such file or folder.")
     inputs, sweep = getattr(args, "inputs", []), getattr(args, "sweep", [])

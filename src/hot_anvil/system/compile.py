@@ -32,7 +32,7 @@ def compile_unit(job: Job, store: Store) -> Unit:
         why = f"{job.source}: there is no such file in {store.root}"
         return _refused(job, why, 0.0, ())
     for _ in range(3):
-        work = store.workplace()
+        work = store.scratch()
         began = work.stat().st_mtime_ns
         try:
             unit, read = _compile(job, store, work)

@@ -33,7 +33,7 @@ def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:
     plain = read_json(store.artefact(name) / "signatures.json") if name else None
     if isinstance(plain, list):
         return tuple(_from_plain(row) for row in plain)
-    work = store.workplace()
+    work = store.scratch()
     try:
         said = run_compiler(job, store, work, "-c", "code.o", job.family.variable_flags)
         if said.failed:

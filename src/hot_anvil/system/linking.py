@@ -81,7 +81,7 @@ def _link(
     store: Store,
 ) -> str:
     """Make the program's artefact; return why it cannot be linked, "" when it can."""
-    work = store.workplace()
+    work = store.scratch()
     try:
         units = [store.artefact(unit.artefact) / "code.o" for unit in built.units]
         objects = [_without_main(unit, work) for unit in units]
@@ -118,7 +118,7 @@ def _fixed_objects(shim_text: str, host: Toolchain, store: Store) -> Path:
     folder = store.artefact(name)
     if folder.is_dir():
         return folder
-    work = store.workplace()
+    work = store.scratch()
     (work / "shim.c").write_text(shim_text)
     pads = [f"pad{placement}.s" for placement in PLACEMENTS]
     for pad, placement in zip(pads, PLACEMENTS, strict=True):

@@ -64,7 +64,7 @@ class Store:
         """Look at every file anew from here on."""
         self._digests.clear()
 
-    def workplace(self) -> Path:
+    def scratch(self) -> Path:
         """Return a new, empty folder to make an artefact in."""
         folder = self.folder / "work" / f"{os.getpid()}-{time.monotonic_ns()}"
         try:
@@ -73,25 +73,25 @@ class Store:
             raise RequestError(f"{folder}: cannot be made ({error.strerror}).") from None
         return folder
 
-    def keep(self, workplace: Path, name: str) -> Path:
-        """Turn a workplace into the artefact ``name``; an equal one made meanwhile wins."""
+    def keep(self, scratch: Path, name: str) -> Path:
+        """Turn a scratch into the artefact ``name``; an equal one made meanwhile wins."""
         import shutil
 
         target = self.artefact(name)
         target.parent.mkdir(parents=True, exist_ok=True)
         try:
-            workplace.rename(target)
+            scratch.rename(target)
         except OSError:
             if not target.is_dir():
                 raise
             if not _is_whole(target):  # damaged since: ours takes its place
-                target.rename(self.workplace() / name)
-                workplace.rename(target)
-            shutil.rmtree(workplace, ignore_errors=True)
+                target.rename(self.scratch() / name)
+                scratch.rename(target)
+            shutil.rmtree(scratch, ignore_errors=True)
         return target
 
     def sweep(self) -> None:
-        """Remove workplaces of processes that no longer live."""
+        """Remove scratch folders of processes that no longer live."""
         import shutil
 
         for folder in (self.folder / "work").glob("*-*"):

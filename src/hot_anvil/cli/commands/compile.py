@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_bench, open_session
+from hot_anvil.cli.options import add_bench, open_workshop
 from hot_anvil.cli.output import Output, document
 
 
@@ -16,9 +16,9 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.core.built import COMPILED
     from hot_anvil.views.compile import compile_sheet
 
-    session = open_session(args, out)
-    builds = session.compile(args.snippet)
-    plan = session.plan
+    workshop = open_workshop(args, out)
+    builds = workshop.compile(args.snippet)
+    plan = workshop.plan
     out.answer(
         lambda: compile_sheet(builds, plan.notes, out.width),
         lambda: document("compile", builds, plan),

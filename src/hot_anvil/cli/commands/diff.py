@@ -3,7 +3,7 @@
 import argparse
 
 from hot_anvil.cli.commands.listing import split_path
-from hot_anvil.cli.options import add_bench, add_entries, open_session
+from hot_anvil.cli.options import add_bench, add_entries, open_workshop
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
@@ -27,8 +27,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.views.diff import diff_sheet
 
     path, names = split_path(args.words)
-    session = open_session(args, out, path)
-    builds = session.plan.builds
+    workshop = open_workshop(args, out, path)
+    builds = workshop.plan.builds
     if not names and len(builds) == 2:
         names = [build.name for build in builds]
     if len(names) != 2:
@@ -36,6 +36,6 @@ def run(args: argparse.Namespace, out: Output) -> int:
             "diff compares two builds: name them after PATH, or give two with --build. "
             f"The builds are: {listed(build.name for build in builds)}."
         )
-    diffs = session.diff(names[0], names[1], args.snippet, args.entry)
+    diffs = workshop.diff(names[0], names[1], args.snippet, args.entry)
     out.answer(lambda: diff_sheet(diffs, out.width, args.all), lambda: document("diff", diffs))
     return 0

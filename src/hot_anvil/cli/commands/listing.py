@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_bench, add_entries, open_session
+from hot_anvil.cli.options import add_bench, add_entries, open_workshop
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
@@ -23,15 +23,15 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.views.listing import listing_sheet
 
     path, names = split_path(args.words)
-    session = open_session(args, out, path)
-    builds = session.plan.builds
+    workshop = open_workshop(args, out, path)
+    builds = workshop.plan.builds
     if len(names) > 1 or (not names and len(builds) > 1):
         raise RequestError(
             "listing shows one build: name it after PATH. "
             f"The builds are: {listed(build.name for build in builds)}."
         )
     name = names[0] if names else builds[0].name
-    listings = session.listing(name, args.snippet, args.entry)
+    listings = workshop.listing(name, args.snippet, args.entry)
     out.answer(lambda: listing_sheet(listings, out.width), lambda: document("listing", listings))
     return 0
 

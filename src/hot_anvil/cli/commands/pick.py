@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_measuring, open_session
+from hot_anvil.cli.options import add_measuring, open_workshop
 from hot_anvil.cli.output import Output, document
 
 
@@ -17,8 +17,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.views.pick import pick_sheet
 
     notes = environment_notes()
-    session = open_session(args, out)
-    picked = session.pick(args.snippet, args.seconds, args.seed, args.call_seconds)
+    workshop = open_workshop(args, out)
+    picked = workshop.pick(args.snippet, args.seconds, args.seed, args.call_seconds)
     out.answer(
         lambda: pick_sheet(picked, notes, out.width), lambda: document("pick", picked, notes)
     )

@@ -68,11 +68,11 @@ def _from_sources(sources: list[str], out: Output) -> tuple[Path, tuple[str, ...
     file = folder / "anvil.toml"
     if file.exists():
         raise RequestError(f"{file}: is there already; it was left as it is.")
-    session = open_source(sources[0], progress=out.progress)
+    workshop = open_source(sources[0], progress=out.progress)
     names = tuple(_inside(source, folder) for source in sources)
-    snippet = session.bench.snippets[0]._replace(sources=names)
-    session.bench = session.bench._replace(snippets=(snippet,))
-    signatures = session.functions(snippet)
+    snippet = workshop.bench.snippets[0]._replace(sources=names)
+    workshop.bench = workshop.bench._replace(snippets=(snippet,))
+    signatures = workshop.functions(snippet)
     if not any(signature.callable_with_values for signature in signatures):
         raise RequestError(
             f"{sources[0]}: no function here can be called with values that this version can "
