@@ -74,7 +74,7 @@ class Store:
         return folder
 
     def keep(self, scratch: Path, name: str) -> Path:
-        """Turn a scratch into the artefact ``name``; an equal one made meanwhile wins."""
+        """Turn a scratch folder into the artefact ``name``; an equal one made meanwhile wins."""
         import shutil
 
         target = self.artefact(name)
