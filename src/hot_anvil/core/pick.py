@@ -62,7 +62,8 @@ def pick(
     if standing is None:
         return Pick(snippet, None, (), (), excluded, "", "no candidate is correct", "")
     result_of = {result.candidate: result for result in standing.results}
-    order = sorted(standing.to_best, key=lambda name: standing.to_best[name][0].centre)
+    behind_best = standing.to_best
+    order = sorted(behind_best, key=lambda n: (n != standing.best, behind_best[n][0].centre))
     ranking: list[Ranked] = []
     for place, name in enumerate(order, 1):
         behind, word = standing.to_best[name]
