@@ -60,6 +60,23 @@ def add_entries(parser: argparse.ArgumentParser, what: str) -> None:
     parser.add_argument("--entry", action="append", default=[], metavar="NAME", help=what)
 
 
+def add_named_builds(parser: argparse.ArgumentParser, names: str, what: str) -> None:
+    """Add PATH followed by builds to show, the bench's other options, and --entry."""
+    parser.add_argument(
+        "words", nargs="*", metavar=f"[PATH] {names}",
+        help=f"a bench or one source file (default: this folder), then {what}",
+    )  # fmt: skip
+    add_bench(parser, path=False)
+    add_entries(parser, "only this function; may be repeated")
+
+
+def split_path(words: list[str]) -> tuple[str, list[str]]:
+    """Split PATH from the names after it; without a path that exists it is this folder."""
+    if words and (os.path.lexists(words[0]) or "/" in words[0]):
+        return words[0], words[1:]
+    return ".", words
+
+
 def add_inputs(parser: argparse.ArgumentParser) -> None:
     """Add what says the values of a bare source's parameters, and limits of a run."""
     add_entries(parser, "an entry of a bare source; several are rivals (default: its only one)")

@@ -21,14 +21,6 @@ def environment_notes() -> tuple[str, ...]:
     return tuple(notes)
 
 
-def machine_name() -> str:
-    """Return the CPU's own name, "unknown CPU" when it does not say."""
-    for line in _read("/proc/cpuinfo").split("\n"):
-        if line.startswith("model name"):
-            return line.partition(":")[2].strip()
-    return "unknown CPU"
-
-
 def _read(path: str) -> str:
     try:
         return Path(path).read_text()

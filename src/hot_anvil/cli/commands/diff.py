@@ -2,8 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.commands.listing import split_path
-from hot_anvil.cli.options import add_bench, add_entries, open_workshop
+from hot_anvil.cli.options import add_named_builds, open_workshop, split_path
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
@@ -11,12 +10,7 @@ from hot_anvil.core.names import listed
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
-    parser.add_argument(
-        "words", nargs="*", metavar="[PATH] LEFT RIGHT",
-        help="a bench or one source file (default: this folder), then the two builds to compare",
-    )  # fmt: skip
-    add_bench(parser, path=False)
-    add_entries(parser, "only this function; may be repeated")
+    add_named_builds(parser, "LEFT RIGHT", "the two builds to compare")
     parser.add_argument(
         "--all", action="store_true", help="also show the instructions of lines that are the same"
     )

@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_bench, add_entries, open_workshop
+from hot_anvil.cli.options import add_named_builds, open_workshop, split_path
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
@@ -10,12 +10,7 @@ from hot_anvil.core.names import listed
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
-    parser.add_argument(
-        "words", nargs="*", metavar="[PATH] BUILD",
-        help="a bench or one source file (default: this folder), then the build to show",
-    )  # fmt: skip
-    add_bench(parser, path=False)
-    add_entries(parser, "only this function; may be repeated")
+    add_named_builds(parser, "BUILD", "the build to show")
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
@@ -34,12 +29,3 @@ def run(args: argparse.Namespace, out: Output) -> int:
     listings = workshop.listing(name, args.snippet, args.entry)
     out.answer(lambda: listing_sheet(listings, out.width), lambda: document("listing", listings))
     return 0
-
-
-def split_path(words: list[str]) -> tuple[str, list[str]]:
-    """Split PATH from the names after it; without a path that exists it is this folder."""
-    import os.path
-
-    if words and (os.path.lexists(words[0]) or "/" in words[0]):
-        return words[0], words[1:]
-    return ".", words
