@@ -52,8 +52,9 @@ def need() -> Callable[..., None]:
 
 @pytest.fixture(scope="session")
 def toolchains() -> tuple[Toolchain, ...]:
-    """The toolchains of this machine that run natively."""
-    found = tuple(chain for chain in find_toolchains().toolchains if chain.can["run"])
+    """The C toolchains of this machine that run natively."""
+    native = (chain for chain in find_toolchains().toolchains if chain.can["run"])
+    found = tuple(chain for chain in native if "c" in chain.drivers)
     if NEED_ALL and {chain.family for chain in found} != {"gcc", "clang"}:
         lacking("gcc or clang")
     return found

@@ -12,7 +12,8 @@ from conftest import document, hot_anvil, refused
 from hot_anvil.core.align import CHANGED, GONE, NEW, RENAMED, REORDERED, SAME, align, state_of
 from hot_anvil.core.code import Code, Function, Instruction
 from hot_anvil.core.diff import diff_codes
-from hot_anvil.core.x86 import canonical, family_of, shape
+from hot_anvil.core.isa.spelling import canonical, shape
+from hot_anvil.core.isa.x86 import family_of
 
 REGISTERS = ["%eax", "%ebx", "%ecx", "%edx", "%esi", "%edi", "%r8d", "%r9d"]
 MNEMONICS = ["addl", "subl", "movl", "imull", "xorl"]
@@ -62,7 +63,7 @@ def test_the_diff_of_swapped_sides_is_the_mirror(
 def test_an_alignment_loses_nothing_and_keeps_both_orders(
     left: list[Instruction], right: list[Instruction]
 ) -> None:
-    pairs = align(left, right)
+    pairs = align(left, right, "x86")
     assert [pair.left for pair in pairs if pair.left] == left
     assert [pair.right for pair in pairs if pair.right] == right
     for pair in pairs:
@@ -104,7 +105,10 @@ def test_a_consistent_change_of_registers_is_only_renamed(
     ],
 )
 def test_line_states(left: list[str], right: list[str], state: str) -> None:
-    assert state_of(align([written(t) for t in left], [written(t) for t in right])) == state
+    assert (
+        state_of(align([written(t) for t in left], [written(t) for t in right], "x86"), "x86")
+        == state
+    )
 
 
 def test_code_inlined_into_another_function_shows_under_its_own_line() -> None:
@@ -135,8 +139,8 @@ def test_registers_of_one_family_overlap(register: str) -> None:
         "%r10d": "r10", "%xmm3": "v3", "%ymm3": "v3", "%sil": "si",
     }  # fmt: skip
     assert family_of(register)[0] == families[register]
-    text = canonical("movq", (register, "%rcx"))
-    assert shape(text)[1] == (families[register], "cx")
+    text = canonical("movq", (register, "%rcx"), "x86")
+    assert shape(text, "x86")[1] == (families[register], "cx")
 
 
 def test_diff_of_a_bare_file_counts_what_the_disassembler_counts(tmp_path: Path) -> None:

@@ -19,7 +19,7 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.bench import Bench, Snippet, find_snippets
 from hot_anvil.core.built import COMPILED, REFUSED, Built
-from hot_anvil.core.code import Code, find_functions, join_codes, only_functions
+from hot_anvil.core.code import EMITTED, LINKED, Code, find_functions, join_codes, only_functions
 from hot_anvil.core.diff import diff_codes
 from hot_anvil.core.errors import FaultError, RequestError
 from hot_anvil.core.grid import Build, Plan, command_line, find_build, plan_builds
@@ -85,7 +85,12 @@ class Workshop:
         """Compile the snippets (all when none is named) under the builds (all when none)."""
         chosen = find_snippets(self.bench, snippets)
         wanted = builds or self.plan.builds
-        pairs = [(snippet, build) for snippet in chosen for build in wanted]
+        pairs = [
+            (snippet, build)
+            for snippet in chosen
+            for build in wanted
+            if snippet.sources_for(self.toolchain(build).drivers)
+        ]
         if any((s.name, b.name) not in self._built for s, b in pairs):
             found = self.found
             made = compile_grid(
@@ -95,11 +100,18 @@ class Workshop:
         return tuple(self._built[s.name, b.name] for s, b in pairs)
 
     def listing(
-        self, build: str, snippets: Sequence[str] = (), entries: Collection[str] = ()
+        self,
+        build: str,
+        snippets: Sequence[str] = (),
+        entries: Collection[str] = (),
+        view: str = EMITTED,
     ) -> tuple[Listing, ...]:
-        """Return each snippet's code under one build; raises RequestError if it is refused."""
+        """Return each snippet's code under one build; raises RequestError if it is refused.
+
+        ``view`` is EMITTED or LINKED. What was made while linking has no other.
+        """
         builds = self.compile(snippets, [self.build(build)])
-        codes = [self._code(built) for built in builds]
+        codes = [self.code(built, view, True) for built in builds]
         symbols = _symbols(entries, codes)
         out = []
         for built, code in zip(builds, codes, strict=True):
@@ -116,14 +128,17 @@ class Workshop:
         right: str,
         snippets: Sequence[str] = (),
         entries: Collection[str] = (),
+        view: str = EMITTED,
     ) -> tuple[SnippetDiff, ...]:
         """Compare each snippet under two builds; raises RequestError if one is refused."""
         first, second = self.build(left), self.build(right)
         built = {(b.snippet.name, b.build): b for b in self.compile(snippets, [first, second])}
-        codes = {key: self._code(b) for key, b in built.items()}
+        codes = {key: self.code(b, view) for key, b in built.items()}
         symbols = _symbols(entries, codes.values())
         out = []
         for name in dict.fromkeys(name for name, _ in built):
+            if (name, first) not in built or (name, second) not in built:
+                continue  # one of the two has no compiler for it
             a, b = codes[name, first], codes[name, second]
             sources = read_sources(self.bench.root, list(dict.fromkeys((*a.files, *b.files))))
             diff = diff_codes(a, b, sources, symbols)
@@ -204,19 +219,30 @@ class Workshop:
         """Return how to call every function of the snippet that others can call."""
         from hot_anvil.system.interface import read_interface
 
-        build = self.plan.reference
-        usable = [b for b in self.compile([snippet.name]) if b.status == COMPILED]
+        compiled = self.compile([snippet.name])
+        usable = [b.build for b in compiled if b.status == COMPILED]
         if not usable:
-            refused = self.compile([snippet.name])[0]
-            raise RequestError(
-                f"{self.bench.file}: snippet {snippet.name} compiles under no build. "
-                f"{refused.build.name} says: {refused.why}"
+            said = (
+                f"{compiled[0].build.name} says: {compiled[0].why}"
+                if compiled
+                else (f"No toolchain of the grid takes {listed(snippet.languages)}.")
             )
-        if build not in [b.build for b in usable]:
-            build = usable[0].build
-        chain = self.toolchain(build)
-        family = next(f for f in self.found.families if f.name == chain.family)
-        return read_interface(snippet, build, chain, family, self.store)
+            raise RequestError(
+                f"{self.bench.file}: snippet {snippet.name} compiles under no build. {said}"
+            )
+        # The reference first; what it has no compiler for, from the first build that has.
+        order = sorted(usable, key=lambda build: build != self.plan.reference)
+        out: dict[str, Signature] = {}
+        languages: set[str] = set()
+        for build in order:
+            chain = self.toolchain(build)
+            if set(snippet.languages) & set(chain.drivers) <= languages:
+                continue
+            languages |= set(chain.drivers)
+            family = next(f for f in self.found.families if f.name == chain.family)
+            for signature in read_interface(snippet, build, chain, family, self.store):
+                out.setdefault(signature.symbol, signature)
+        return tuple(out.values())
 
     def link(
         self, builds: Sequence[Built], signatures: Sequence["Signature"], placement: int
@@ -224,7 +250,8 @@ class Workshop:
         """Return the program of each build that compiled, its code at ``placement``."""
         from concurrent.futures import ThreadPoolExecutor
 
-        from hot_anvil.system.linking import Program, host_toolchain, link_program
+        from hot_anvil.system.linker import host_toolchain
+        from hot_anvil.system.linking import Program, link_program
 
         host = host_toolchain(self.found.toolchains)
 
@@ -309,12 +336,31 @@ class Workshop:
             for v in checked.verdicts
         }
 
-    def _code(self, built: Built) -> Code:
+    def code(self, built: Built, view: str = EMITTED, chains: bool = False) -> Code:
+        """Return the code of a build of a snippet; raises RequestError if it is refused.
+
+        With ``chains`` each instruction tells the calls it was inlined through.
+        """
         if built.status == REFUSED:
             raise RequestError(
                 f"{built.build.name} refuses snippet {built.snippet.name}: {built.why}"
             )
-        return join_codes(load_code(unit, self.store) for unit in built.units)
+        chain = self.toolchain(built.build)
+        if view == LINKED and not built.whole:
+            from hot_anvil.system.image import link_whole
+
+            found = self.found
+            whole = link_whole(built, found.toolchains, found.families, self.store)
+            if whole.status == REFUSED:
+                raise RequestError(f"{built.build.name}: no linked view: {whole.why}")
+            return load_code(whole, self.store)
+        codes = [load_code(unit, self.store) for unit in built.shown]
+        if chains:
+            from hot_anvil.system.image import with_chains
+
+            units = zip(codes, built.shown, strict=True)
+            codes = [with_chains(code, unit, chain, self.store) for code, unit in units]
+        return join_codes(codes)
 
 
 def _symbols(names: Collection[str], codes: Collection[Code]) -> set[str]:

@@ -5,7 +5,7 @@ from difflib import SequenceMatcher
 from typing import NamedTuple
 
 from hot_anvil.core.code import Instruction
-from hot_anvil.core.x86 import canonical, shape
+from hot_anvil.core.isa.spelling import canonical, shape
 
 SAME, RENAMED, REORDERED, CHANGED = "same", "renamed", "reordered", "changed"
 GONE, NEW = "gone", "new"
@@ -19,17 +19,19 @@ class Pair(NamedTuple):
     state: str  # SAME, RENAMED, CHANGED, GONE or NEW
 
 
-def align(left: Sequence[Instruction], right: Sequence[Instruction]) -> tuple[Pair, ...]:
+def align(left: Sequence[Instruction], right: Sequence[Instruction], isa: str) -> tuple[Pair, ...]:
     """Pair the instructions of two runs, keeping the order of both.
 
     Instructions of one shape are paired first; of what lies between, those
     with the same mnemonic are paired as CHANGED, the rest stands alone.
     """
-    a = [canonical(i.mnemonic, i.operands) for i in left]
-    b = [canonical(i.mnemonic, i.operands) for i in right]
+    a = [canonical(i.mnemonic, i.operands, isa) for i in left]
+    b = [canonical(i.mnemonic, i.operands, isa) for i in right]
     if a == b:
         return tuple(Pair(x, y, SAME) for x, y in zip(left, right, strict=True))
-    shapes = SequenceMatcher(None, [shape(t)[0] for t in a], [shape(t)[0] for t in b], False)
+    shapes = SequenceMatcher(
+        None, [shape(t, isa)[0] for t in a], [shape(t, isa)[0] for t in b], False
+    )
     pairs: list[Pair] = []
     for kind, i, i_end, j, j_end in shapes.get_opcodes():
         if kind == "equal":
@@ -55,7 +57,7 @@ def _by_mnemonic(left: Sequence[Instruction], right: Sequence[Instruction]) -> l
     return pairs
 
 
-def state_of(pairs: Sequence[Pair]) -> str:
+def state_of(pairs: Sequence[Pair], isa: str) -> str:
     """Return the state of a line from its pairs.
 
     RENAMED needs one renaming of registers and labels, the same in both
@@ -69,24 +71,28 @@ def state_of(pairs: Sequence[Pair]) -> str:
     states = {pair.state for pair in pairs}
     if states == {SAME}:
         return SAME
-    if states <= {SAME, RENAMED} and _consistent(pairs):
+    if states <= {SAME, RENAMED} and _consistent(pairs, isa):
         return RENAMED
-    left = sorted(_text(pair.left) for pair in pairs if pair.left)
-    right = sorted(_text(pair.right) for pair in pairs if pair.right)
+    left = sorted(_text(pair.left, isa) for pair in pairs if pair.left)
+    right = sorted(_text(pair.right, isa) for pair in pairs if pair.right)
     return REORDERED if left == right else CHANGED
 
 
-def _text(instruction: Instruction) -> str:
-    return canonical(instruction.mnemonic, instruction.operands)
+def _text(instruction: Instruction, isa: str) -> str:
+    return canonical(instruction.mnemonic, instruction.operands, isa)
 
 
-def _consistent(pairs: Sequence[Pair]) -> bool:
+def _consistent(pairs: Sequence[Pair], isa: str) -> bool:
     forth: dict[str, str] = {}
     back: dict[str, str] = {}
     for pair in pairs:
         if pair.left and pair.right:
-            names = zip(shape(_text(pair.left))[1], shape(_text(pair.right))[1], strict=True)
+            names = zip(_names(pair.left, isa), _names(pair.right, isa), strict=True)
             for a, b in names:
                 if forth.setdefault(a, b) != b or back.setdefault(b, a) != a:
                     return False
     return True
+
+
+def _names(instruction: Instruction, isa: str) -> tuple[str, ...]:
+    return shape(_text(instruction, isa), isa)[1]

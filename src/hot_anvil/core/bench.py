@@ -1,7 +1,9 @@
 """The bench as a value, and reading it from the tables of ``anvil.toml``."""
 
 import re
-from collections.abc import Mapping, Sequence
+import shlex
+from collections.abc import Collection, Mapping, Sequence
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from hot_anvil.core.errors import RequestError
@@ -9,19 +11,31 @@ from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.tomlplace import Step, dotted, line_of
 
 LANGUAGES = {
-    ".c": "c",
-    ".cc": "c++",
-    ".cpp": "c++",
-    ".cxx": "c++",
-    ".C": "c++",
+    **dict.fromkeys((".c",), "c"),
+    **dict.fromkeys((".cc", ".cpp", ".cxx", ".C"), "c++"),
+    **dict.fromkeys((".f", ".for", ".f90", ".f95", ".f03", ".f08", ".F", ".F90"), "fortran"),
+    **dict.fromkeys((".rs",), "rust"),
+    **dict.fromkeys((".cu",), "cuda"),
+    **dict.fromkeys((".s", ".S"), "assembly"),
 }
 DEFAULT_FLAGS = {"plain": "-O0", "lean": "-Os", "even": "-O2", "fast": "-O3"}
 
 _KEYS = {
     "": ("title", "flags", "grid", "toolchain", "snippet"),
     "grid": ("toolchains", "flags", "except", "reference", "baseline"),
-    "toolchain": ("command", "family"),
-    "snippet": ("name", "about", "sources", "entries", "reference", "sweep", "inputs"),
+    "toolchain": ("command", "family", "target", "binutils", "flags"),
+    "snippet": (
+        "name",
+        "about",
+        "sources",
+        "entries",
+        "reference",
+        "sweep",
+        "inputs",
+        "source_flags",
+        "link_flags",
+        "packages",
+    ),
     "input": ("fill", "count", "alias"),
 }
 
@@ -38,19 +52,29 @@ class Snippet(NamedTuple):
     reference: str  # entry whose results count as right, "" for the first
     sweep: Mapping[str, tuple[int, ...]]
     inputs: Values  # parameter -> value, expression, or table
+    source_flags: Mapping[str, tuple[str, ...]] = MappingProxyType({})  # source -> more flags
+    link_flags: tuple[str, ...] = ()
+    packages: tuple[str, ...] = ()  # pkg-config names of libraries it needs
 
     @property
-    def language(self) -> str:
-        """The language of the first source; all sources are linked by its driver."""
-        return language_of(self.sources[0])
+    def languages(self) -> tuple[str, ...]:
+        """The languages of its sources."""
+        return tuple(dict.fromkeys(map(language_of, self.sources)))
+
+    def sources_for(self, languages: Collection[str]) -> tuple[str, ...]:
+        """Return the sources in these languages: those that a toolchain can compile."""
+        return tuple(source for source in self.sources if language_of(source) in languages)
 
 
 class CustomToolchain(NamedTuple):
-    """A compiler that the bench names itself."""
+    """A compiler that the bench or the person's settings name."""
 
     name: str
     command: str
     family: str
+    target: str = ""  # where the compiler does not say it itself
+    binutils: str | None = None  # prefix of assembler, linker and disassembler
+    flags: tuple[str, ...] = ()  # fixed, in every build
 
 
 class Grid(NamedTuple):
@@ -192,11 +216,24 @@ class _Reader:
         if not isinstance(table, Mapping):
             raise self.fault(path, "must be a table with 'command' and 'family'")
         self.known(table, path, "toolchain")
-        for key in _KEYS["toolchain"]:
+        for key in ("command", "family"):
             if key not in table:
                 raise self.fault(path, f"'{key}' is missing")
-        command = self.item(table, path, "command", str, "")
-        return CustomToolchain(name, command, self.item(table, path, "family", str, ""))
+        return CustomToolchain(
+            name,
+            self.item(table, path, "command", str, ""),
+            self.item(table, path, "family", str, ""),
+            self.item(table, path, "target", str, ""),
+            self.item(table, path, "binutils", str, "") if "binutils" in table else None,
+            self.flags(table, path, "flags"),
+        )
+
+    def flags(self, table: Values, path: tuple[Step, ...], key: str) -> tuple[str, ...]:
+        """Return the flags that a text holds, split as a shell does."""
+        try:
+            return tuple(shlex.split(self.item(table, path, key, str, "")))
+        except ValueError as error:
+            raise self.fault((*path, key), f"cannot be split into words ({error})") from None
 
     def snippet(self, table: Values, index: int) -> Snippet:
         path = ("snippet", index)
@@ -221,7 +258,20 @@ class _Reader:
         sweep = self.item(table, path, "sweep", dict, {})
         points = {key: self.sweep(sweep, (*path, "sweep"), key) for key in sweep}
         about = self.item(table, path, "about", str, "")
-        return Snippet(name, about, sources, entries, reference, points, inputs)
+        made = Snippet(name, about, sources, entries, reference, points, inputs)
+        own = self.item(table, path, "source_flags", dict, {})
+        for source in own:
+            if source not in sources:
+                raise self.fault(
+                    (*path, "source_flags", source), f"'{source}' is none of the sources"
+                )
+        return made._replace(
+            source_flags={
+                source: self.flags(own, (*path, "source_flags"), source) for source in own
+            },
+            link_flags=self.flags(table, path, "link_flags"),
+            packages=tuple(self.items(table, path, "packages", str)),
+        )
 
     def sweep(self, table: Values, path: tuple[Step, ...], key: str) -> tuple[int, ...]:
         points = tuple(self.items(table, path, key, int))

@@ -19,7 +19,7 @@ class Unit(NamedTuple):
     why: str  # for a refused one
     seconds: float  # the compiler's time when it made this artefact
     diagnostics: tuple[Diagnostic, ...]
-    code_bytes: int
+    code_bytes: int | None  # None where there is no object, or not before linking
     sizes: dict[str, int]  # function symbol -> bytes
     proof: Proof
 
@@ -31,43 +31,55 @@ class Built(NamedTuple):
     build: Build
     units: tuple[Unit, ...]
     fresh: bool  # a compiler ran for it just now
+    whole: Unit | None = None  # the linked whole, where code is made only while linking
+
+    @property
+    def shown(self) -> tuple[Unit, ...]:
+        """The units that hold the code: its sources', or the linked whole."""
+        return (self.whole,) if self.whole else self.units
+
+    @property
+    def all_units(self) -> tuple[Unit, ...]:
+        """Every unit that a compiler or linker made for it."""
+        return (*self.units, *((self.whole,) if self.whole else ()))
 
     @property
     def status(self) -> str:
         """COMPILED when every source compiled."""
-        return REFUSED if any(unit.status == REFUSED for unit in self.units) else COMPILED
+        return REFUSED if any(unit.status == REFUSED for unit in self.all_units) else COMPILED
 
     @property
     def why(self) -> str:
         """Why it was refused, "" when it was not."""
-        return next((unit.why for unit in self.units if unit.status == REFUSED), "")
+        return next((unit.why for unit in self.all_units if unit.status == REFUSED), "")
 
     @property
     def seconds(self) -> float:
-        """Seconds of the compiler for all sources."""
-        return sum(unit.seconds for unit in self.units)
+        """Seconds of the compiler for all sources, and of linking where code is made then."""
+        return sum(unit.seconds for unit in self.all_units)
 
     @property
-    def code_bytes(self) -> int:
-        """Bytes of code of all sources."""
-        return sum(unit.code_bytes for unit in self.units)
+    def code_bytes(self) -> int | None:
+        """Bytes of code, None where there is no object."""
+        sizes = [unit.code_bytes for unit in self.shown if unit.code_bytes is not None]
+        return sum(sizes) if len(sizes) == len(self.shown) else None
 
     @property
     def diagnostics(self) -> tuple[Diagnostic, ...]:
         """What the compiler complained about, over all sources."""
-        return tuple(d for unit in self.units for d in unit.diagnostics)
+        return tuple(d for unit in self.all_units for d in unit.diagnostics)
 
     @property
     def proof(self) -> Proof:
         """The weakest proof of its units."""
         order = {"broken": 0, "unknown": 1, "proved": 2}
-        return min((unit.proof for unit in self.units), key=lambda proof: order[proof.state])
+        return min((unit.proof for unit in self.shown), key=lambda proof: order[proof.state])
 
     def entry_bytes(self, symbol: str) -> int | None:
         """Bytes of one function with its cold part, None when it has no symbol."""
         sizes = [
             size
-            for unit in self.units
+            for unit in self.shown
             for name, size in unit.sizes.items()
             if name == symbol or name.startswith(symbol + ".cold")
         ]

@@ -1,12 +1,22 @@
 """One build's code as data: functions that hold instructions with their lines."""
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
+EMITTED, LINKED = "emitted", "linked"  # the views of code
+
+
+class Site(NamedTuple):
+    """A place that inlined code was called from."""
+
+    function: str  # the function that holds the call, "" when not known
+    file: str
+    line: int
+
 
 class Instruction(NamedTuple):
-    """One instruction as the compiler wrote it."""
+    """One instruction as the compiler or the disassembler wrote it."""
 
     mnemonic: str  # with its prefixes: "rep stosq"
     operands: tuple[str, ...]
@@ -14,11 +24,26 @@ class Instruction(NamedTuple):
     line: int  # source line, 0 when the compiler gives none
     text_line: int  # line of the assembly text, from 1
     inline_asm: bool
+    address: int = -1  # in its section (emitted view) or image (linked view); -1: not known
+    size: int = -1  # bytes it takes, -1: not known
+    parts: int = 1  # machine instructions that an assembler makes of it
+    function: str = ""  # the function it was written in, where inlined from another; else ""
+    chain: tuple[Site, ...] = ()  # calls it was inlined through, innermost first
+    encoding: str = ""  # its bytes in hex, in the linked view
 
     @property
     def text(self) -> str:
         """The instruction in one line, operands after one blank."""
         return f"{self.mnemonic} {', '.join(self.operands)}".rstrip()
+
+
+class Datum(NamedTuple):
+    """Data that stands among the instructions: a jump table, a literal pool."""
+
+    place: int  # index of the next instruction of the function
+    text_line: int
+    text: str  # the directive that makes it
+    size: int = -1  # bytes, -1: not known
 
 
 class Function(NamedTuple):
@@ -29,6 +54,7 @@ class Function(NamedTuple):
     parent: str  # the function it is a cold part of, "" for a whole one
     instructions: tuple[Instruction, ...]
     labels: Mapping[str, int]  # label that code refers to -> index of the next instruction
+    data: tuple[Datum, ...] = ()
 
     @property
     def owner(self) -> str:
@@ -42,6 +68,8 @@ class Code(NamedTuple):
     functions: tuple[Function, ...]
     files: tuple[str, ...]  # source files that instructions come from
     titles: Mapping[str, str] = MappingProxyType({})  # symbol -> name as the source writes it
+    isa: str = "x86"  # a module of hot_anvil.core.isa
+    view: str = EMITTED
 
     def title(self, name: str) -> str:
         """Return a function's name as the source writes it, the symbol where that is not known."""
@@ -49,50 +77,77 @@ class Code(NamedTuple):
 
     @property
     def total(self) -> int:
-        """Number of instructions."""
+        """Number of instructions, as the text counts them."""
         return sum(len(function.instructions) for function in self.functions)
+
+    @property
+    def data(self) -> int:
+        """Number of data directives among the instructions."""
+        return sum(len(function.data) for function in self.functions)
 
 
 def to_plain(code: Code) -> dict[str, Any]:
     """Return the code as plain lists and dicts, small and quick to store as JSON."""
     number = {file: index for index, file in enumerate(code.files)}
+    spellings: dict[tuple[str, tuple[str, ...]], int] = {}  # few, next to the instructions
+
+    def row(i: Instruction) -> list[Any]:
+        key = i.mnemonic, i.operands
+        spelling = spellings.setdefault(key, len(spellings))
+        out: list[Any] = [spelling, number.get(i.file, -1), i.line, i.text_line, i.address, i.size]
+        if i.parts != 1 or i.inline_asm or i.function or i.chain or i.encoding:
+            out += [i.parts, int(i.inline_asm), i.function, i.chain, i.encoding]
+        return out
+
+    functions = [
+        [f.name, f.section, f.parent, dict(f.labels), list(map(row, f.instructions)), f.data]
+        for f in code.functions
+    ]
     return {
+        "isa": code.isa,
+        "view": code.view,
         "files": list(code.files),
         "titles": dict(code.titles),
-        "functions": [
-            [
-                function.name,
-                function.section,
-                function.parent,
-                dict(function.labels),
-                [
-                    [i.mnemonic, i.operands, number.get(i.file, -1), i.line, i.text_line]
-                    + ([1] if i.inline_asm else [])
-                    for i in function.instructions
-                ],
-            ]
-            for function in code.functions
-        ],
+        "spellings": list(spellings),
+        "functions": functions,
     }
 
 
 def from_plain(plain: Mapping[str, Any]) -> Code:
     """Return the code that ``to_plain`` wrote."""
     files = (*plain["files"], "")
+    spellings = [(mnemonic, tuple(operands)) for mnemonic, operands in plain["spellings"]]
+
+    def instruction(row: Sequence[Any]) -> Instruction:
+        spelling, file, line, text_line, address, size, *more = row
+        mnemonic, operands = spellings[spelling]
+        at = address, size
+        made = Instruction(mnemonic, operands, files[file], line, text_line, False, *at)
+        if not more:
+            return made
+        parts, inline_asm, function, chain, encoding = more
+        sites = tuple(Site(*site) for site in chain)
+        return made._replace(
+            parts=parts,
+            inline_asm=bool(inline_asm),
+            function=function,
+            chain=sites,
+            encoding=encoding,
+        )
+
     functions = [
         Function(
             name,
             section,
             parent,
-            tuple(
-                Instruction(row[0], tuple(row[1]), files[row[2]], row[3], row[4], len(row) > 5)
-                for row in rows
-            ),
+            tuple(map(instruction, rows)),
             labels,
+            tuple(Datum(*datum) for datum in data),
         )
-        for name, section, parent, labels, rows in plain["functions"]
+        for name, section, parent, labels, rows, data in plain["functions"]
     ]
-    return Code(tuple(functions), tuple(plain["files"]), plain["titles"])
+    kept = plain["isa"], plain["view"]
+    return Code(tuple(functions), tuple(plain["files"]), plain["titles"], *kept)
 
 
 def join_codes(codes: Iterable[Code]) -> Code:
@@ -101,7 +156,8 @@ def join_codes(codes: Iterable[Code]) -> Code:
     functions = tuple(function for code in parts for function in code.functions)
     files = dict.fromkeys(file for code in parts for file in code.files)
     titles = {name: title for code in parts for name, title in code.titles.items()}
-    return Code(functions, tuple(files), titles)
+    kept = (parts[0].isa, parts[0].view) if parts else ()
+    return Code(functions, tuple(files), titles, *kept)
 
 
 def find_functions(codes: Iterable[Code], name: str) -> set[str]:

@@ -84,8 +84,9 @@ def diff_codes(left: Code, right: Code, sources: Sources, entries: Collection[st
         key=lambda place: (files.index(place[0]), place[1]),
     )
     titles = {**left.titles, **right.titles}
+    isa = left.isa if left.total else right.isa
     rows = tuple(
-        _row(place, left_places.get(place, {}), right_places.get(place, {}), sources, titles)
+        _row(place, left_places.get(place, {}), right_places.get(place, {}), sources, titles, isa)
         for place in places
     )
     names = dict.fromkeys((*left_totals, *right_totals))
@@ -115,13 +116,16 @@ def _row(
     right: dict[str, list[Instruction]],
     sources: Sources,
     titles: Mapping[str, str],
+    isa: str,
 ) -> Row:
     parts = []
     for function in dict.fromkeys((*left, *right)):
         a, b = left.get(function, []), right.get(function, [])
-        parts.append(Part(function, titles.get(function, function), align(a, b), len(a), len(b)))
-    state = state_of([pair for part in parts for pair in part.pairs])
+        parts.append(
+            Part(function, titles.get(function, function), align(a, b, isa), len(a), len(b))
+        )
+    state = state_of([pair for part in parts for pair in part.pairs], isa)
     if state == RENAMED:  # a renaming holds within a function, not across
-        states = {state_of(part.pairs) for part in parts}
+        states = {state_of(part.pairs, isa) for part in parts}
         state = RENAMED if states <= {SAME, RENAMED} else CHANGED
     return Row(*place, source_text(sources, *place), state, tuple(parts))

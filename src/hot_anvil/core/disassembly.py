@@ -5,10 +5,13 @@ shown comes from the compiler's text.
 """
 
 import re
+from collections.abc import Sequence
 from typing import NamedTuple
 
 _SECTION = re.compile(r"Disassembly of section (.+):$")
-_TARGET = re.compile(r"^(\w+(?:,p[nt])?\s+)([0-9a-f]+)(?: <(.*)>)?$")
+_TARGET = re.compile(r"(.*?)(?:0x)?([0-9a-f]+) <([^>]*)>$")
+_ADDRESS = re.compile(r" *([0-9a-f]+): *\t")
+_RELOCATION = re.compile(r"\t+\s*[0-9a-f]+:\s+(R_\w+)\t(.*)$")
 
 
 class Decoded(NamedTuple):
@@ -20,47 +23,60 @@ class Decoded(NamedTuple):
     target: int | None  # address a branch goes to inside its section
     relocation: str  # what the linker will fill in, "" when nothing
 
+    @property
+    def is_data(self) -> bool:
+        """True for bytes that the disassembler knows to be no code."""
+        return self.text.startswith(_DATA)
 
-def read_objdump(text: str) -> tuple[Decoded, ...]:
-    """Read the output of ``objdump -dr -w --no-show-raw-insn`` of an object."""
+
+_DATA = (".word", ".short", ".byte", ".long", ".hword", ".2byte", ".4byte", "<unknown>")
+
+
+def read_objdump(text: str, comments: Sequence[str] = ("#",)) -> tuple[Decoded, ...]:
+    """Read what objdump prints of an object for ``-dr`` without the raw bytes.
+
+    GNU's (with ``-w``) and LLVM's are understood; ``comments`` are the signs
+    that start a comment in the target's syntax.
+    """
     out: list[Decoded] = []
     section = ""
     known: dict[str, tuple[str, int | None, str]] = {}  # bodies repeat a lot
     for line in text.split("\n"):
-        address, found, body = line.partition(":\t")
+        found = _ADDRESS.match(line)
         if found:
+            body = line[found.end() :]
             parts = known.get(body)
             if parts is None:
-                # With -w an instruction's relocations follow it on its line, after tabs.
-                instruction, *relocations = body.split("\t")
-                relocation = relocations[-1] if relocations else ""
-                parts = (*_without_target(instruction.split("#")[0].strip()), relocation)
-                known[body] = parts
-            out.append(Decoded(section, int(address, 16), *parts))
+                parts = known[body] = _read_body(body, comments)
+            out.append(Decoded(section, int(found[1], 16), *parts))
             continue
         named = _SECTION.match(line)
         if named:
             section = named[1]
+            continue
+        moved = _RELOCATION.match(line)
+        if moved and out and not out[-1].relocation:
+            out[-1] = out[-1]._replace(relocation=moved[2] or moved[1])
     return tuple(out)
 
 
-def _without_target(body: str) -> tuple[str, int | None]:
-    found = _TARGET.match(body)
-    if not found or body[0] not in "jclx":
-        return re.sub(r"\s+", " ", body), None
-    return found[1].strip(), int(found[2], 16)
-
-
-def is_padding(text: str) -> bool:
-    """Tell whether a decoded instruction does nothing but fill space."""
-    words = text.split()
-    return any(word in ("nop", "nopw", "nopl", "nopq") for word in words) or text in (
-        "xchg %ax,%ax",
-        "data16",
-        "int3",
-        "lea 0x0(%rsi,%riz,1),%rsi",
-        "lea 0x0(%rsi),%rsi",
-    )
+def _read_body(body: str, comments: Sequence[str]) -> tuple[str, int | None, str]:
+    # GNU puts relocations behind the instruction, after a tab: address, kind, symbol.
+    words = body.split("\t")
+    relocation = ""
+    for index, word in enumerate(words):
+        if re.match(r"[0-9a-f]+: R_", word):
+            relocation = words[index + 1] if index + 1 < len(words) else word
+            words = words[:index]
+            break
+    text = " ".join(words)
+    for sign in comments:
+        text = text.partition(f" {sign}")[0] if sign != "#" else text.split("#")[0]
+    text = re.sub(r"\s+", " ", text.strip())
+    found = _TARGET.match(text)
+    if not found:
+        return text, None, relocation
+    return found[1].strip().rstrip(","), int(found[2], 16), relocation
 
 
 def read_assembler_listing(text: str) -> tuple[tuple[int, int], ...]:

@@ -60,9 +60,19 @@ def object_facts(data: bytes) -> ObjectFacts:
                 symbol = symbols.get_symbol(r["r_info_sym"])
                 index = symbol["st_shndx"]
                 name = symbol.name or (names[index] if isinstance(index, int) else "")
-                line = f"{section.name} {r['r_offset']} {r['r_info_type']} {name} {r['r_addend']}"
+                added = r.entry.get("r_addend", "")
+                line = f"{section.name} {r['r_offset']} {r['r_info_type']} {name} {added}"
                 state.update(line.encode())
     return ObjectFacts(code_bytes, function_sizes(elf), state.hexdigest())
+
+
+def section_sizes(data: bytes) -> dict[str, int]:
+    """Return the size in bytes of each code section of an object."""
+    return {
+        section.name: section["sh_size"]
+        for section in _open(data).iter_sections()
+        if section["sh_flags"] & _EXECUTABLE
+    }
 
 
 def function_sizes(elf: Any) -> dict[str, int]:
@@ -78,9 +88,13 @@ def function_sizes(elf: Any) -> dict[str, int]:
 
 
 def function_bodies(data: bytes) -> dict[str, Body]:
-    """Return the bytes of each function of an object, knowing what the linker fills in."""
+    """Return the bytes of each function, knowing what the linker fills in.
+
+    ``data`` is an object, or an image that was linked with its relocations kept.
+    """
     elf = _open(data)
     table = elf.get_section_by_name(".symtab")
+    linked = elf["e_type"] != "ET_REL"  # then places are addresses, not offsets
     opened: dict[int, set[int]] = {}
     for section in elf.iter_sections():
         if section["sh_type"] == "SHT_RELA":
@@ -93,7 +107,9 @@ def function_bodies(data: bytes) -> dict[str, Body]:
         index = symbol["st_shndx"]
         if symbol["st_info"]["type"] == "STT_FUNC" and isinstance(index, int):
             start, size = symbol["st_value"], symbol["st_size"]
-            content = elf.get_section(index).data()[start : start + size]
+            section = elf.get_section(index)
+            first = start - section["sh_addr"] if linked else start
+            content = section.data()[first : first + size]
             holes = opened.get(index, set())
             inside = frozenset(at - start for at in holes if start <= at < start + size)
             bodies[symbol.name] = Body(content, inside)

@@ -4,7 +4,7 @@ import shlex
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.bench import Bench, Snippet
+from hot_anvil.core.bench import Bench, Snippet, language_of
 from hot_anvil.core.errors import MissingError, RequestError
 from hot_anvil.core.names import listed, matches, nearest
 from hot_anvil.core.toolchain import Family, Toolchain, find_toolchain, flags_for_family
@@ -69,8 +69,19 @@ def find_build(name: str, builds: Sequence[Build], toolchains: Sequence[Toolchai
 
 def command_line(build: Build, toolchain: Toolchain, snippet: Snippet) -> str:
     """Return the command a person types to get this build's objects."""
-    driver = toolchain.drivers[snippet.language]
-    return shlex.join([driver.command, *build.flags, "-c", *snippet.sources])
+    commands = []
+    by_command: dict[tuple[str, ...], list[str]] = {}
+    for source in snippet.sources_for(toolchain.drivers):
+        language = language_of(source)
+        driver = toolchain.drivers[language]
+        what = ("--crate-type=lib", "--emit=obj") if language == "rust" else ("-c",)
+        what = ("-ptx",) if driver.family == "nvcc" else what
+        own = snippet.source_flags.get(source, ())
+        words = (driver.command, *build.flags, *own, *toolchain.flags, *what)
+        by_command.setdefault(words, []).append(source)
+    for words, sources in by_command.items():
+        commands.append(shlex.join([*words, *sources]))
+    return " && ".join(commands)
 
 
 def _names(build: Build, toolchains: Sequence[Toolchain]) -> list[str]:
@@ -110,29 +121,52 @@ def _wanted(
     bench: Bench, toolchains: Sequence[Toolchain], families: Sequence[Family], notes: list[str]
 ) -> list[Toolchain]:
     patterns = bench.grid.toolchains
-    languages = {snippet.language for snippet in bench.snippets}
+    languages = {language for snippet in bench.snippets for language in snippet.languages}
+    if not patterns:
+        fitting = [chain for chain in toolchains if languages & set(chain.drivers)]
+        for chain in toolchains:
+            if chain.can["run"] and not _all_elsewhere(bench, chain, toolchains):
+                lacking = listed(sorted(languages - set(chain.drivers)))
+                notes.append(f"{chain.name} is left out: it has no {lacking} compiler here.")
+        return [chain for chain in fitting if chain.can["run"]] or fitting
     chosen: list[Toolchain] = []
-    for pattern in patterns or ("*",):
+    for pattern in patterns:
         found = [
             chain
             for chain in toolchains
-            if any(matches(name, pattern) for name in (chain.name, *chain.aliases))
+            # A glob means compilers for this machine; other targets are named.
+            if any(
+                matches(name, pattern) and ("@" in pattern or "@" not in name)
+                for name in (chain.name, *chain.aliases)
+            )
         ]
-        usable = [chain for chain in found if languages <= set(chain.drivers)]
+        usable = [chain for chain in found if languages & set(chain.drivers)]
         for chain in found:
+            lacking = listed(sorted(languages - set(chain.drivers)))
             if chain not in usable:
-                lacking = listed(sorted(languages - set(chain.drivers)))
                 notes.append(f"{chain.name} is left out: it has no {lacking} compiler here.")
+            elif lacking and not _all_elsewhere(bench, chain, toolchains):
+                notes.append(f"{chain.name} leaves out what is in {lacking}: it has no compiler.")
         if not found:
             notes.append(f"{pattern}: not on this machine{_install_hint(pattern, families)}.")
         chosen += [chain for chain in usable if chain not in chosen]
     return chosen
 
 
+def _all_elsewhere(bench: Bench, chain: Toolchain, toolchains: Sequence[Toolchain]) -> bool:
+    """Tell whether a toolchain only leaves out languages that its family never takes."""
+    family = {language for c in toolchains if c.family == chain.family for language in c.drivers}
+    lacking = {x for s in bench.snippets for x in s.languages} - set(chain.drivers)
+    return not lacking & family
+
+
 def _install_hint(pattern: str, families: Sequence[Family]) -> str:
     for family in families:
-        if pattern.startswith(family.name):
+        if pattern.startswith((*family.commands, family.name)):
             return f" (on Debian: {family.install})"
+        for target, install in family.cross.items():
+            if pattern.startswith(target):
+                return f" (on Debian: {install})"
     return ""
 
 

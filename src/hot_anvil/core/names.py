@@ -1,5 +1,6 @@
 """Names people type: suggestions for misspelt ones, and globs."""
 
+import re
 from collections.abc import Iterable
 
 
@@ -31,3 +32,11 @@ def listed(names: Iterable[str], most: int = 12) -> str:
     items = [name if len(name) <= 60 else f"{name[:58]}.." for name in names]
     shown = ", ".join(items[:most])
     return f"{shown} and {len(items) - most} more" if len(items) > most else shown
+
+
+def fortran_title(symbol: str) -> str:
+    """Return the name that a Fortran symbol of gcc's stands for in the source."""
+    found = re.fullmatch(r"__(\w+)_MOD_(\w+)", symbol)
+    if found:
+        return f"{found[1]}::{found[2]}"
+    return symbol[:-1] if re.fullmatch(r"[a-z]\w*_", symbol) else symbol

@@ -12,3 +12,5 @@ class Proof(NamedTuple):
     why: str  # first disagreement, or why nothing is known
     instructions: int
     padding: int
+    data: int = 0  # data among the code, as the disassembler counts it
+    extra: int = 0  # machine instructions beyond one for each instruction shown

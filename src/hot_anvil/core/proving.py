@@ -9,15 +9,23 @@ not its assembled text, both objects instruction by instruction.
 import re
 from bisect import bisect_right
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from itertools import pairwise
 
-from hot_anvil.core.att import section_of
-from hot_anvil.core.code import Code
-from hot_anvil.core.disassembly import Decoded, is_padding
+from hot_anvil.core.code import Code, Instruction
+from hot_anvil.core.disassembly import Decoded
+from hot_anvil.core.isa import isa_of
+from hot_anvil.core.isa.base import Isa
 from hot_anvil.core.proof import BROKEN, PROVED, Proof
+from hot_anvil.core.reader import section_of
 
+Places = dict[int, list[Decoded]]  # line of the text -> what the object holds of it
 _MOVE = re.compile(
     r"^[ \t]*\.(section|pushsection|popsection|previous|text|data|bss)\b[ \t]*(.*)$", re.MULTILINE
+)
+_DATA_LINE = re.compile(
+    r"(?:[^\s:\"]+:)?\s*\.(?:long|quad|[248]?byte|word|short|hword|value|ascii|asciz|string|zero"
+    r"|float|double|xword|dword)\b"
 )
 # Instructions with two encodings, between which an assembler and a compiler choose differently.
 _SHIFT_BY_ONE = re.compile(r"^((?:sh[lr]|sa[lr]|ro[lr]|rc[lr])[bwlq]?) \$0x1,")
@@ -25,72 +33,167 @@ _SHIFT_BY_ONE = re.compile(r"^((?:sh[lr]|sa[lr]|ro[lr]|rc[lr])[bwlq]?) \$0x1,")
 
 def prove_text(
     code: Code, listed: Sequence[tuple[int, int]], text: str, decoded: Sequence[Decoded]
-) -> Proof:
+) -> tuple[Proof, Places]:
     """Compare the instructions read from ``text`` with the object made of it.
 
     ``listed`` gives the offset of each text line that makes bytes; ``decoded``
-    is the disassembler's view of the object.
+    is the disassembler's view of the object. Also returns what the object
+    holds of each line of the text.
     """
-    changes = _section_changes(text)
-    starts: dict[str, list[tuple[int, int]]] = {}
-    current = 0
-    for line, offset in listed:
-        while current + 1 < len(changes) and changes[current + 1][0] <= line:
-            current += 1
-        starts.setdefault(changes[current][1], []).append((offset, line))
-    for pairs in starts.values():
-        pairs.sort()
+    isa = isa_of(code.isa)
+    starts = _starts_by_section(listed, text)
     shown = Counter(i.text_line for f in code.functions for i in f.instructions)
-    found: Counter[int] = Counter()
-    padding = 0
+    expands = {
+        i.text_line
+        for f in code.functions
+        for i in f.instructions
+        if isa.expands and isa.expands.match(i.mnemonic)
+    }
+    places: Places = {}
+    padding = data = 0
     lines = text.split("\n")
     for item in decoded:
         at = _line_at(starts.get(item.section, []), item.address)
         if at is not None and at in shown:
-            found[at] += 1
+            places.setdefault(at, []).append(item)
+        elif at is not None and _DATA_LINE.match(lines[at - 1]):
+            data += 1
         elif at is not None and _is_directive(lines[at - 1]):
             padding += 1
         else:
             where = f"{item.section}+{item.address:#x}"
-            return Proof(BROKEN, f"'{item.text}' at {where} is not shown", len(decoded), padding)
+            why = f"'{item.text}' at {where} is not shown"
+            return Proof(BROKEN, why, len(decoded), padding), {}
+    extra = 0
     for line, count in shown.items():
-        if found[line] != count:
+        held = places.get(line, [])
+        # Where the linker may still move code, the alignment behind it is in no listing.
+        while len(held) > count and isa.fillers.match(held[-1].text) and line not in expands:
+            held.pop()
+            padding += 1
+        found = len(held)
+        if found != count and not (found > count == 1 and line in expands):
             said = lines[line - 1].strip()
-            why = f"line {line} of the assembly ('{said}') is {found[line]} instructions in the "
-            return Proof(BROKEN, f"{why}object, {count} are shown", len(decoded), padding)
-    return Proof(PROVED, "", sum(shown.values()), padding)
+            why = f"line {line} of the assembly ('{said}') is {found} instructions in the "
+            return Proof(BROKEN, f"{why}object, {count} are shown", len(decoded), padding), {}
+        extra += found - count
+    return Proof(PROVED, "", sum(shown.values()), padding, data, extra), places
 
 
-def prove_objects(text_object: Sequence[Decoded], own: Sequence[Decoded]) -> str:
+def prove_order(code: Code, decoded: Sequence[Decoded]) -> tuple[Proof, Places]:
+    """Compare the instructions read from a text with an object, in the order of both.
+
+    For targets without a GNU assembler: the mnemonics of each section must
+    agree one by one, apart from padding and data.
+    """
+    isa = isa_of(code.isa)
+    places: Places = {}
+    padding = data = total = 0
+    sections = dict.fromkeys([d.section for d in decoded] + [f.section for f in code.functions])
+    for section in sections:
+        own = [i for f in code.functions if f.section == section for i in f.instructions]
+        own.sort(key=lambda i: i.text_line)
+        total += len(own)
+        waiting = iter(own)
+        expected = next(waiting, None)
+        for item in (d for d in decoded if d.section == section):
+            mnemonic = item.text.partition(" ")[0]
+            if expected and isa.same.get(mnemonic, mnemonic) == _plain(expected, isa):
+                places.setdefault(expected.text_line, []).append(item)
+                expected = next(waiting, None)
+            elif item.is_data:
+                data += 1
+            elif isa.fillers.match(item.text):
+                padding += 1
+            else:
+                said = f"'{expected.text}'" if expected else "nothing"
+                where = f"{section}+{item.address:#x}"
+                why = f"the object holds '{item.text}' at {where} where {said} is shown"
+                return Proof(BROKEN, why, total, padding), {}
+        if expected:
+            why = f"'{expected.text}', line {expected.text_line} of the assembly, is in no object"
+            return Proof(BROKEN, why, total, padding), {}
+    return Proof(PROVED, "", total, padding, data), places
+
+
+def with_addresses(
+    code: Code, places: Places, decoded: Sequence[Decoded], sizes: Mapping[str, int]
+) -> Code:
+    """Return the code with each instruction's address, bytes and machine instructions.
+
+    ``decoded`` is all that the object holds, ``sizes`` the bytes of its
+    sections: an instruction ends where the next thing starts.
+    """
+    ends: dict[tuple[str, int], int] = {}
+    for item, following in pairwise(decoded):
+        same = item.section == following.section
+        end = following.address if same else sizes.get(item.section, item.address)
+        ends[item.section, item.address] = end
+    if decoded:
+        last = decoded[-1]
+        ends[last.section, last.address] = sizes.get(last.section, last.address)
+    shown = Counter(i.text_line for f in code.functions for i in f.instructions)
+    waiting = {line: list(items) for line, items in places.items()}
+
+    def placed(i: Instruction) -> Instruction:
+        left = waiting.get(i.text_line, [])
+        mine = left[:1] if shown[i.text_line] > 1 else left
+        if not mine:
+            return i
+        start, end = mine[0].address, ends[mine[-1].section, mine[-1].address]
+        made = i._replace(address=start, size=end - start, parts=len(mine))
+        del left[: len(mine)]
+        return made
+
+    functions = tuple(
+        f._replace(instructions=tuple(map(placed, f.instructions))) for f in code.functions
+    )
+    return code._replace(functions=functions)
+
+
+def _plain(instruction: Instruction, isa: Isa) -> str:
+    mnemonic = instruction.mnemonic.partition(" ")[0]
+    return isa.same.get(mnemonic, mnemonic)
+
+
+def match_objects(
+    text_object: Sequence[Decoded], own: Sequence[Decoded], isa_name: str
+) -> tuple[str, dict[tuple[str, int], Decoded]]:
     """Compare two objects instruction by instruction, apart from padding.
 
-    Returns "" when they agree, else the first disagreement.
+    Returns the first disagreement ("" when they agree), and for each place
+    (section, address) of the first object what the second holds there.
     """
-    sections = dict.fromkeys(item.section for item in (*text_object, *own))
-    for section in sections:
-        left = [item for item in text_object if item.section == section]
-        right = [item for item in own if item.section == section]
-        pairs = _paired(left, right)
+    isa = isa_of(isa_name)
+    matched: dict[tuple[str, int], Decoded] = {}
+    for section in dict.fromkeys(item.section for item in (*text_object, *own)):
+        # Data holds what the linker fills in, and nothing of it is shown as code.
+        left = [d for d in text_object if d.section == section and not d.is_data]
+        right = [d for d in own if d.section == section and not d.is_data]
+        pairs = _paired(left, right, isa)
         if isinstance(pairs, str):
-            return pairs
+            return pairs, {}
         why = _targets_agree(pairs)
         if why:
-            return why
-    return ""
+            return why, {}
+        matched.update({(section, a.address): b for a, b in pairs})
+    return "", matched
 
 
-def _paired(left: list[Decoded], right: list[Decoded]) -> list[tuple[Decoded, Decoded]] | str:
+def _paired(
+    left: list[Decoded], right: list[Decoded], isa: Isa
+) -> list[tuple[Decoded, Decoded]] | str:
     pairs: list[tuple[Decoded, Decoded]] = []
     i = j = 0
     while i < len(left) or j < len(right):
         a = left[i] if i < len(left) else None
         b = right[j] if j < len(right) else None
-        if a and b and _spelled(a) == _spelled(b):
+        if a and b and (_agree(a, b, isa) or (pairs and _ends_long_jump(pairs[-1], a, b))):
             pairs.append((a, b))
             i, j = i + 1, j + 1
-        elif a and is_padding(a.text):
+        elif a and isa.fillers.match(a.text):
             i += 1
-        elif b and is_padding(b.text):
+        elif b and isa.fillers.match(b.text):
             j += 1
         else:
             return f"the text says '{a.text if a else 'nothing'}' where the object has " + (
@@ -99,13 +202,25 @@ def _paired(left: list[Decoded], right: list[Decoded]) -> list[tuple[Decoded, De
     return pairs
 
 
-def _spelled(item: Decoded) -> str:
-    # What the linker fills in reads as some number that depends on the assembler.
-    if "(%rip)" in item.text or item.relocation:
-        return item.text.split()[0]
-    if item.text.startswith("xchg"):  # the operands have no order
-        return " ".join(sorted(re.split(r"[ ,]", item.text)))
-    return _SHIFT_BY_ONE.sub(r"\1 ", item.text)
+def _agree(a: Decoded, b: Decoded, isa: Isa) -> bool:
+    """Tell whether two objects hold the same instruction at a place."""
+    open_ends = a.relocation or b.relocation or "(%rip)" in a.text
+    if open_ends or (isa.fillers.match(a.text) and isa.fillers.match(b.text)):
+        # What the linker fills in reads as some number that depends on the assembler.
+        return a.text.split()[0] == b.text.split()[0]
+    return _spelled(a.text) == _spelled(b.text)
+
+
+def _ends_long_jump(before: tuple[Decoded, Decoded], a: Decoded, b: Decoded) -> bool:
+    """Tell whether a and b end a RISC-V jump in two parts, which one assembler filled in itself."""
+    starts = all(item.text.startswith("auipc") for item in before)
+    return starts and a.text.split()[0] == b.text.split()[0]
+
+
+def _spelled(text: str) -> str:
+    if text.startswith("xchg"):  # the operands have no order
+        return " ".join(sorted(re.split(r"[ ,]", text)))
+    return _SHIFT_BY_ONE.sub(r"\1 ", text)
 
 
 def _targets_agree(pairs: list[tuple[Decoded, Decoded]]) -> str:
@@ -117,6 +232,22 @@ def _targets_agree(pairs: list[tuple[Decoded, Decoded]]) -> str:
         if left_at.get(a.target) != right_at.get(b.target):
             return f"'{a.text}' at {b.section}+{b.address:#x} goes elsewhere than the text says"
     return ""
+
+
+def _starts_by_section(
+    listed: Sequence[tuple[int, int]], text: str
+) -> dict[str, list[tuple[int, int]]]:
+    """Return for each section where lines of the text start in it: (offset, line), sorted."""
+    changes = _section_changes(text)
+    starts: dict[str, list[tuple[int, int]]] = {}
+    current = 0
+    for line, offset in listed:
+        while current + 1 < len(changes) and changes[current + 1][0] <= line:
+            current += 1
+        starts.setdefault(changes[current][1], []).append((offset, line))
+    for pairs in starts.values():
+        pairs.sort()
+    return starts
 
 
 def _line_at(starts: list[tuple[int, int]], address: int) -> int | None:

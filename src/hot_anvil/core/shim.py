@@ -48,7 +48,8 @@ def _caller(index: int, signature: Signature) -> str:
     # Declared as a char: the real type is the pointer it is called through.
     return "\n".join(
         [
-            f'extern char target_{index} __asm__("{signature.symbol}");',
+            # Weak: a build may have no compiler for the rival's language.
+            f'extern char target_{index} __asm__("{signature.symbol}") __attribute__((weak));',
             f"static void call_{index}(const void *volatile *fn, void **args, "
             "unsigned long calls, void *result)",
             "{",

@@ -1,26 +1,28 @@
 """Compile one source under one build into one artefact, and prove what it shows."""
 
 import os
-import shlex
+import re
 import shutil
 from collections.abc import Sequence
 from pathlib import Path
 
-from hot_anvil.core import code as code_records
-from hot_anvil.core.att import read_att
 from hot_anvil.core.built import COMPILED, REFUSED, Unit
+from hot_anvil.core.code import Code, to_plain
 from hot_anvil.core.diagnostics import Diagnostic
-from hot_anvil.core.disassembly import read_assembler_listing, read_objdump
-from hot_anvil.core.elf import object_facts
+from hot_anvil.core.elf import ObjectFacts, object_facts
+from hot_anvil.core.invocation import OBJECT, TEXT
 from hot_anvil.core.messages import read_dependencies, read_diagnostics
-from hot_anvil.core.proof import BROKEN, UNKNOWN, Proof
-from hot_anvil.core.proving import prove_objects, prove_text
+from hot_anvil.core.names import fortran_title
+from hot_anvil.core.proof import UNKNOWN, Proof
+from hot_anvil.core.ptx import read_ptx
+from hot_anvil.core.reader import read_assembly
 from hot_anvil.system.files import write_json
-from hot_anvil.system.jobs import Job, compiler_argv
-from hot_anvil.system.process import Outcome, run
+from hot_anvil.system.image import read_object
+from hot_anvil.system.jobs import Job, compiler_argv, links_late
+from hot_anvil.system.packages import missing_package
+from hot_anvil.system.process import Outcome, limits, run
+from hot_anvil.system.proving import NO_OBJECT, prove_unit
 from hot_anvil.system.store import Store
-
-_SECONDS = 300.0
 
 
 def compile_unit(job: Job, store: Store) -> Unit:
@@ -56,84 +58,99 @@ def compile_unit(job: Job, store: Store) -> Unit:
 
 
 def run_compiler(
-    job: Job, store: Store, work: Path, what: str, output: str, more: Sequence[str] = ()
+    job: Job, store: Store, work: Path, make: str, output: str, more: Sequence[str] = ()
 ) -> Outcome:
     """Run the job's compiler to make ``output`` in ``work``, noting the files it reads."""
-    rule = ["-MD", "-MF", str(work / "rule"), "-MT", "x"]
-    argv = [*compiler_argv(job, what, str(work / output), more), *rule]
-    return run(argv, store.root, _SECONDS)
+    argv = compiler_argv(job, make, str(work / output), str(work / "rule"), more)
+    return run(argv, store.root, limits.seconds, memory=limits.memory)
 
 
 def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
-    said = run_compiler(job, store, work, "-S", "code.s")
-    complaints = read_diagnostics(said.stderr, job.family.diagnostics)
-    read = files_read(work)
+    lacking = missing_package(job.flags)
+    if lacking:
+        return _refused(job, lacking, 0.0, ()), []
+    if job.language == "assembly" or links_late(job.flags):
+        return _compile_object(job, store, work)
+    both = (f"--emit=obj={work / 'code.o'}",) if job.family.style == "rustc" else ()
+    said = run_compiler(job, store, work, TEXT, "code.s", both)
+    complaints = read_diagnostics(said.stderr, job.diagnostics)
+    read = files_read(work, job, store.root)
     seconds = said.seconds
     if said.failed or not (work / "code.s").is_file():
         return _refused(job, _why(said, complaints), seconds, complaints), read
-    made = _make_object(job, store, work)
-    if made.failed:
-        complaints += read_diagnostics(made.stderr, "text")
-        return _refused(job, f"assembling: {_why(made, complaints)}", seconds, complaints), read
     text = (work / "code.s").read_text(errors="surrogateescape")
-    code = _with_titles(read_att(text, store.root), work)
-    write_json(work / "code.json", code_records.to_plain(code))
+    isa = job.toolchain.isa
+    if isa == "ptx":
+        code = read_ptx(text, store.root)
+        proof = Proof(UNKNOWN, NO_OBJECT, code.total, 0)
+        return _keep(job, work, seconds, complaints, None, proof, code), read
+    if not both:
+        made = _make_object(job, store, work)
+        if made.failed:
+            complaints += read_diagnostics(made.stderr, "text")
+            why = f"assembling: {_why(made, complaints)}"
+            return _refused(job, why, seconds, complaints), read
+    code = read_assembly(text, store.root, isa)
+    proof, code = prove_unit(job, work, text, code)
     facts = object_facts((work / "code.o").read_bytes())
-    unit = Unit(
-        job.source,
-        "",
-        COMPILED,
-        "",
-        seconds,
-        complaints,
-        facts.code_bytes,
-        facts.sizes,
-        _prove(job, work, text, code),
-    )
-    return unit, read
+    return _keep(job, work, seconds, complaints, facts, proof, code), read
+
+
+def _compile_object(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
+    """Compile where there is no text to read: from assembly, or for the linker to finish."""
+    late = links_late(job.flags)
+    lines = () if late or job.language != "assembly" else ("-g",)
+    said = run_compiler(job, store, work, OBJECT, "code.o", lines)
+    complaints = read_diagnostics(said.stderr, job.diagnostics)
+    read = files_read(work, job, store.root)
+    if said.failed or not (work / "code.o").is_file():
+        return _refused(job, _why(said, complaints), said.seconds, complaints), read
+    if late:
+        proof, code = Proof(UNKNOWN, "its code is made while linking", 0, 0), Code((), ())
+        return _keep(job, work, said.seconds, complaints, None, proof, code), read
+    code, proof = read_object(job.toolchain, work, "code.o", store.root)
+    facts = object_facts((work / "code.o").read_bytes())
+    return _keep(job, work, said.seconds, complaints, facts, proof, code), read
+
+
+def _keep(
+    job: Job,
+    work: Path,
+    seconds: float,
+    complaints: tuple[Diagnostic, ...],
+    facts: ObjectFacts | None,
+    proof: Proof,
+    code: Code,
+) -> Unit:
+    for module in work.glob("*.mod"):  # what Fortran leaves for others
+        module.unlink()
+    code = with_titles(code, work, job.language)
+    write_json(work / "code.json", to_plain(code))
+    code_bytes = facts.code_bytes if facts else None
+    sizes = facts.sizes if facts else {}
+    return Unit(job.source, "", COMPILED, "", seconds, complaints, code_bytes, sizes, proof)
 
 
 def _make_object(job: Job, store: Store, work: Path) -> Outcome:
     """Make ``code.o``, the object that runs, and the assembler's listing of the text."""
-    passed = [flag for flag in job.build.flags if flag.startswith(("-m", "-Wa,", "-B"))]
+    passed = [flag for flag in job.flags if flag.startswith(("-m", "-Wa,", "-B"))]
     if job.family.text_is_object:
-        argv = [job.driver.path, *passed, "-c", "-Wa,-aln=code.lst", "-o", "code.o", "code.s"]
-        return run(argv, work, _SECONDS)
-    return run(compiler_argv(job, "-c", str(work / "code.o")), store.root, _SECONDS)
+        fixed = [*job.toolchain.flags, "-c", "-Wa,-aln=code.lst", "-o", "code.o", "code.s"]
+        return run([job.driver.path, *passed, *fixed], work, limits.seconds)
+    argv = compiler_argv(job, OBJECT, str(work / "code.o"), "")
+    return run(argv, store.root, limits.seconds, memory=limits.memory)
 
 
-def _prove(job: Job, work: Path, text: str, code: code_records.Code) -> Proof:
-    for tool in ("objdump", "as"):
-        if not shutil.which(tool):
-            why = f"{tool} is missing (on Debian: apt install binutils)"
-            return Proof(UNKNOWN, why, code.total, 0)
-    assembled = "code.o"
-    if not job.family.text_is_object:
-        assembled = "text.o"
-        lines = ["" if s.lstrip().startswith(".addrsig") else s for s in text.split("\n")]
-        (work / "plain.s").write_text("\n".join(lines), errors="surrogateescape")
-        argv = ["as", "--64", "-aln=code.lst", "-o", assembled, "plain.s"]
-        said = run(argv, work, _SECONDS)
-        if said.failed:
-            return Proof(UNKNOWN, "GNU as does not accept this compiler's text", code.total, 0)
-    listed = read_assembler_listing((work / "code.lst").read_text(errors="replace"))
-    decoded = read_objdump(_objdump(work, assembled))
-    proof = prove_text(code, listed, text, decoded)
-    if proof.state != BROKEN and assembled != "code.o":
-        why = prove_objects(decoded, read_objdump(_objdump(work, "code.o")))
-        proof = proof._replace(state=BROKEN, why=why) if why else proof
-    for name in ("code.lst", "plain.s", "text.o", "rule"):
-        (work / name).unlink(missing_ok=True)
-    return proof
-
-
-def _with_titles(code: code_records.Code, work: Path) -> code_records.Code:
-    """Return the code with the names that C++ symbols stand for, as far as c++filt knows them."""
-    names = list(dict.fromkeys(f.owner for f in code.functions if f.owner.startswith("_Z")))
+def with_titles(code: Code, work: Path, language: str) -> Code:
+    """Return the code with the names that symbols stand for in the source."""
+    owners = list(dict.fromkeys(f.owner for f in code.functions))
+    if language == "fortran":
+        return code._replace(titles={n: t for n in owners if (t := fortran_title(n)) != n})
+    names = [name for name in owners if name.startswith(("_Z", "_R"))]
     if not names or not shutil.which("c++filt"):
         return code
     (work / "symbols").write_text("\n".join(names) + "\n")
-    said = run(["sh", "-c", "exec c++filt < symbols"], work, _SECONDS)
+    said = run(["sh", "-c", "exec c++filt < symbols"], work)
     (work / "symbols").unlink()
     titles = said.stdout.split("\n")[: len(names)]
     if said.failed or len(titles) != len(names):
@@ -141,19 +158,9 @@ def _with_titles(code: code_records.Code, work: Path) -> code_records.Code:
     return code._replace(titles=dict(zip(names, titles, strict=True)))
 
 
-def _objdump(work: Path, name: str) -> str:
-    argv = ["objdump", "-dr", "-w", "-z", "--no-show-raw-insn", name]
-    out = work / f"{name}.dump"
-    # Large objects print more than a pipe's limit: through a file.
-    run(["sh", "-c", f"exec {shlex.join(argv)} > {shlex.quote(out.name)}"], work, _SECONDS)
-    text = out.read_text(errors="replace")
-    out.unlink()
-    return text
-
-
 def _refused(job: Job, why: str, seconds: float, complaints: tuple[Diagnostic, ...]) -> Unit:
     nothing = Proof(UNKNOWN, "it did not compile", 0, 0)
-    return Unit(job.source, "", REFUSED, why, seconds, complaints, 0, {}, nothing)
+    return Unit(job.source, "", REFUSED, why, seconds, complaints, None, {}, nothing)
 
 
 def _why(said: Outcome, complaints: Sequence[Diagnostic]) -> str:
@@ -167,13 +174,33 @@ def _why(said: Outcome, complaints: Sequence[Diagnostic]) -> str:
     return f"the compiler ended with {said.ending}" + (f": {last}" if last else " without a word")
 
 
-def files_read(work: Path) -> list[str]:
+def files_read(work: Path, job: Job, root: str) -> list[str]:
     """Return the files that the compiler read for what it made in ``work``."""
     try:
         rule = (work / "rule").read_text(errors="surrogateescape")
         return list(read_dependencies(rule))
     except OSError:
-        return []
+        return _files_named(job.source, root, [])
+
+
+_INCLUDES = re.compile(
+    r"""^\s*(?:include\s+|\.include\s+|\.incbin\s+)(['"])(.+?)\1""", re.MULTILINE | re.IGNORECASE
+)
+
+
+def _files_named(source: str, root: str, seen: list[str]) -> list[str]:
+    """Return a source and what it includes, for compilers that do not tell what they read."""
+    try:
+        text = Path(root, source).read_text(errors="surrogateescape")
+    except OSError:
+        return seen
+    seen.append(source)
+    folder = os.path.dirname(source)  # noqa: PTH120
+    for found in _INCLUDES.finditer(text):
+        for path in (os.path.join(folder, found[2]), found[2]):  # noqa: PTH118
+            if path not in seen:
+                _files_named(path, root, seen)
+    return seen
 
 
 def _newest(root: str, files: Sequence[str]) -> int:
@@ -190,7 +217,7 @@ def _newest(root: str, files: Sequence[str]) -> int:
 def shadows(job: Job, read: Sequence[str], root: str) -> set[str]:
     """Return paths where a new file would be found before one that was read."""
     folders = {os.path.dirname(job.source)}  # noqa: PTH120
-    flags = job.build.flags
+    flags = job.flags
     for index, flag in enumerate(flags):
         for option in ("-I", "-iquote", "-isystem"):
             if flag == option and index + 1 < len(flags):

@@ -4,10 +4,11 @@ import os
 from collections.abc import Callable, Sequence
 
 from hot_anvil.core.bench import Snippet
-from hot_anvil.core.built import Built, Unit
+from hot_anvil.core.built import COMPILED, Built, Unit
 from hot_anvil.core.grid import Build
 from hot_anvil.core.toolchain import Family, Toolchain
-from hot_anvil.system.jobs import Job, find_unit, make_job
+from hot_anvil.system.jobs import Job, find_unit, links_late, make_job
+from hot_anvil.system.packages import package_flags
 from hot_anvil.system.store import Store
 
 Progress = Callable[[str, int, int], None]  # what is being done, done so far, of how many
@@ -30,31 +31,71 @@ def compile_grid(
     What the store has is taken from it; the rest is compiled in parallel. A
     source that does not compile refuses its own build only.
     """
-    by_name = {chain.name: chain for chain in toolchains}
-    family_of = {family.name: family for family in families}
-    jobs: dict[tuple[str, str], Job] = {}
-    for snippet in snippets:
-        for source in snippet.sources:
-            for build in builds:
-                chain = by_name[build.toolchain]
-                jobs[source, build.name] = make_job(
-                    source, build, chain, family_of[chain.family], store.root
-                )
+    jobs = plan_jobs(snippets, builds, toolchains, families, store.root)
     units = {key: find_unit(job, store) for key, job in jobs.items()}
     missing = [key for key, unit in units.items() if unit is None]
     made = _compile_all([jobs[key] for key in missing], store, progress) if missing else []
     fresh = dict(zip(missing, made, strict=True))
-    done: dict[tuple[str, str], Unit] = {k: u for k, u in units.items() if u is not None} | fresh
-    return tuple(
-        Built(
-            snippet,
-            build,
-            tuple(done[source, build.name] for source in snippet.sources),
-            any((source, build.name) in fresh for source in snippet.sources),
-        )
-        for snippet in snippets
-        for build in builds
-    )
+    done: dict[Key, Unit] = {k: u for k, u in units.items() if u is not None} | fresh
+    out = []
+    for snippet in snippets:
+        for build in builds:
+            keys = [k for k in jobs if k[0] == snippet.name and k[2] == build.name]
+            if keys:
+                own = tuple(done[key] for key in keys)
+                out.append(Built(snippet, build, own, any(key in fresh for key in keys)))
+    return _with_whole(out, toolchains, families, store, progress)
+
+
+Key = tuple[str, str, str]  # snippet, source, build
+
+
+def plan_jobs(
+    snippets: Sequence[Snippet],
+    builds: Sequence[Build],
+    toolchains: Sequence[Toolchain],
+    families: Sequence[Family],
+    root: str,
+) -> dict[Key, Job]:
+    """Return the jobs of the snippets under the builds.
+
+    A source whose language a build's toolchain does not know has no job there.
+    """
+    by_name = {chain.name: chain for chain in toolchains}
+    family_of = {family.name: family for family in families}
+    jobs: dict[Key, Job] = {}
+    for snippet in snippets:
+        for build in builds:
+            chain = by_name[build.toolchain]
+            more = package_flags(snippet)
+            for source in snippet.sources_for(chain.drivers):
+                own = (*snippet.source_flags.get(source, ()), *more)
+                jobs[snippet.name, source, build.name] = make_job(
+                    source, build, chain, family_of[chain.family], root, own
+                )
+    return jobs
+
+
+def _with_whole(
+    builds: Sequence[Built],
+    toolchains: Sequence[Toolchain],
+    families: Sequence[Family],
+    store: Store,
+    progress: Progress,
+) -> tuple[Built, ...]:
+    """Link what was compiled for link-time optimisation, where the code is made only then."""
+    late = [b for b in builds if links_late(b.build.flags) and b.status == COMPILED]
+    if not late:
+        return tuple(builds)
+    from hot_anvil.system.image import link_whole
+
+    out = []
+    for built in builds:
+        if built in late:
+            progress("linking", late.index(built), len(late))
+            built = built._replace(whole=link_whole(built, toolchains, families, store))
+        out.append(built)
+    return tuple(out)
 
 
 def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress) -> list[Unit]:

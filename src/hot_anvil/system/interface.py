@@ -5,11 +5,13 @@ import shutil
 from hot_anvil.core.bench import Snippet, language_of
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build
+from hot_anvil.core.invocation import OBJECT
 from hot_anvil.core.signature import Parameter, Signature, Type
 from hot_anvil.core.toolchain import Family, Toolchain
 from hot_anvil.system.compile import files_read, run_compiler, shadows
 from hot_anvil.system.files import digest, read_json, write_json
 from hot_anvil.system.jobs import Job, make_job
+from hot_anvil.system.packages import package_flags
 from hot_anvil.system.store import Store
 
 
@@ -22,8 +24,12 @@ def read_interface(
     reference's. Raises RequestError when it fails.
     """
     found: list[Signature] = []
-    for source in snippet.sources:
-        job = make_job(source, build, chain, family, store.root)
+    more = package_flags(snippet)
+    for source in snippet.sources_for(chain.drivers):
+        if language_of(source) in ("assembly", "cuda"):
+            continue  # they carry no types, or are not called as functions are
+        own = (*snippet.source_flags.get(source, ()), *more)
+        job = make_job(source, build, chain, family, store.root, own)
         found += _signatures(job._replace(key=digest("interface", job.key)), store)
     return tuple(found)
 
@@ -35,7 +41,7 @@ def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:
         return tuple(_from_plain(row) for row in plain)
     work = store.scratch()
     try:
-        said = run_compiler(job, store, work, "-c", "code.o", job.family.variable_flags)
+        said = run_compiler(job, store, work, OBJECT, "code.o", job.family.variable_flags)
         if said.failed:
             raise RequestError(
                 f"{job.source} does not compile under the reference build {job.build.name}, so "
@@ -44,7 +50,7 @@ def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:
         from hot_anvil.core.signature import read_signatures
 
         signatures = read_signatures((work / "code.o").read_bytes())
-        read = files_read(work)
+        read = files_read(work, job, store.root)
         (work / "code.o").unlink()
         write_json(work / "signatures.json", signatures)
         made = store.name_for(job.key, read)
@@ -66,9 +72,3 @@ def _type(row: object) -> Type:
     assert isinstance(row, list)
     kind, size, name, const, to = row
     return Type(kind, size, name, const, _type(to) if to else None)
-
-
-def snippet_language(snippet: Snippet) -> str:
-    """Return the language whose driver links the snippet."""
-    languages = {language_of(source) for source in snippet.sources}
-    return "c++" if "c++" in languages else "c"

@@ -14,6 +14,7 @@ from hot_anvil.core.built import Unit
 from hot_anvil.core.diagnostics import Diagnostic
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build
+from hot_anvil.core.invocation import OURS, TEXT, Call, argv_of
 from hot_anvil.core.proof import Proof
 from hot_anvil.core.toolchain import Driver, Family, Toolchain
 from hot_anvil.system.files import digest, read_json
@@ -28,9 +29,7 @@ _VARIABLES = [
     "COMPILER_PATH",
     "SOURCE_DATE_EPOCH",
 ]
-_OURS = (
-    "-o", "-c", "-S", "-E", "-x", "-r", "-shared", "-###", "-fsyntax-only", "-v", "--version",
-)  # fmt: skip
+_DATA = Path(__file__).parent.parent / "data"
 
 
 class Job(NamedTuple):
@@ -41,42 +40,73 @@ class Job(NamedTuple):
     toolchain: Toolchain
     family: Family
     key: str
+    more: tuple[str, ...] = ()  # the source's own flags, behind the build's
+
+    @property
+    def language(self) -> str:
+        """The language of the source."""
+        return language_of(self.source)
 
     @property
     def driver(self) -> Driver:
         """The driver for the source's language."""
-        return self.toolchain.drivers[language_of(self.source)]
+        return self.toolchain.drivers[self.language]
+
+    @property
+    def flags(self) -> tuple[str, ...]:
+        """All flags that change the code."""
+        return (*self.build.flags, *self.more)
+
+    @property
+    def diagnostics(self) -> str:
+        """The form of what the compiler complains in."""
+        asked = self.toolchain.major >= self.family.diagnostics_since
+        return self.family.diagnostics[self.language] if asked else "text"
 
 
-def make_job(source: str, build: Build, chain: Toolchain, family: Family, root: str) -> Job:
+def make_job(
+    source: str,
+    build: Build,
+    chain: Toolchain,
+    family: Family,
+    root: str,
+    more: tuple[str, ...] = (),
+) -> Job:
     """Return the job; its key covers everything but the contents of files read."""
-    check_flags(build)
-    job = Job(source, build, chain, family, "")
+    check_flags(build, family)
+    job = Job(source, build, chain, family, "", more)
     environment = [f"{name}={os.environ.get(name, '')}" for name in _VARIABLES]
-    machine = _this_cpu() if any("native" in flag for flag in build.flags) else ""
-    words = compiler_argv(job, "-S", "")
+    machine = _this_cpu() if any("native" in flag for flag in job.flags) else ""
+    words = compiler_argv(job, TEXT, "", "")
     key = digest(str(FORMAT), job.driver.identity, root, machine, *environment, *words)
     return job._replace(key=key)
 
 
-def check_flags(build: Build) -> None:
+def check_flags(build: Build, family: Family) -> None:
     """Refuse flags that say what to make, which is this tool's part."""
+    exact, starts = OURS[family.style]
     for flag in build.flags:
-        if flag in _OURS or flag.startswith(("-save-temps", "-M", "-o")):
+        if flag in exact or flag.startswith(starts):
             raise RequestError(
                 f"{build.name}: the flag {flag} says what to make or where; leave it to "
                 "Hot Anvil and give only flags that change the code."
             )
         if flag.startswith("-masm="):
             raise RequestError(
-                f"{build.name}: {flag} changes no code, only how it is written, and this version "
-                "of Hot Anvil shows AT&T syntax; leave the flag out."
+                f"{build.name}: {flag} changes no code, only how it is written; leave it out and "
+                "say --syntax intel or --syntax att where the code is shown."
             )
-        if flag.startswith("-flto") or flag == "-fwhole-program":
-            raise RequestError(
-                f"{build.name}: with {flag} the code is made while linking, and this version "
-                "of Hot Anvil cannot show that code yet; leave the flag out."
-            )
+
+
+def links_late(flags: Sequence[str]) -> bool:
+    """Tell whether these flags put off making the code until linking."""
+    late = False
+    for flag in flags:
+        if flag.startswith(("-flto", "-Clto", "-fwhole-program")):
+            late = True
+        elif flag == "-fno-lto":
+            late = False
+    return late
 
 
 def find_unit(job: Job, store: Store) -> Unit | None:
@@ -96,10 +126,19 @@ def load_code(unit: Unit, store: Store) -> code_records.Code:
     return code_records.from_plain(plain)
 
 
-def compiler_argv(job: Job, what: str, output: str, more: Sequence[str] = ()) -> list[str]:
-    source = job.source if not job.source.startswith("-") else f"./{job.source}"
-    fixed = [*job.family.debug_flags, *job.family.diagnostics_flags, *more]
-    return [job.driver.path, *job.build.flags, *fixed, what, "-o", output, source]
+def compiler_argv(
+    job: Job, make: str, output: str, rule: str, more: Sequence[str] = ()
+) -> list[str]:
+    """Return the command that makes ``output`` (TEXT or OBJECT) of the job's source."""
+    family, chain = job.family, job.toolchain
+    told = family.diagnostics_flags if job.diagnostics == family.diagnostics[job.language] else ()
+    if job.diagnostics == "gfortran":
+        told = ()
+    own = chain.language_flags.get(job.language, chain.flags)
+    target = [flag.replace("{data}", str(_DATA)) for flag in own]
+    fixed = (*target, *family.debug_for(chain.target), *told, *more)
+    call = Call(job.driver.path, job.flags, fixed, make, output, rule, job.source, job.language)
+    return argv_of(call, family.style)
 
 
 def _this_cpu() -> str:

@@ -13,12 +13,12 @@ from typing import NamedTuple
 
 from hot_anvil.core.built import Built
 from hot_anvil.core.elf import Body, function_bodies, image_differs, object_facts
-from hot_anvil.core.errors import FaultError, MissingError
+from hot_anvil.core.errors import FaultError
 from hot_anvil.core.shim import shim_source
 from hot_anvil.core.signature import Signature
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.files import digest
-from hot_anvil.system.interface import snippet_language
+from hot_anvil.system.linker import driver_command, trailing_libraries
 from hot_anvil.system.process import run
 from hot_anvil.system.store import FORMAT, Store
 
@@ -56,16 +56,15 @@ def link_program(
     object's code starts, if its own alignment allows.
     """
     fixed = _fixed_objects(shim_source(signatures), host, store)
-    driver = chain.drivers[snippet_language(built.snippet)]
-    units = [unit.artefact for unit in built.units]
+    command, libraries = driver_command(built, chain, [host]), trailing_libraries(built, chain)
+    units = [unit.artefact for unit in built.all_units]
+    identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
     name = digest(
-        f"program {FORMAT} {placement}", driver.identity, fixed.name, *units, *built.build.flags
+        f"program {FORMAT} {placement}", *identity, fixed.name, *units, *command, *libraries
     )
     target = store.artefact(name)
     if not target.is_dir():
-        why = _link(
-            built, signatures, [driver.path, *built.build.flags], fixed, placement, name, store
-        )
+        why = _link(built, signatures, command, libraries, fixed, placement, name, store)
         if why:
             return Program("", why, "")
     return Program(str(target / "worker"), "", (target / "same_code").read_text())
@@ -75,6 +74,7 @@ def _link(
     built: Built,
     signatures: Sequence[Signature],
     command: list[str],
+    libraries: list[str],
     fixed: Path,
     placement: int,
     name: str,
@@ -88,26 +88,18 @@ def _link(
         pad, *own = (str(fixed / f"{part}.o") for part in (f"pad{placement}", "shim", "worker"))
         image = work / "worker"
         # The pad comes first: what follows it in the code section starts at the placement.
-        said = run([*command, pad, *objects, *own, "-o", str(image), "-lm"], store.root)
+        seed = ["-frandom-seed=hot-anvil"] if built.whole else []
+        argv = [*command, pad, *objects, *own, *seed, "-o", str(image), *libraries]
+        said = run(argv, store.root)
         if said.failed:
             return f"cannot be linked: {_first_complaint(said.stderr)}"
-        _prove_image(built, signatures, units, image)
+        shown = [store.artefact(built.whole.artefact) / "image"] if built.whole else units
+        _prove_image(built, signatures, shown, image)
         (work / "same_code").write_text(object_facts(image.read_bytes()).same_code)
         store.keep(work, name)
         return ""
     finally:
         shutil.rmtree(work, ignore_errors=True)
-
-
-def host_toolchain(toolchains: Sequence[Toolchain]) -> Toolchain:
-    """Return the compiler for the worker's own objects: any that makes native code."""
-    native = [chain for chain in toolchains if chain.can["run"] and "c" in chain.drivers]
-    if not native:
-        raise MissingError(
-            "No C compiler for this machine was found, and the worker that runs the code "
-            "needs one (on Debian: apt install gcc)."
-        )
-    return max(native, key=lambda chain: (chain.family == "gcc", "gcc" in chain.aliases))
 
 
 def _fixed_objects(shim_text: str, host: Toolchain, store: Store) -> Path:

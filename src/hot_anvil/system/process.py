@@ -6,12 +6,23 @@ import subprocess
 import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import NamedTuple
+from threading import Thread
+from typing import IO, NamedTuple
 
 from hot_anvil.core.errors import MissingError
 
 _live: "set[subprocess.Popen[bytes]]" = set()  # what end_all() has to reach
 OUTPUT_LIMIT = 4 << 20  # bytes kept of each stream
+
+
+class Limits:
+    """Limits of each compiler run; set once, from the command line."""
+
+    seconds = 300.0
+    memory = 0  # bytes of address space, 0 for none
+
+
+limits = Limits()
 
 
 class Outcome(NamedTuple):
@@ -56,6 +67,7 @@ def run(
     cwd: str | Path,
     seconds: float = 120.0,
     env: Mapping[str, str] | None = None,
+    memory: int = 0,
 ) -> Outcome:
     """Run ``argv`` in ``cwd`` with no input and a time limit.
 
@@ -63,6 +75,8 @@ def run(
     MissingError when the program cannot be started at all.
     """
     started = time.perf_counter()
+    if memory:  # the limit reaches all that the program starts
+        argv = ["sh", "-c", 'ulimit -v "$0"; exec "$@"', str(memory >> 10), *argv]
     try:
         process = subprocess.Popen(
             argv,
@@ -77,25 +91,39 @@ def run(
         raise MissingError(f"{argv[0]} cannot be started: {error.strerror}.") from None
     timed_out = False
     _live.add(process)
+    streams = (process.stdout, process.stderr)
+    kept = [bytearray(), bytearray()]
+    readers = [Thread(target=_keep, args=pair) for pair in zip(streams, kept, strict=True)]
     try:
-        out, err = process.communicate(timeout=seconds)
-    except subprocess.TimeoutExpired:
-        timed_out = True
-        end_group(process)
-        out, err = process.communicate()
+        for reader in readers:
+            reader.start()
+        try:
+            process.wait(timeout=seconds)
+        except subprocess.TimeoutExpired:
+            timed_out = True
+            end_group(process)
+            process.wait()
+        for reader in readers:  # a grandchild may hold a stream open for good
+            reader.join(timeout=max(seconds - (time.perf_counter() - started), 1.0))
+            if reader.is_alive():
+                end_group(process)
+                reader.join(timeout=1.0)
     except BaseException:  # Ctrl-C above all: nothing of ours may go on running
         end_group(process)
         process.wait()
         raise
     finally:
         _live.discard(process)
-    return Outcome(
-        process.returncode,
-        out[:OUTPUT_LIMIT].decode(errors="replace"),
-        err[:OUTPUT_LIMIT].decode(errors="replace"),
-        time.perf_counter() - started,
-        timed_out,
-    )
+    out, err = (bytes(part).decode(errors="replace") for part in kept)
+    return Outcome(process.returncode, out, err, time.perf_counter() - started, timed_out)
+
+
+def _keep(stream: IO[bytes], kept: bytearray) -> None:
+    """Read a stream to its end; what goes beyond the limit is dropped, not held."""
+    with stream:
+        while chunk := stream.read1(1 << 16):  # type: ignore[attr-defined]
+            if len(kept) < OUTPUT_LIMIT:
+                kept += chunk[: OUTPUT_LIMIT - len(kept)]
 
 
 def end_group(process: "subprocess.Popen[bytes]") -> None:

@@ -16,12 +16,13 @@ from hot_anvil.core.toolchain import (
     family_from_table,
     group_drivers,
     read_identity,
+    retarget,
     runs_natively,
     split_command,
 )
 from hot_anvil.system.files import digest, parse_toml, read_json, user_cache, write_json
 
-_FORMAT = 1
+_FORMAT = 2
 _DATA = Path(__file__).parent.parent / "data" / "toolchains"
 
 
@@ -46,30 +47,53 @@ def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> 
     was last asked; the answers are kept in the user's cache folder.
     """
     families = load_families()
+    by_name = {family.name: family for family in families}
     cache = _ProbeCache()
     drivers = []
     silent = []
+    machine = os.uname().machine
     for command, path in _commands_on_path(families):
         split = split_command(command, families)
         if split is None:
             continue
-        driver = cache.ask(path, command, split[0], split[1])
-        if isinstance(driver, Driver):
-            drivers.append(driver)
-        else:
+        family, language, prefix = split
+        driver = cache.ask(path, command, family, language)
+        if isinstance(driver, str):
             silent.append((path, driver))
-    machine = os.uname().machine
-    chains = list(group_drivers(drivers, machine))
+        elif not prefix or (
+            driver.target.startswith(prefix) and not runs_natively(driver.target, machine)
+        ):
+            drivers.append(driver)
+    chains = list(group_drivers(drivers, by_name, machine))
+    chains += [
+        retarget(chain, target, runs_natively(target.triple, machine))
+        for chain in chains
+        for target in by_name[chain.family].targets.values()
+        if any(target.needs in driver.backs for driver in chain.drivers.values())
+    ]
     for item in custom:
         chains.append(_custom_toolchain(item, root, families, cache, machine))
     cache.save()
+    chains = [chain._replace(can=_abilities(chain)) for chain in chains]
     return Found(families, tuple(chains), tuple(silent))
+
+
+def _abilities(chain: Toolchain) -> dict[str, bool]:
+    """Return what a toolchain can do here: ability -> here?"""
+    from hot_anvil.system.binutils import find_tool
+
+    return {
+        **chain.can,
+        "assemble": chain.isa != "ptx",
+        "disassemble": bool(find_tool(chain, "objdump")),
+        "link": bool(find_tool(chain, "ld")),
+    }
 
 
 def _commands_on_path(families: Sequence[Family]) -> list[tuple[str, str]]:
     """Return (command, path) for the compilers on PATH, as a shell would find them."""
     names = "|".join(re.escape(name) for family in families for name in family.commands)
-    pattern = re.compile(rf"(?:{names})(?:-\d+(?:\.\d+)*)?")
+    pattern = re.compile(rf"(?:[\w.]+-)*(?:{names})(?:-\d+(?:\.\d+)*)?")
     found: dict[str, str] = {}
     for folder in os.environ.get("PATH", "").split(os.pathsep):
         try:
@@ -99,15 +123,19 @@ def _custom_toolchain(
     if not os.access(path, os.X_OK):
         raise RequestError(f"{where}.command: {path} is not a program that can be run.")
     drivers: dict[str, Driver] = {}
-    for language in dict.fromkeys(family.commands.values()):
+    for language in dict.fromkeys((*family.commands.values(), *family.also)):
         driver = cache.ask(path, item.command, family, language)
         if not isinstance(driver, Driver):
             raise RequestError(f"{where}.command: {path}: {driver}.")
         drivers[language] = driver
     first = next(iter(drivers.values()))
-    native = runs_natively(first.target, machine)
+    target = item.target or first.target
+    native = runs_natively(target, machine)
     can = {"compile": True, "link": native, "run": native}
-    return Toolchain(item.name, (), family.name, first.version, first.target, drivers, can)
+    binutils = item.binutils if item.binutils is not None else "" if native else target
+    return Toolchain(
+        item.name, (), family.name, first.version, target, drivers, can, binutils, item.flags
+    )
 
 
 class _ProbeCache:
@@ -131,7 +159,8 @@ class _ProbeCache:
             return str(kept["why"])
         version, target = str(kept["version"]), str(kept["target"])
         identity = digest(family.name, version, target, str(kept["state"]))
-        return Driver(command, path, family.name, language, version, target, identity)
+        backs: tuple[str, ...] = tuple(kept.get("backs", ()))  # type: ignore[arg-type]
+        return Driver(command, path, family.name, language, version, target, identity, backs)
 
     def save(self) -> None:
         """Keep new answers; a cache that cannot be written only costs time."""
@@ -147,16 +176,26 @@ def _probe(path: str, family: Family) -> dict[str, object]:
 
     files = [path, str(Path(path).resolve())]
     try:
-        said = run([path, "-v"], cwd="/", seconds=20)
+        said = run([path, *family.asks], cwd="/", seconds=20)
     except MissingError as error:
         return {"why": str(error).rstrip("."), "files": files, "state": _state(files)}
-    found = read_identity(said.stderr + said.stdout, family.version_pattern)
+    found = read_identity(said.stderr + said.stdout, family)
     if said.failed or found is None:
         why = said.ending if said.failed else f"does not answer like a {family.name} compiler"
         return {"why": why, "files": files, "state": _state(files)}
     helpers = [_helper(path, name) for name in family.helpers]
     files = list(dict.fromkeys([*files, *(helper for helper in helpers if helper)]))
-    return {"version": found[0], "target": found[1], "files": files, "state": _state(files)}
+    backs = _backs(path) if family.targets else []
+    answer = {"version": found[0], "target": found[1], "backs": backs}
+    return {**answer, "files": files, "state": _state(files)}
+
+
+def _backs(path: str) -> list[str]:
+    """Return the back ends a compiler lists."""
+    from hot_anvil.system.process import run
+
+    said = run([path, "--print-targets"], cwd="/", seconds=20).stdout
+    return re.findall(r"^ +(\S+) +- ", said, re.MULTILINE)
 
 
 def _helper(path: str, name: str) -> str:

@@ -1,47 +1,33 @@
-"""Read x86 assembly in AT&T syntax, as gcc and clang write it, into functions.
+"""Read assembly text, as compilers for GNU-like assemblers write it, into functions.
 
-The line of an instruction is the last ``.loc`` before it in the text; that
-equals the assembler's own line table for both families. It is reset at each
+What differs between instruction sets comes from ``hot_anvil.core.isa``. The
+line of an instruction is the last ``.loc`` before it in the text; that equals
+the assembler's own line table for every family here. It is reset at each
 function, since some functions carry no line at all.
 """
 
 import os.path
 import re
+from collections.abc import Sequence
 
-from hot_anvil.core.code import Code, Function, Instruction
+from hot_anvil.core.code import Code, Datum, Function, Instruction
+from hot_anvil.core.isa import isa_of
+from hot_anvil.core.isa.base import Isa
 
-PREFIXES = frozenset(
-    [
-        "rep",
-        "repe",
-        "repz",
-        "repne",
-        "repnz",
-        "lock",
-        "notrack",
-        "data16",
-        "data32",
-        "addr32",
-        "bnd",
-        "rex64",
-        "rex.w",
-        "xacquire",
-        "xrelease",
-        "cs",
-        "ds",
-        "es",
-        "fs",
-        "gs",
-        "ss",
-    ]
-)
 _FILE = re.compile(r'\.file\s+(\d+)\s+"((?:[^"\\]|\\.)*)"(?:\s+"((?:[^"\\]|\\.)*)")?')
 _LABEL = re.compile(r'\s*("(?:[^"\\]|\\.)*"|[\w.$@]+|[^\s#"][^:"\t#]*):(?=\s|$)\s*')
 _LOCAL = re.compile(r"\.L[\w.$]+")
+_BRACKET = re.compile(r"[(\[{]")
 _ESCAPE = re.compile(rb"\\([0-7]{1,3}|.)")
 _CODE_SECTION = re.compile(r"\.(text|init|fini)\b")
 _COLD = re.compile(r"(.+)\.cold(?:\.\d+)?$")
-_DATA = frozenset((".long", ".quad", ".word", ".byte", ".value", ".short"))
+_DATA = frozenset(
+    ".long .quad .word .byte .value .short .hword .2byte .4byte .8byte .ascii .asciz .string "
+    ".zero .float .double .xword .dword".split()
+)
+# Comments around inline assembly: gcc's and clang's, behind the comment sign of each target.
+_ASM_BEGINS = re.compile(r'[#;@/* ]*(?:#?APP\b|[1-9]\d* ".*" 1$)')
+_ASM_ENDS = re.compile(r'[#;@/* ]*(?:#?NO_?APP\b|0 "" 2$)')
 # Directives that matter even among debug data.
 _MOVES = tuple(
     f"\t.{name}"
@@ -63,16 +49,17 @@ class _Open:
         self.section = section
         self.rows: list[_Row] = []
         self.labels: dict[str, int] = {}
+        self.data: list[Datum] = []
 
 
-def read_att(text: str, folder: str) -> Code:
-    """Read one assembly text.
+def read_assembly(text: str, folder: str, isa: str = "x86") -> Code:
+    """Read one assembly text of the instruction set ``isa``.
 
     ``folder`` is the absolute folder the compiler ran in; files inside it are
     named relative to it. Returns the functions in the order of the text,
     with the labels that code or data refers to.
     """
-    reader = _Reader()
+    reader = _Reader(isa_of(isa))
     for number, line in enumerate(text.split("\n"), 1):
         if not reader.quick(number, line):
             reader.line(number, line)
@@ -80,7 +67,12 @@ def read_att(text: str, folder: str) -> Code:
 
 
 class _Reader:
-    def __init__(self) -> None:
+    def __init__(self, isa: Isa) -> None:
+        self.isa = isa
+        self.prefixes = isa.prefixes
+        self.comments = isa.comments
+        # Signs that make a line of code one to read with care.
+        self.careful = tuple({*isa.comments, isa.separator, '"', ":", "=", "/*"})
         self.section = ".text"
         self.executable = True
         self.previous = (".text", True)
@@ -124,31 +116,43 @@ class _Reader:
 
     def plain(self, line: str) -> tuple[str, tuple[str, ...]] | None:
         """Return the instruction a line holds, None for a line that needs care."""
-        if not line[1:2].isalpha() or any(sign in line for sign in '#;":='):
+        if not line[1:2].isalpha():
             return None
+        for sign in self.careful:
+            if sign in line:
+                return None
         mnemonic, _, rest = line[1:].replace("\t", " ").partition(" ")
-        if mnemonic in PREFIXES:
+        if mnemonic in self.prefixes:
             return None
-        if ".L" in rest:
-            self.referred.update(_LOCAL.findall(rest))
+        self.refer(rest)
         return mnemonic, split_operands(rest)
+
+    def refer(self, operands: str) -> None:
+        """Note the labels that operands go to."""
+        if ".L" in operands:
+            self.referred.update(_LOCAL.findall(operands))
+        elif operands[-1:] in ("b", "f"):  # "1b": the nearest label 1 before
+            number = operands.rpartition(",")[2].strip()[:-1]
+            if number.isdigit():
+                self.referred.add(number)
 
     def line(self, number: int, line: str) -> None:
         """Read any line with all the care it may need."""
         stripped = line.strip()
         if not stripped:
             return
-        if stripped[0] == "#":
+        if stripped[0] == "#" or stripped.startswith((*self.comments, "/*")):
             self.comment(stripped)
-            return
-        for statement in split_statements(stripped):
+            if not stripped.startswith("/*") or stripped.endswith("*/"):
+                return
+        for statement in split_statements(stripped, self.comments, self.isa.separator):
             self.statement(number, statement)
 
     def comment(self, line: str) -> None:
         """Follow the marks around inline assembly."""
-        if line.startswith("#APP"):
+        if _ASM_BEGINS.match(line):
             self.in_asm = True
-        elif line.startswith(("#NO_APP", '# 0 "" 2')):
+        elif _ASM_ENDS.match(line):
             self.in_asm = False
 
     def statement(self, number: int, statement: str) -> None:
@@ -160,7 +164,7 @@ class _Reader:
         if not statement:
             return
         if statement[0] == ".":
-            self.directive(statement)
+            self.directive(number, statement)
         elif self.executable and not re.match(r"[\w.$]+\s*=[^=]", statement):
             self.instruction(number, statement)
 
@@ -190,20 +194,17 @@ class _Reader:
             mnemonic = f"{self.pending_prefix[0]} {mnemonic}"
             number = self.pending_prefix[1]
             self.pending_prefix = ("", 0)
-        while mnemonic.rpartition(" ")[2] in PREFIXES:
+        while mnemonic.rpartition(" ")[2] in self.prefixes:
             if not rest.strip():  # "lock; addl": the prefix stands alone
                 self.pending_prefix = (mnemonic, number)
                 return
             more, _, rest = rest.strip().partition(" ")
             mnemonic = f"{mnemonic} {more}"
         operands = split_operands(rest)
-        if ".L" in rest:
-            self.referred.update(_LOCAL.findall(rest))
-        elif self.in_asm:
-            self.referred.update(part[:-1] for part in operands if part[:-1].isdigit())
+        self.refer(rest.strip())
         self.current().rows.append(((mnemonic, operands), self.place, number, self.in_asm))
 
-    def directive(self, statement: str) -> None:
+    def directive(self, number: int, statement: str) -> None:
         name, _, rest = statement.replace("\t", " ").partition(" ")
         rest = rest.strip()
         if name == ".loc":
@@ -229,8 +230,12 @@ class _Reader:
             self.enter(*self.stack.pop())
         elif name == ".previous":
             self.enter(*self.previous)
-        elif ".L" in rest and name in _DATA and not self.section.startswith(".debug"):
-            self.referred.update(_LOCAL.findall(rest))  # a jump table
+        elif name in _DATA and not self.section.startswith(".debug"):
+            if ".L" in rest:
+                self.referred.update(_LOCAL.findall(rest))  # a jump table
+            if self.executable:
+                function = self.current()
+                function.data.append(Datum(len(function.rows), number, f"{name} {rest}"))
 
     def enter(self, section: str, executable: bool) -> None:
         self.previous = (self.section, self.executable)
@@ -247,47 +252,61 @@ class _Reader:
             )
             labels = {n: at for n, at in done.labels.items() if n in self.referred}
             parent = cold[1] if cold else ""
-            if instructions:
-                functions.append(Function(done.name, done.section, parent, instructions, labels))
+            if instructions or done.data:
+                data = tuple(done.data)
+                functions.append(
+                    Function(done.name, done.section, parent, instructions, labels, data)
+                )
         files = {i.file: None for f in functions for i in f.instructions if i.file}
-        return Code(tuple(functions), tuple(files))
+        return Code(tuple(functions), tuple(files), isa=self.isa.name)
 
 
-def split_statements(line: str) -> list[str]:
-    """Split a line at ';' and drop its comment, minding strings."""
-    if "#" not in line and ";" not in line:
+def split_statements(
+    line: str, comments: Sequence[str] = ("#",), separator: str = ";"
+) -> list[str]:
+    """Split a line at the separator and drop its comments, minding strings."""
+    if separator not in line and "/*" not in line and not any(sign in line for sign in comments):
         return [line]
     parts = [""]
     quoted = False
-    previous = ""
-    for sign in line:
-        if sign == '"' and previous != "\\":
+    at = 0
+    while at < len(line):
+        sign = line[at]
+        if quoted and sign == "\\":
+            parts[-1] += line[at : at + 2]
+            at += 2
+            continue
+        if sign == '"':
             quoted = not quoted
-        if sign == "#" and not quoted:
+        if not quoted and line.startswith(tuple(comments), at):
             break
-        if sign == ";" and not quoted:
+        if not quoted and line.startswith("/*", at):
+            end = line.find("*/", at + 2)
+            at = len(line) if end < 0 else end + 2
+            continue
+        if sign == separator and not quoted:
             parts.append("")
         else:
             parts[-1] += sign
-        previous = "" if previous == "\\" else sign
+        at += 1
     return [part.strip() for part in parts if part.strip()]
 
 
 def split_operands(text: str) -> tuple[str, ...]:
-    """Split operands at the commas outside parentheses."""
+    """Split operands at the commas outside parentheses, brackets and braces."""
     text = text.strip()
     if not text:
         return ()
     if "," not in text:
         return (text,)
-    if "(" not in text:
+    if not _BRACKET.search(text):
         return tuple(part.strip() for part in text.split(","))
     parts = []
     depth = start = 0
     for index, sign in enumerate(text):
-        if sign == "(":
+        if sign in "([{":
             depth += 1
-        elif sign == ")":
+        elif sign in ")]}":
             depth -= 1
         elif sign == "," and depth == 0:
             parts.append(text[start:index].strip())

@@ -1,8 +1,14 @@
-"""x86-64 spellings: registers by family, and one spelling for what compilers write in two."""
+"""x86-64 and i386 in AT&T syntax, as gcc and clang write them."""
 
 import re
 from functools import lru_cache
 
+from hot_anvil.core.isa.base import Isa
+
+_PREFIXES = frozenset(
+    "rep repe repz repne repnz lock notrack data16 data32 addr32 bnd rex64 rex.w xacquire "
+    "xrelease cs ds es fs gs ss".split()
+)
 _LETTERED = {"a": "ax", "b": "bx", "c": "cx", "d": "dx"}
 _SAME = {
     "callq": "call",
@@ -31,9 +37,6 @@ _SAME = {
     "salw": "shlw",
     "salb": "shlb",
 }
-_REGISTER = re.compile(r"%[a-z][a-z0-9]*")
-_LABEL = re.compile(r"\.L[\w.$]+")
-_HEX = re.compile(r"\b0x[0-9a-f]+\b")
 
 
 @lru_cache(maxsize=4096)
@@ -63,36 +66,27 @@ def family_of(register: str) -> tuple[str, str]:
     return name, ""
 
 
-@lru_cache(maxsize=65536)
-def canonical(mnemonic: str, operands: tuple[str, ...]) -> str:
-    """Return the instruction in the one spelling used for comparing."""
-    head, _, last = mnemonic.rpartition(" ")
-    last = _SAME.get(last, last)
-    mnemonic = f"{head} {last}" if head else last
-    text = ",".join(operands).replace("@PLT", "").replace("(,%", "(0,%")
-    if "0x" in text:
-        text = _HEX.sub(lambda found: str(int(found[0], 16)), text)
-    return f"{mnemonic} {text}" if text else mnemonic
-
-
-@lru_cache(maxsize=65536)
-def shape(text: str) -> tuple[str, tuple[str, ...]]:
-    """Split a canonical instruction into its shape and the names in it.
-
-    The shape keeps the view of each register ("e" of ``%eax``) and drops its
-    family; labels become "L". Two instructions of one shape differ in
-    registers and labels only.
-    """
-    names: list[str] = []
-
-    def register(found: re.Match[str]) -> str:
-        family, view = family_of(found[0])
-        names.append(family)
-        return f"%{view}?"
-
-    def label(found: re.Match[str]) -> str:
-        names.append(found[0])
-        return "L"
-
-    without_labels = _LABEL.sub(label, text)
-    return _REGISTER.sub(register, without_labels), tuple(names)
+ISA = Isa(
+    name="x86",
+    comments=("#",),
+    separator=";",
+    register=re.compile(r"%[a-z][a-z0-9]*"),
+    family=family_of,
+    same=_SAME,
+    prefixes=_PREFIXES,
+    fillers=re.compile(
+        r"(?:(?:data16|cs|rex\.W) )*(?:nop[wlq]?\b.*|xchg %ax,%ax|xchg %eax,%eax|data16|int3"
+        r"|lea 0x0\((%\w+)(?:,%[er]iz,1)?\),\1)$"
+    ),
+    setup=re.compile(
+        r"endbr(?:64|32)$|push[lqw]? |movq? %rsp,%rbp$|movl? %esp,%ebp$|subq? \$\w+,%rsp$"
+        r"|subl? \$\w+,%esp$|enter"
+    ),
+    teardown=re.compile(
+        r"pop[lqw]? |leave[lq]?$|addq? \$\w+,%rsp$|addl? \$\w+,%esp$|leaq? .*%rsp$"
+        r"|(?:rep |bnd )?ret[lq]?\b|vzeroupper$"
+    ),
+    returns=re.compile(r"(?:rep |bnd |repz )?ret[lq]?$"),
+    calls=re.compile(r"(?:notrack |bnd )?call[lqw]?$"),
+    jumps=re.compile(r"(?:notrack |bnd )?jmp[lq]?$"),
+)

@@ -1,0 +1,58 @@
+"""The command that links a build: its driver, its flags, the libraries it needs."""
+
+from collections.abc import Sequence
+from functools import cache
+from pathlib import Path
+
+from hot_anvil.core.bench import language_of
+from hot_anvil.core.built import Built
+from hot_anvil.core.errors import MissingError
+from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.system.packages import package_libraries
+from hot_anvil.system.process import run
+
+# A driver of a later language links what the earlier ones need too.
+_ORDER = ("assembly", "c", "c++", "fortran")
+
+
+def host_toolchain(toolchains: Sequence[Toolchain]) -> Toolchain:
+    """Return the compiler for the worker's own objects: any that makes native code."""
+    native = [chain for chain in toolchains if chain.can["run"] and "c" in chain.drivers]
+    if not native:
+        raise MissingError(
+            "No C compiler for this machine was found, and the worker that runs the code "
+            "needs one (on Debian: apt install gcc)."
+        )
+    return max(native, key=lambda chain: (chain.family == "gcc", "gcc" in chain.aliases))
+
+
+def driver_command(built: Built, chain: Toolchain, toolchains: Sequence[Toolchain]) -> list[str]:
+    """Return the start of the link command of a build."""
+    if chain.family == "rustc":  # its objects are linked as those of C are
+        return [host_toolchain(toolchains).drivers["c"].path]
+    languages = {language_of(unit.source) for unit in built.units}
+    language = max(languages, key=_ORDER.index)
+    flags = [*chain.flags, *built.build.flags]
+    return [chain.drivers[language].path, *flags]
+
+
+def trailing_libraries(built: Built, chain: Toolchain) -> list[str]:
+    """Return what follows the objects in the link command of a build."""
+    snippet = built.snippet
+    languages = {language_of(unit.source) for unit in built.units}
+    libraries = [*snippet.link_flags, *package_libraries(snippet)]
+    if chain.family == "rustc":
+        libraries += rust_libraries(chain.drivers["rust"].path)
+    if {"c++", "fortran"} <= languages:
+        libraries.append("-lstdc++")
+    return [*libraries, "-lm"] if chain.can["run"] else libraries
+
+
+@cache
+def rust_libraries(path: str) -> tuple[str, ...]:
+    """Return the link flags for the standard library of a Rust compiler."""
+    said = run([path, "--print", "target-libdir"], "/", 20)
+    folder = Path(said.stdout.strip())
+    archives = sorted(str(file) for file in folder.glob("*.rlib"))
+    group = ("-Wl,--start-group", *archives, "-Wl,--end-group")
+    return (*group, "-lpthread", "-ldl") if archives else ()

@@ -1,0 +1,137 @@
+"""Prove a unit's code with the machine's own assembler and disassembler."""
+
+import shlex
+from pathlib import Path
+
+from hot_anvil.core.code import Code
+from hot_anvil.core.disassembly import Decoded, read_assembler_listing, read_objdump
+from hot_anvil.core.elf import section_sizes
+from hot_anvil.core.isa import isa_of
+from hot_anvil.core.proof import BROKEN, PROVED, UNKNOWN, Proof
+from hot_anvil.core.proving import Places, match_objects, prove_order, prove_text, with_addresses
+from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.system.binutils import Tool, find_tool
+from hot_anvil.system.jobs import Job
+from hot_anvil.system.process import run
+
+_SECONDS = 300.0
+NO_OBJECT = "PTX is text: there is no object and no disassembler to compare it with"
+# What some compilers write and GNU as does not know; none of it makes code.
+_FOREIGN = (".addrsig", ".loc", ".file")
+
+
+def prove_unit(job: Job, work: Path, text: str, code: Code) -> tuple[Proof, Code]:
+    """Prove ``code``, read from ``text``, against ``code.o`` in ``work``.
+
+    Returns the proof, and the code with addresses and bytes as far as the
+    proof gives them.
+    """
+    chain = job.toolchain
+    objdump = find_tool(chain, "objdump")
+    if objdump is None:
+        return Proof(UNKNOWN, _lacking(chain, "objdump"), code.total, 0), code
+    own = disassemble(objdump, work, "code.o", code.isa)
+    if job.family.text_is_object:
+        listed = read_assembler_listing((work / "code.lst").read_text(errors="replace"))
+        proof, places = prove_text(code, listed, text, own)
+    else:
+        proof, places = _prove_foreign(job, work, text, code, own, objdump)
+    if proof.state == PROVED:
+        sizes = section_sizes((work / "code.o").read_bytes())
+        code = with_addresses(code, places, own, sizes)
+    for name in ("code.lst", "plain.s", "text.o", "rule"):
+        (work / name).unlink(missing_ok=True)
+    return proof, code
+
+
+def _prove_foreign(
+    job: Job, work: Path, text: str, code: Code, own: tuple[Decoded, ...], objdump: Tool
+) -> tuple[Proof, Places]:
+    """Prove the code of a compiler whose assembled text is not quite its object."""
+    assembled = _assemble_plain(job, work, text)
+    if assembled and not objdump.is_llvm:
+        listed = read_assembler_listing((work / "code.lst").read_text(errors="replace"))
+        middle = disassemble(objdump, work, "text.o", code.isa)
+        proof, places = prove_text(code, listed, text, middle)
+        if proof.state != PROVED:
+            return proof, {}
+        why, matched = match_objects(middle, own, code.isa)
+        if not why:
+            moved = {
+                line: [matched[at] for d in items if (at := (d.section, d.address)) in matched]
+                for line, items in places.items()
+            }
+            return proof, moved
+        # Two assemblers may choose differently; then the order has to serve.
+        assembled_why = why
+    else:
+        assembled_why = _lacking(job.toolchain, "as")
+    return _prove_by_order(job, work, code, own, objdump, assembled_why)
+
+
+def _prove_by_order(
+    job: Job, work: Path, code: Code, own: tuple[Decoded, ...], objdump: Tool, why: str
+) -> tuple[Proof, Places]:
+    llvm = objdump if objdump.is_llvm else find_llvm_objdump(job.toolchain)
+    if llvm is None:
+        state = BROKEN if "where the object has" in why else UNKNOWN
+        return Proof(state, why, code.total, 0), {}
+    # The same printer wrote the text: its mnemonics are the compiler's own.
+    decoded = disassemble(llvm, work, "code.o", code.isa)
+    proof, places = prove_order(code, decoded)
+    if proof.state != PROVED:
+        return proof._replace(why=f"{proof.why} ({why})"), {}
+    by_place = {(item.section, item.address): item for item in own}
+    missing = [item for items in places.values() for item in items]
+    if any((item.section, item.address) not in by_place for item in missing):
+        return Proof(UNKNOWN, "two disassemblers disagree about the object", code.total, 0), {}
+    return proof, places
+
+
+def find_llvm_objdump(chain: Toolchain) -> Tool | None:
+    """Return LLVM's disassembler for a toolchain of its family, None when it is not here."""
+    return find_tool(chain._replace(binutils=None), "objdump")
+
+
+def _assemble_plain(job: Job, work: Path, text: str) -> bool:
+    """Assemble the text with GNU as into ``text.o`` with a listing; False if that fails."""
+    chain = job.toolchain
+    assembler = find_tool(chain, "as")
+    if assembler is None:
+        return False
+    lines = ["" if s.lstrip().startswith(_FOREIGN) else s for s in text.split("\n")]
+    (work / "plain.s").write_text("\n".join(lines), errors="surrogateescape")
+    mode = []
+    if chain.isa == "x86":
+        narrow = "-m32" in job.flags or not chain.target.startswith("x86_64")
+        mode = ["--32" if narrow else "--64"]
+    argv = [assembler, *mode, "-aln=code.lst", "-o", "text.o", "plain.s"]
+    return not run(argv, work, _SECONDS).failed
+
+
+def disassemble(objdump: Tool, work: Path, name: str, isa: str) -> tuple[Decoded, ...]:
+    """Return what the disassembler sees in the object ``name`` of the folder ``work``."""
+    options = ["-dr", "-z", "--no-show-raw-insn"] + ([] if objdump.is_llvm else ["-w"])
+    return read_objdump(dump(objdump, options, work, name), isa_of(isa).comments)
+
+
+def dump(objdump: Tool, options: list[str], work: Path, name: str) -> str:
+    """Return what objdump prints of a file in ``work``."""
+    out = work / f"{name}.dump"
+    # Large objects print more than a pipe's limit: through a file.
+    command = shlex.join([objdump, *options, name])
+    run(["sh", "-c", f"exec {command} > {shlex.quote(out.name)}"], work, _SECONDS)
+    text = out.read_text(errors="replace")
+    out.unlink()
+    return text
+
+
+def _lacking(chain: Toolchain, tool: str) -> str:
+    if chain.isa == "ptx":
+        return NO_OBJECT
+    if chain.binutils is None and chain.family != "clang":
+        return f"no {tool} is known for {chain.target}"
+    if find_tool(chain, tool):
+        return f"GNU {tool} does not accept this compiler's text"
+    prefix = f"-{chain.binutils}" if chain.binutils else ""
+    return f"{tool} for {chain.target} is missing (on Debian: apt install binutils{prefix})"
