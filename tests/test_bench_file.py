@@ -9,7 +9,8 @@ import pytest
 from conftest import DEMO, document, hot_anvil, refused, write_bench
 from hot_anvil.core.bench import Bench, read_bench
 from hot_anvil.core.errors import MissingError, RequestError
-from hot_anvil.core.grid import command_line, find_build, plan_builds
+from hot_anvil.core.grid import command_line, find_build
+from hot_anvil.core.planning import plan_builds
 from hot_anvil.core.toolchain import Driver, group_drivers, read_identity
 from hot_anvil.system.examples import examples
 from hot_anvil.system.toolchains import load_families

@@ -22,9 +22,10 @@ from hot_anvil.core.built import COMPILED, REFUSED, Built
 from hot_anvil.core.code import EMITTED, LINKED, Code, find_functions, join_codes, only_functions
 from hot_anvil.core.diff import diff_codes
 from hot_anvil.core.errors import FaultError, RequestError
-from hot_anvil.core.grid import Build, Plan, command_line, find_build, plan_builds
+from hot_anvil.core.grid import Build, Plan, command_line, find_build
 from hot_anvil.core.listing import list_functions
 from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.planning import plan_builds
 from hot_anvil.core.shown import Listing, SnippetDiff
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.grid import Progress, compile_grid, no_progress
@@ -84,18 +85,16 @@ class Workshop:
     ) -> tuple[Built, ...]:
         """Compile the snippets (all when none is named) under the builds (all when none)."""
         chosen = find_snippets(self.bench, snippets)
-        wanted = builds or self.plan.builds
         pairs = [
             (snippet, build)
             for snippet in chosen
-            for build in wanted
-            if snippet.sources_for(self.toolchain(build).drivers)
+            for build in self.plan.of[snippet.name]
+            if (not builds or build in builds)
+            and snippet.sources_for(self.toolchain(build).drivers)
         ]
         if any((s.name, b.name) not in self._built for s, b in pairs):
             found = self.found
-            made = compile_grid(
-                chosen, wanted, found.toolchains, found.families, self.store, self.progress
-            )
+            made = compile_grid(pairs, found.toolchains, found.families, self.store, self.progress)
             self._built.update({(b.snippet.name, b.build.name): b for b in made})
         return tuple(self._built[s.name, b.name] for s, b in pairs)
 
@@ -161,7 +160,7 @@ class Workshop:
             checked = check_snippet(
                 self.bench,
                 snippet,
-                self.plan.reference.name,
+                self._reference_of(snippet, builds, signatures),
                 signatures,
                 builds,
                 programs,
@@ -264,6 +263,19 @@ class Workshop:
         usable = [built for built in builds if built.status == COMPILED]
         with ThreadPoolExecutor() as pool:
             return dict(zip((b.build.name for b in usable), pool.map(link, usable), strict=True))
+
+    def _reference_of(
+        self, snippet: Snippet, builds: Sequence[Built], signatures: Sequence["Signature"]
+    ) -> str:
+        """Return the reference build of a snippet: the bench's, or the first that has the entry."""
+        from hot_anvil.system.checking import written_elsewhere
+
+        name = snippet.reference or signatures[0].name
+        entry = next((s for s in signatures if s.name == name), signatures[0])
+        able = [b.build for b in builds if not written_elsewhere(b, entry)]
+        if self.plan.reference in able or not able:
+            return self.plan.reference.name
+        return able[0].name
 
     def _programs_to_time(self, checked: "Checked") -> dict[str, dict[int, str]]:
         """Return the programs of the builds to time: build -> placement -> path."""

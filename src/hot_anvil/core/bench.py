@@ -35,6 +35,8 @@ _KEYS = {
         "source_flags",
         "link_flags",
         "packages",
+        "toolchains",
+        "flags",
     ),
     "input": ("fill", "count", "alias"),
 }
@@ -55,6 +57,8 @@ class Snippet(NamedTuple):
     source_flags: Mapping[str, tuple[str, ...]] = MappingProxyType({})  # source -> more flags
     link_flags: tuple[str, ...] = ()
     packages: tuple[str, ...] = ()  # pkg-config names of libraries it needs
+    toolchains: tuple[str, ...] = ()  # in place of the grid's, if any
+    flags: tuple[str, ...] = ()  # flag sets in place of the grid's, if any
 
     @property
     def languages(self) -> tuple[str, ...]:
@@ -136,7 +140,7 @@ def read_bench(tables: Values, text: str, file: str, root: str) -> Bench:
         title=reader.item(tables, (), "title", str, ""),
         root=root,
         file=file,
-        snippets=tuple(reader.snippet(table, index) for index, table in enumerate(snippets)),
+        snippets=tuple(reader.snippet(table, index, flags) for index, table in enumerate(snippets)),
         flags=flags,
         grid=reader.grid(reader.item(tables, (), "grid", dict, {}), flags),
         custom=tuple(
@@ -196,20 +200,25 @@ class _Reader:
     def grid(self, table: Values, flags: Values) -> Grid:
         path = ("grid",)
         self.known(table, path, "grid")
-        wanted = self.items(table, path, "flags", str) or list(flags)
+        wanted = self.flag_sets(table, path, flags) or tuple(flags)
+        return Grid(
+            tuple(self.items(table, path, "toolchains", str)),
+            wanted,
+            tuple(self.items(table, path, "except", str)),
+            self.item(table, path, "reference", str, ""),
+            self.item(table, path, "baseline", str, ""),
+        )
+
+    def flag_sets(self, table: Values, path: tuple[Step, ...], flags: Values) -> tuple[str, ...]:
+        """Return the flag sets that a table names."""
+        wanted = self.items(table, path, "flags", str)
         for name in wanted:
             if name not in flags:
                 hint = did_you_mean(name, flags) or f" Known: {listed(flags)}."
                 raise self.fault(
                     (*path, "flags"), f"no flag set is called '{name}'.{hint.rstrip('.')}"
                 )
-        return Grid(
-            tuple(self.items(table, path, "toolchains", str)),
-            tuple(wanted),
-            tuple(self.items(table, path, "except", str)),
-            self.item(table, path, "reference", str, ""),
-            self.item(table, path, "baseline", str, ""),
-        )
+        return tuple(wanted)
 
     def toolchain(self, name: str, table: object) -> CustomToolchain:
         path = ("toolchain", name)
@@ -235,7 +244,7 @@ class _Reader:
         except ValueError as error:
             raise self.fault((*path, key), f"cannot be split into words ({error})") from None
 
-    def snippet(self, table: Values, index: int) -> Snippet:
+    def snippet(self, table: Values, index: int, flags: Values) -> Snippet:
         path = ("snippet", index)
         self.known(table, path, "snippet")
         sources = tuple(self.items(table, path, "sources", str))
@@ -271,6 +280,8 @@ class _Reader:
             },
             link_flags=self.flags(table, path, "link_flags"),
             packages=tuple(self.items(table, path, "packages", str)),
+            toolchains=tuple(self.items(table, path, "toolchains", str)),
+            flags=self.flag_sets(table, path, flags),
         )
 
     def sweep(self, table: Values, path: tuple[Step, ...], key: str) -> tuple[int, ...]:

@@ -34,7 +34,8 @@ class DebugLines:
         elf = ELFFile(io.BytesIO(data))
         self.has_info = elf.has_dwarf_info()
         if self.has_info:
-            dwarf = elf.get_dwarf_info()
+            linked = elf["e_type"] != "ET_REL"  # then relocations, if kept, are applied already
+            dwarf = elf.get_dwarf_info(relocate_dwarf_sections=not linked)
             for unit in dwarf.iter_CUs():
                 files = self._read_lines(dwarf, unit)
                 self._read_inlined(dwarf, unit, files)

@@ -41,6 +41,8 @@ def _rustc(call: Call) -> list[str]:
     emits = [f"{'asm' if call.make == TEXT else 'obj'}={call.output}"]
     emits += [f"dep-info={call.rule}"] if call.rule else []
     own = [
+        # Its intermediate files lie there: two builds at once must not share them.
+        f"--out-dir={call.output.rpartition('/')[0] or '.'}",
         f"--crate-name={crate_name(call.source)}",
         "--crate-type=lib",
         "-Ccodegen-units=1",  # one text and one object

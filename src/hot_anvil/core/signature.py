@@ -1,7 +1,7 @@
 """What an entry takes and returns, read from debug info (DWARF)."""
 
 import io
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 from hot_anvil.core.errors import RequestError
@@ -9,6 +9,8 @@ from hot_anvil.core.names import did_you_mean, listed
 
 # DW_ATE_* encodings of the DWARF standard, section 7.8, as kinds of ours.
 _ENCODINGS = {2: "bool", 4: "float", 5: "int", 6: "int", 7: "uint", 8: "uint", 16: "uint"}
+_DEREF = 0x06  # DW_OP_deref: the value is where the location points to
+_FORTRAN = (0x07, 0x08, 0x0E, 0x22, 0x23)  # DW_LANG_Fortran77 to Fortran08
 _QUALIFIERS = (
     "DW_TAG_typedef",
     "DW_TAG_volatile_type",
@@ -85,9 +87,8 @@ def read_signatures(data: bytes) -> tuple[Signature, ...]:
     out = []
     for unit in dwarf.iter_CUs():
         files = _file_names(dwarf, unit)
-        for die in unit.get_top_DIE().iter_children():
-            if die.tag == "DW_TAG_subprogram" and _is_callable_definition(die):
-                out.append(_signature(die, files))
+        for die in _definitions(unit.get_top_DIE()):
+            out.append(_signature(die, files))
     return tuple(sorted(out, key=lambda signature: signature.line))
 
 
@@ -122,6 +123,15 @@ def find_entries(
     return tuple(by_name[name] for name in names)
 
 
+def _definitions(scope: Any) -> Iterator[Any]:
+    """Give the functions of a scope that others can call."""
+    for die in scope.iter_children():
+        if die.tag == "DW_TAG_subprogram" and _is_callable_definition(die):
+            yield die
+        elif die.tag in ("DW_TAG_namespace", "DW_TAG_module"):
+            yield from _definitions(die)
+
+
 def _is_callable_definition(die: Any) -> bool:
     attributes = die.attributes
     external = "DW_AT_external" in attributes
@@ -138,7 +148,7 @@ def _signature(die: Any, files: dict[int, str]) -> Signature:
     for child in die.iter_children():
         if child.tag == "DW_TAG_formal_parameter":
             label = _attribute(child, "DW_AT_name") or f"arg{len(parameters) + 1}".encode()
-            parameters.append(Parameter(label.decode(), _type_of(child)))
+            parameters.append(Parameter(label.decode(), _passed_type(child)))
     return Signature(
         name,
         linkage.decode() if linkage else name,
@@ -161,6 +171,25 @@ def _attribute(die: Any, name: str) -> Any:
         else:
             return None
     return None
+
+
+def _passed_type(parameter: Any) -> Type:
+    """Return the type of what is passed; Fortran passes arrays, and most scalars, by reference."""
+    if "DW_AT_type" not in parameter.attributes:
+        return _type_of(parameter)
+    die = parameter.get_DIE_from_attribute("DW_AT_type")
+    if die.tag == "DW_TAG_array_type":
+        element = _type_of(die)
+        return Type("pointer", 8, f"{element.name} *", to=element)
+    place = parameter.attributes.get("DW_AT_location")
+    by_reference = (
+        place is not None
+        and isinstance(place.value, list)
+        and place.value[-1:] == [_DEREF]
+        and parameter.cu.get_top_DIE().attributes["DW_AT_language"].value in _FORTRAN
+    )
+    passed = _type(die)
+    return Type("pointer", 8, f"{passed.name} *", to=passed) if by_reference else passed
 
 
 def _type_of(die: Any) -> Type:

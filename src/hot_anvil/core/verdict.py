@@ -87,6 +87,12 @@ def first_difference(
         if not _equal(a, b).all():
             return f"returned {_shown(b)}, expected {_shown(a)}"
     left, right = _buffers(reference, expected), _buffers(signature, got)
+    # What one side may write and the other not must be as it was before the call; some
+    # languages cannot say that they only read.
+    mine = {p.name for p in signature.parameters} & {p.name for p in reference.parameters}
+    untouched = _initial(signature, inputs)
+    left |= {n: untouched[n] for n in right if n not in left and n in mine & set(untouched)}
+    right |= {n: untouched[n] for n in left if n not in right and n in mine & set(untouched)}
     if len(left) != len(right):
         return f"writes {len(right)} buffers, the reference {len(left)}"
     names = list(right) if set(left) == set(right) else None
@@ -126,6 +132,18 @@ def _buffers(signature: Signature, output: Output) -> "dict[str, NDArray[Any]]":
     types = {p.name: p.type.to for p in signature.parameters}
     named = [(name, types[name], data) for name, data in output.buffers]
     return {name: np.frombuffer(data, dtype=numpy_type(kind)) for name, kind, data in named if kind}
+
+
+def _initial(signature: Signature, inputs: InputSet) -> "dict[str, NDArray[Any]]":
+    """Return what the buffers hold before the call."""
+    import numpy as np
+
+    types = {p.name: p.type.to for p in signature.parameters}
+    return {
+        a.name: np.frombuffer(a.data, dtype=numpy_type(kind))
+        for a in inputs.arguments
+        if a.kind == "buffer" and (kind := types.get(a.name))
+    }
 
 
 def _shown(value: Any) -> str:

@@ -68,6 +68,8 @@ def check_snippet(
     total = len(builds) * len(entries)
     for index, signature in enumerate(signatures):
         for built in builds:
+            if written_elsewhere(built, signature):
+                continue  # the rival is in a language that this build has no compiler for
             progress(f"checking {snippet.name}", len(verdicts), total)
             name = candidate_name(signature.name, built.build.name, alone)
             if trouble and name != reference:
@@ -91,6 +93,12 @@ def check_snippet(
             )
     progress(f"checking {snippet.name}", total, total)
     return Checked(snippet, tuple(signatures), reference, tuple(verdicts))
+
+
+def written_elsewhere(built: Built, signature: Signature) -> bool:
+    """Tell whether an entry is in none of the sources that a build compiled."""
+    every = len(built.units) == len(built.snippet.sources)
+    return built.status != REFUSED and not every and built.entry_bytes(signature.symbol) is None
 
 
 def _expected(
@@ -122,6 +130,8 @@ def _judge(
     program = programs[built.build.name]
     if program.why:
         return NOT_RUN, program.why
+    if built.entry_bytes(signatures[index].symbol) is None:
+        return NOT_RUN, f"this build has no function {signatures[index].name}"
     trials = [run_trial(program, index, sets, seconds) for _ in range(REPEATS)]
     return judge(expected, signatures[reference], trials, signatures[index], sets)
 

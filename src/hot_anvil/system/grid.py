@@ -19,31 +19,31 @@ def no_progress(_what: str, _done: int, _total: int) -> None:
 
 
 def compile_grid(
-    snippets: Sequence[Snippet],
-    builds: Sequence[Build],
+    pairs: Sequence[tuple[Snippet, Build]],
     toolchains: Sequence[Toolchain],
     families: Sequence[Family],
     store: Store,
     progress: Progress = no_progress,
 ) -> tuple[Built, ...]:
-    """Return every snippet under every build, in that order.
+    """Return each snippet under each build of the pairs, in that order.
 
     What the store has is taken from it; the rest is compiled in parallel. A
     source that does not compile refuses its own build only.
     """
-    jobs = plan_jobs(snippets, builds, toolchains, families, store.root)
+    jobs = plan_jobs(pairs, toolchains, families, store.root)
     units = {key: find_unit(job, store) for key, job in jobs.items()}
     missing = [key for key, unit in units.items() if unit is None]
     made = _compile_all([jobs[key] for key in missing], store, progress) if missing else []
     fresh = dict(zip(missing, made, strict=True))
     done: dict[Key, Unit] = {k: u for k, u in units.items() if u is not None} | fresh
     out = []
-    for snippet in snippets:
-        for build in builds:
-            keys = [k for k in jobs if k[0] == snippet.name and k[2] == build.name]
-            if keys:
-                own = tuple(done[key] for key in keys)
-                out.append(Built(snippet, build, own, any(key in fresh for key in keys)))
+    keys_of: dict[tuple[str, str], list[Key]] = {}
+    for key in jobs:
+        keys_of.setdefault((key[0], key[2]), []).append(key)
+    for snippet, build in pairs:
+        keys = keys_of[snippet.name, build.name]
+        own = tuple(done[key] for key in keys)
+        out.append(Built(snippet, build, own, any(key in fresh for key in keys)))
     return _with_whole(out, toolchains, families, store, progress)
 
 
@@ -51,8 +51,7 @@ Key = tuple[str, str, str]  # snippet, source, build
 
 
 def plan_jobs(
-    snippets: Sequence[Snippet],
-    builds: Sequence[Build],
+    pairs: Sequence[tuple[Snippet, Build]],
     toolchains: Sequence[Toolchain],
     families: Sequence[Family],
     root: str,
@@ -64,15 +63,14 @@ def plan_jobs(
     by_name = {chain.name: chain for chain in toolchains}
     family_of = {family.name: family for family in families}
     jobs: dict[Key, Job] = {}
-    for snippet in snippets:
-        for build in builds:
-            chain = by_name[build.toolchain]
-            more = package_flags(snippet)
-            for source in snippet.sources_for(chain.drivers):
-                own = (*snippet.source_flags.get(source, ()), *more)
-                jobs[snippet.name, source, build.name] = make_job(
-                    source, build, chain, family_of[chain.family], root, own
-                )
+    for snippet, build in pairs:
+        chain = by_name[build.toolchain]
+        more = package_flags(snippet)
+        for source in snippet.sources_for(chain.drivers):
+            own = (*snippet.source_flags.get(source, ()), *more)
+            jobs[snippet.name, source, build.name] = make_job(
+                source, build, chain, family_of[chain.family], root, own
+            )
     return jobs
 
 

@@ -79,7 +79,7 @@ def link_whole(
     chain = next(c for c in toolchains if c.name == built.build.toolchain)
     keep = _symbols_to_keep(built, chain, families, store)
     units = [unit.artefact for unit in built.units]
-    command, libraries = driver_command(built, chain, toolchains), trailing_libraries(built, chain)
+    command, libraries = driver_command(built, chain, toolchains), trailing_libraries(built, chain, store)
     name = digest(f"whole {FORMAT}", *units, *command, *libraries, *keep)
     plain = read_json(store.artefact(name) / "unit.json")
     if plain is None:

@@ -85,6 +85,7 @@ def make_job(
 def check_flags(build: Build, family: Family) -> None:
     """Refuse flags that say what to make, which is this tool's part."""
     exact, starts = OURS[family.style]
+    _check_whole(build)
     for flag in build.flags:
         if flag in exact or flag.startswith(starts):
             raise RequestError(
@@ -98,11 +99,20 @@ def check_flags(build: Build, family: Family) -> None:
             )
 
 
+def _check_whole(build: Build) -> None:
+    if "-fwhole-program" in build.flags:
+        raise RequestError(
+            f"{build.name}: -fwhole-program drops every function that no main() of the snippet "
+            "uses, entries too. Say -flto: it also sees the whole program, and keeps what is "
+            "called from outside."
+        )
+
+
 def links_late(flags: Sequence[str]) -> bool:
     """Tell whether these flags put off making the code until linking."""
     late = False
     for flag in flags:
-        if flag.startswith(("-flto", "-Clto", "-fwhole-program")):
+        if flag.startswith(("-flto", "-Clto")):
             late = True
         elif flag == "-fno-lto":
             late = False

@@ -1,15 +1,16 @@
 """The command that links a build: its driver, its flags, the libraries it needs."""
 
 from collections.abc import Sequence
-from functools import cache
 from pathlib import Path
 
 from hot_anvil.core.bench import language_of
 from hot_anvil.core.built import Built
 from hot_anvil.core.errors import MissingError
 from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.system.files import digest
 from hot_anvil.system.packages import package_libraries
-from hot_anvil.system.process import run
+from hot_anvil.system.process import limits, run
+from hot_anvil.system.store import Store
 
 # A driver of a later language links what the earlier ones need too.
 _ORDER = ("assembly", "c", "c++", "fortran")
@@ -36,23 +37,30 @@ def driver_command(built: Built, chain: Toolchain, toolchains: Sequence[Toolchai
     return [chain.drivers[language].path, *flags]
 
 
-def trailing_libraries(built: Built, chain: Toolchain) -> list[str]:
+def trailing_libraries(built: Built, chain: Toolchain, store: Store) -> list[str]:
     """Return what follows the objects in the link command of a build."""
     snippet = built.snippet
     languages = {language_of(unit.source) for unit in built.units}
     libraries = [*snippet.link_flags, *package_libraries(snippet)]
     if chain.family == "rustc":
-        libraries += rust_libraries(chain.drivers["rust"].path)
+        libraries += [rust_library(chain.drivers["rust"].path, store), "-lpthread", "-ldl"]
     if {"c++", "fortran"} <= languages:
         libraries.append("-lstdc++")
     return [*libraries, "-lm"] if chain.can["run"] else libraries
 
 
-@cache
-def rust_libraries(path: str) -> tuple[str, ...]:
-    """Return the link flags for the standard library of a Rust compiler."""
-    said = run([path, "--print", "target-libdir"], "/", 20)
-    folder = Path(said.stdout.strip())
-    archives = sorted(str(file) for file in folder.glob("*.rlib"))
-    group = ("-Wl,--start-group", *archives, "-Wl,--end-group")
-    return (*group, "-lpthread", "-ldl") if archives else ()
+def rust_library(path: str, store: Store) -> str:
+    """Return an archive with the standard library of a Rust compiler, made once.
+
+    It also holds what Rust itself adds only to a whole program, its allocator.
+    """
+    name = digest("rust library", path, str(Path(path).stat().st_mtime_ns))
+    made = store.artefact(name)
+    if not made.is_dir():
+        work = store.scratch()
+        (work / "all.rs").write_text("")
+        said = run([path, "--crate-type=staticlib", "-o", "all.a", "all.rs"], work, limits.seconds)
+        if said.failed:
+            return ""
+        store.keep(work, name)
+    return str(made / "all.a")

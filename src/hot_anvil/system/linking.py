@@ -56,7 +56,7 @@ def link_program(
     object's code starts, if its own alignment allows.
     """
     fixed = _fixed_objects(shim_source(signatures), host, store)
-    command, libraries = driver_command(built, chain, [host]), trailing_libraries(built, chain)
+    command, libraries = driver_command(built, chain, [host]), trailing_libraries(built, chain, store)
     units = [unit.artefact for unit in built.all_units]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
     name = digest(
@@ -130,7 +130,8 @@ def _fixed_objects(shim_text: str, host: Toolchain, store: Store) -> Path:
 
 def _without_main(source: Path, work: Path) -> str:
     """Return the object with a ``main`` of its own renamed: the worker brings one."""
-    if "main" not in object_facts(source.read_bytes()).sizes:
+    data = source.read_bytes()
+    if not data.startswith(b"\x7fELF") or "main" not in object_facts(data).sizes:
         return str(source)
     copy = work / f"{source.parent.name}.o"
     said = run(

@@ -33,7 +33,7 @@ def _row(built: Built) -> list[Cell]:
         Span(built.status, TROUBLE) if refused else built.status,
         duration(built.seconds) if built.seconds else "not run",
         "" if refused else size(built.code_bytes),
-        "" if refused else str(sum(unit.proof.instructions for unit in built.units)),
+        "" if refused else str(sum(unit.proof.instructions for unit in built.shown)),
     ]
 
 
