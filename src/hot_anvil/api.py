@@ -55,8 +55,19 @@ class Workshop:
         self.bench = bench
         self.progress = progress
         self.store = Store(bench.root, bare)
+        self.jobs = 0  # compilers at once, 0 for as many as there are cores
         self._built: dict[tuple[str, str], Built] = {}
         self._programs: dict[str, dict[str, Program]] = {}  # snippet -> build -> program
+
+    def limit(
+        self, jobs: int | None = None, seconds: int | None = None, memory: int | None = None
+    ) -> None:
+        """Limit compiling: how many at once, seconds and megabytes for each; None leaves it."""
+        from hot_anvil.system.process import limits
+
+        self.jobs = jobs or self.jobs
+        limits.seconds = float(seconds or limits.seconds)
+        limits.memory = (memory << 20) if memory else limits.memory
 
     @cached_property
     def found(self) -> Found:
@@ -94,7 +105,8 @@ class Workshop:
         ]
         if any((s.name, b.name) not in self._built for s, b in pairs):
             found = self.found
-            made = compile_grid(pairs, found.toolchains, found.families, self.store, self.progress)
+            known = found.toolchains, found.families
+            made = compile_grid(pairs, *known, self.store, self.progress, self.jobs)
             self._built.update({(b.snippet.name, b.build.name): b for b in made})
         return tuple(self._built[s.name, b.name] for s, b in pairs)
 
@@ -110,6 +122,8 @@ class Workshop:
         ``view`` is EMITTED or LINKED. What was made while linking has no other.
         """
         builds = self.compile(snippets, [self.build(build)])
+        if not builds:
+            raise RequestError(f"{build}: this build has no compiler for any source asked for.")
         codes = [self.code(built, view, True) for built in builds]
         symbols = _symbols(entries, codes)
         out = []
@@ -118,8 +132,19 @@ class Workshop:
             sources = read_sources(self.bench.root, shown.files)
             functions = list_functions(shown, sources)
             if functions or not entries:
-                out.append(Listing(built, functions))
+                out.append(Listing(built, functions, shown.isa, shown.view))
         return tuple(out)
+
+    def library_listing(self, build: str, function: str) -> Listing:
+        """Return a library function's own code, as a build's toolchain would link it."""
+        from hot_anvil.system.libraries import library_function
+
+        chosen = self.build(build)
+        found = library_function(function, self.toolchain(chosen), chosen.flags, self.store)
+        snippet = self.bench.snippets[0]
+        functions = list_functions(found.code, {})
+        nothing = Built(snippet, chosen, (), False)
+        return Listing(nothing, functions, found.code.isa, LINKED, found.path, found.note)
 
     def diff(
         self,
@@ -142,7 +167,7 @@ class Workshop:
             sources = read_sources(self.bench.root, list(dict.fromkeys((*a.files, *b.files))))
             diff = diff_codes(a, b, sources, symbols)
             if diff.functions or not entries:
-                out.append(SnippetDiff(built[name, first], built[name, second], diff))
+                out.append(SnippetDiff(built[name, first], built[name, second], diff, a.isa))
         return tuple(out)
 
     def check(
@@ -359,7 +384,7 @@ class Workshop:
             )
         chain = self.toolchain(built.build)
         if view == LINKED and not built.whole:
-            from hot_anvil.system.image import link_whole
+            from hot_anvil.system.whole import link_whole
 
             found = self.found
             whole = link_whole(built, found.toolchains, found.families, self.store)

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
 
 
 HELP_WIDTH = 90
+_LIMITS = ("job_seconds", "job_memory")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -50,6 +51,23 @@ def add_bench(parser: argparse.ArgumentParser, path: bool = True) -> None:
         help="a build given in place, such as --build 'gcc -O2'; may be repeated",
     )  # fmt: skip
     parser.add_argument(
+        "--from", dest="project", metavar="FILE", default="",
+        help="take includes, defines and other flags of the sources from a compile_commands.json",
+    )  # fmt: skip
+    parser.add_argument(
+        "--jobs", type=_count, metavar="N", help="compile this many at once (default: all cores)"
+    )
+    parser.add_argument(
+        "--job-seconds", type=_count, metavar="S",
+        help="stop a compiler that takes longer (default: 300)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--job-memory",
+        type=_count,
+        metavar="MB",
+        help="memory for one compiler (default: no limit)",
+    )
+    parser.add_argument(
         "--snippet", action="append", default=[], metavar="NAME",
         help="only this snippet of the bench; may be repeated",
     )  # fmt: skip
@@ -68,6 +86,23 @@ def add_named_builds(parser: argparse.ArgumentParser, names: str, what: str) -> 
     )  # fmt: skip
     add_bench(parser, path=False)
     add_entries(parser, "only this function; may be repeated")
+
+
+def add_view(parser: argparse.ArgumentParser) -> None:
+    """Add how code is shown: --view and --syntax."""
+    parser.add_argument(
+        "--view", choices=("emitted", "linked"), default="emitted",
+        help="the compiler's own text, or the linked image with addresses and bytes",
+    )  # fmt: skip
+    parser.add_argument(
+        "--syntax", choices=("att", "intel"), default=None,
+        help="how x86 is written (default: att, or what your settings say)",
+    )  # fmt: skip
+
+
+def syntax_of(args: argparse.Namespace, workshop: "Workshop") -> str:
+    """Return the syntax to write x86 in: the command line's, else the settings'."""
+    return str(args.syntax or workshop.bench.defaults.get("syntax", "att"))
 
 
 def split_path(words: list[str]) -> tuple[str, list[str]]:
@@ -108,6 +143,12 @@ def add_measuring(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
+def _count(text: str) -> int:
+    if not text.isdigit() or not 0 < int(text) < 1 << 40:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a whole number above 0")
+    return int(text)
+
+
 def _positive(text: str) -> float:
     try:
         value = float(text)
@@ -135,8 +176,21 @@ def open_workshop(args: argparse.Namespace, out: "Output", path: str | None = No
         workshop = open_bench(place, out.progress)
         if args.build:
             workshop.bench = workshop.bench._replace(explicit=tuple(args.build))
-        return workshop
+        return _set_up(workshop, args)
     if not os.path.lexists(place):
         raise RequestError(f"{place}: there is no such file or folder.")
     inputs, sweep = getattr(args, "inputs", []), getattr(args, "sweep", [])
-    return open_source(place, args.build, entries, inputs, sweep, out.progress)
+    made = open_source(place, args.build, entries, inputs, sweep, out.progress)
+    return _set_up(made, args)
+
+
+def _set_up(workshop: "Workshop", args: argparse.Namespace) -> "Workshop":
+    """Apply the options that say how to compile."""
+    if args.project:
+        from hot_anvil.system.settings import with_project_flags
+
+        workshop.bench = with_project_flags(workshop.bench, args.project)
+    defaults = workshop.bench.defaults
+    asked = {key: getattr(args, key) or defaults.get(key) for key in ("jobs", *_LIMITS)}
+    workshop.limit(asked["jobs"], asked["job_seconds"], asked["job_memory"])
+    return workshop

@@ -21,7 +21,9 @@ LANGUAGES = {
 DEFAULT_FLAGS = {"plain": "-O0", "lean": "-Os", "even": "-O2", "fast": "-O3"}
 
 _KEYS = {
-    "": ("title", "flags", "grid", "toolchain", "snippet"),
+    "": ("title", "flags", "grid", "toolchain", "snippet", "defaults"),
+    "defaults": ("syntax", "jobs", "job_seconds", "job_memory"),
+    "settings": ("toolchain", "defaults"),
     "grid": ("toolchains", "flags", "except", "reference", "baseline"),
     "toolchain": ("command", "family", "target", "binutils", "flags"),
     "snippet": (
@@ -37,6 +39,7 @@ _KEYS = {
         "packages",
         "toolchains",
         "flags",
+        "from",
     ),
     "input": ("fill", "count", "alias"),
 }
@@ -59,6 +62,9 @@ class Snippet(NamedTuple):
     packages: tuple[str, ...] = ()  # pkg-config names of libraries it needs
     toolchains: tuple[str, ...] = ()  # in place of the grid's, if any
     flags: tuple[str, ...] = ()  # flag sets in place of the grid's, if any
+    # What a real project compiles a source with, before the build's own flags.
+    project_flags: Mapping[str, tuple[str, ...]] = MappingProxyType({})
+    project: str = ""  # the compile_commands.json to take them from
 
     @property
     def languages(self) -> tuple[str, ...]:
@@ -102,6 +108,14 @@ class Bench(NamedTuple):
     grid: Grid
     custom: tuple[CustomToolchain, ...]
     explicit: tuple[str, ...] = ()
+    defaults: Values = MappingProxyType({})  # how commands behave where no option says it
+
+
+class Settings(NamedTuple):
+    """What a person keeps for all benches."""
+
+    custom: tuple[CustomToolchain, ...]
+    defaults: Values
 
 
 class Input(NamedTuple):
@@ -147,12 +161,22 @@ def read_bench(tables: Values, text: str, file: str, root: str) -> Bench:
             reader.toolchain(name, table)
             for name, table in reader.item(tables, (), "toolchain", dict, {}).items()
         ),
+        defaults=reader.defaults(tables),
     )
     names = [snippet.name for snippet in bench.snippets]
     for index, name in enumerate(names):
         if name in names[:index]:
             raise reader.fault(("snippet", index, "name"), f"the name '{name}' is used twice")
     return bench
+
+
+def read_settings(tables: Values, text: str, file: str) -> Settings:
+    """Check the tables of a person's settings file and return them."""
+    reader = _Reader(file, text)
+    reader.known(tables, (), "settings")
+    own = reader.item(tables, (), "toolchain", dict, {})
+    custom = tuple(reader.toolchain(name, table) for name, table in own.items())
+    return Settings(custom, reader.defaults(tables))
 
 
 class _Reader:
@@ -208,6 +232,18 @@ class _Reader:
             self.item(table, path, "reference", str, ""),
             self.item(table, path, "baseline", str, ""),
         )
+
+    def defaults(self, tables: Values) -> Values:
+        """Return what the ``defaults`` table says."""
+        table = self.item(tables, (), "defaults", dict, {})
+        self.known(table, ("defaults",), "defaults")
+        if table.get("syntax", "att") not in ("att", "intel"):
+            raise self.fault(("defaults", "syntax"), "must be 'att' or 'intel'")
+        for key in ("jobs", "job_seconds", "job_memory"):
+            value = table.get(key, 1)
+            if isinstance(value, bool) or not isinstance(value, int) or value < 1:
+                raise self.fault(("defaults", key), "must be a whole number of at least 1")
+        return dict(table)
 
     def flag_sets(self, table: Values, path: tuple[Step, ...], flags: Values) -> tuple[str, ...]:
         """Return the flag sets that a table names."""
@@ -282,6 +318,7 @@ class _Reader:
             packages=tuple(self.items(table, path, "packages", str)),
             toolchains=tuple(self.items(table, path, "toolchains", str)),
             flags=self.flag_sets(table, path, flags),
+            project=self.item(table, path, "from", str, ""),
         )
 
     def sweep(self, table: Values, path: tuple[Step, ...], key: str) -> tuple[int, ...]:

@@ -21,16 +21,23 @@ class Inlined(NamedTuple):
 
 
 class DebugLines:
-    """Looks up addresses of one image."""
+    """Looks up addresses of one image; of none, when there are no bytes."""
 
     def __init__(self, data: bytes, folder: str) -> None:
-        from elftools.elf.elffile import ELFFile
-
-        allow_two_byte_addresses()
         self.folder = folder
         # Address, 0 for the end of a sequence, else 1, and file and line from there on.
         self._rows: list[tuple[int, int, str, int]] = []
         self._stretches: list[tuple[int, Inlined | None]] = []
+        self._row_starts: list[int] = []
+        self._stretch_starts: list[int] = []
+        self.has_info = False
+        if data:
+            self._read(data)
+
+    def _read(self, data: bytes) -> None:
+        from elftools.elf.elffile import ELFFile
+
+        allow_two_byte_addresses()
         elf = ELFFile(io.BytesIO(data))
         self.has_info = elf.has_dwarf_info()
         if self.has_info:

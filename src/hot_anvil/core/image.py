@@ -21,6 +21,8 @@ _SECTION = re.compile(r"Disassembly of section (.+):$")
 _GOES_TO = re.compile(r"(?P<before>(?:.*[ ,\t])?)(?:0x)?(?P<at>[0-9a-f]+) <(?P<name>[^>]+)>$")
 _RIP = re.compile(r"-?(?:0x)?[0-9a-f]+\(%rip\)")
 _COLD = re.compile(r"(.+)\.cold(?:\.\d+)?$")
+_NEAR = re.compile(r"\.[+-]\d+$")  # AVR's way to say where a branch goes
+_RELATIVE = re.compile(r"\$([+-]\d+)$")  # MSP430's
 _DATA = (".word", ".short", ".byte", ".long", ".hword", "<unknown>")
 OUTSIDE = "(no function)"
 
@@ -31,7 +33,7 @@ class Symbol(NamedTuple):
     name: str
     address: int
     size: int
-    kind: str  # "FUNC", "OBJECT", "NOTYPE"
+    kind: str  # "FUNC", "GNU_IFUNC", "OBJECT", "NOTYPE"
     is_local: bool
 
 
@@ -63,7 +65,7 @@ def read_symbols(data: bytes) -> tuple[Symbol, ...]:
 
 
 def _symbol(item: Any, thumb: bool) -> Symbol:
-    kind = item["st_info"]["type"].removeprefix("STT_").replace("GNU_IFUNC", "FUNC")
+    kind = item["st_info"]["type"].removeprefix("STT_").replace("LOOS", "GNU_IFUNC")
     address = item["st_value"] & ~1 if thumb and kind == "FUNC" else item["st_value"]
     is_local = item["st_info"]["bind"] == "STB_LOCAL"
     return Symbol(item.name, address, item["st_size"], kind, is_local)
@@ -113,7 +115,8 @@ def _read_pieces(dump: str, symbols: Sequence[Symbol], isa: Isa) -> list[_Piece]
             if current is None or (current.end is not None and address >= current.end):
                 current = _Piece(OUTSIDE, section, None)
                 pieces.append(current)
-            text = _without_comment((row[3] or "").replace("\t", " "), isa)
+            text = _without_comment(" ".join((row[3] or "").split()), isa)
+            text = _RELATIVE.sub(lambda found: _absolute(found, address), text)
             current.rows.append(Row(address, row[2].replace(" ", ""), text))
             continue
         heading = _HEADING.match(line)
@@ -135,7 +138,7 @@ def _starts_function(name: str, symbol: Symbol | None, current: _Piece | None) -
     """Tell whether a symbol starts a function, or is a label inside one."""
     if name.startswith((".L", "$")):
         return False
-    if symbol is None or symbol.kind == "FUNC" or not symbol.is_local:
+    if symbol is None or symbol.kind in ("FUNC", "GNU_IFUNC") or not symbol.is_local:
         return True
     return current is None or current.name == OUTSIDE or symbol.kind == "OBJECT"
 
@@ -207,7 +210,14 @@ def _without_comment(text: str, isa: Isa) -> str:
         named = re.search(r"<([^>]+)>", comment)
         if named and isa.name == "x86":
             text = _RIP.sub(f"{named[1]}(%rip)", text)
+        elif named and _NEAR.search(text):
+            text = _NEAR.sub(comment.strip().removeprefix("0x"), text)
     return text
+
+
+def _absolute(found: re.Match[str], address: int) -> str:
+    goal = address + int(found[1])
+    return f"{goal:x} <{goal:x}>"
 
 
 def callee(instruction: Instruction, isa: Isa) -> str:

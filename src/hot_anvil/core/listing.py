@@ -3,7 +3,8 @@
 from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.code import Code, Function, Instruction
+from hot_anvil.core.code import Code, Datum, Function, Instruction
+from hot_anvil.core.phases import phases
 
 Sources = Mapping[str, Sequence[str]]  # file -> its lines
 NO_LINE = "(made by the compiler, no source line)"
@@ -14,6 +15,7 @@ class Placed(NamedTuple):
 
     place: int
     instruction: Instruction
+    phase: str = ""  # PROLOGUE or EPILOGUE, "" for the body
 
 
 class Line(NamedTuple):
@@ -33,6 +35,8 @@ class ListedFunction(NamedTuple):
     lines: tuple[Line, ...]
     labels: Mapping[int, tuple[str, ...]]  # index of an instruction -> labels before it
     total: int  # instructions
+    data: tuple[Datum, ...] = ()  # what stands among the instructions and is none
+    hidden: int = 0  # instructions left out by a filter
 
 
 def source_text(sources: Sources, file: str, line: int) -> str:
@@ -49,7 +53,8 @@ def list_functions(code: Code, sources: Sources) -> tuple[ListedFunction, ...]:
     for function in code.functions:
         owners.setdefault(function.owner, []).append(function)
     return tuple(
-        _list_function(owner, code.title(owner), parts, sources) for owner, parts in owners.items()
+        _list_function(owner, code.title(owner), parts, sources, code.isa)
+        for owner, parts in owners.items()
     )
 
 
@@ -59,9 +64,11 @@ def join_parts(parts: Iterable[Function]) -> tuple[Instruction, ...]:
 
 
 def _list_function(
-    name: str, title: str, parts: list[Function], sources: Sources
+    name: str, title: str, parts: list[Function], sources: Sources, isa: str
 ) -> ListedFunction:
-    placed = [Placed(index, item) for index, item in enumerate(join_parts(parts))]
+    marks = [mark for part in parts for mark in phases(part.instructions, isa)]
+    both = zip(join_parts(parts), marks, strict=True)
+    placed = [Placed(index, item, mark) for index, (item, mark) in enumerate(both)]
     by_line: dict[tuple[str, int], list[Placed]] = {}
     for item in placed:
         by_line.setdefault((item.instruction.file, item.instruction.line), []).append(item)
@@ -75,7 +82,16 @@ def _list_function(
         Line(file, line, source_text(sources, file, line), tuple(by_line[file, line]))
         for file, line in order
     )
-    return ListedFunction(name, title, lines, _labels(parts), len(placed))
+    return ListedFunction(name, title, lines, _labels(parts), len(placed), _data(parts))
+
+
+def _data(parts: list[Function]) -> tuple[Datum, ...]:
+    out: list[Datum] = []
+    start = 0
+    for part in parts:
+        out += [datum._replace(place=start + datum.place) for datum in part.data]
+        start += len(part.instructions)
+    return tuple(out)
 
 
 def _home(by_line: Mapping[tuple[str, int], list[Placed]]) -> str:

@@ -3,6 +3,7 @@
 from typing import NamedTuple
 
 from hot_anvil.core.built import Built
+from hot_anvil.core.code import EMITTED
 from hot_anvil.core.diff import Diff
 from hot_anvil.core.listing import ListedFunction
 
@@ -12,6 +13,10 @@ class Listing(NamedTuple):
 
     built: Built
     functions: tuple[ListedFunction, ...]
+    isa: str = "x86"
+    view: str = EMITTED
+    library: str = ""  # the library that the code comes from, "" for the snippet's own
+    note: str = ""
 
 
 class SnippetDiff(NamedTuple):
@@ -20,3 +25,4 @@ class SnippetDiff(NamedTuple):
     left: Built
     right: Built
     diff: Diff
+    isa: str = "x86"

@@ -4,6 +4,7 @@ import io
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
+from hot_anvil.core.dwarf import allow_two_byte_addresses
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import did_you_mean, listed
 
@@ -80,6 +81,7 @@ def read_signatures(data: bytes) -> tuple[Signature, ...]:
     """Return the functions that an object with full debug info lets others call."""
     from elftools.elf.elffile import ELFFile
 
+    allow_two_byte_addresses()
     elf = ELFFile(io.BytesIO(data))
     if not elf.has_dwarf_info():
         return ()

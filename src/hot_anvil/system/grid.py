@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from hot_anvil.core.bench import Snippet
 from hot_anvil.core.built import COMPILED, Built, Unit
 from hot_anvil.core.grid import Build
+from hot_anvil.core.project import without_levels
 from hot_anvil.core.toolchain import Family, Toolchain
 from hot_anvil.system.jobs import Job, find_unit, links_late, make_job
 from hot_anvil.system.packages import package_flags
@@ -24,6 +25,7 @@ def compile_grid(
     families: Sequence[Family],
     store: Store,
     progress: Progress = no_progress,
+    at_once: int = 0,
 ) -> tuple[Built, ...]:
     """Return each snippet under each build of the pairs, in that order.
 
@@ -33,7 +35,7 @@ def compile_grid(
     jobs = plan_jobs(pairs, toolchains, families, store.root)
     units = {key: find_unit(job, store) for key, job in jobs.items()}
     missing = [key for key, unit in units.items() if unit is None]
-    made = _compile_all([jobs[key] for key in missing], store, progress) if missing else []
+    made = _compile_all([jobs[key] for key in missing], store, progress, at_once) if missing else []
     fresh = dict(zip(missing, made, strict=True))
     done: dict[Key, Unit] = {k: u for k, u in units.items() if u is not None} | fresh
     out = []
@@ -67,7 +69,8 @@ def plan_jobs(
         chain = by_name[build.toolchain]
         more = package_flags(snippet)
         for source in snippet.sources_for(chain.drivers):
-            own = (*snippet.source_flags.get(source, ()), *more)
+            project = without_levels(snippet.project_flags.get(source, ()), build.flags)
+            own = (*project, *snippet.source_flags.get(source, ()), *more)
             jobs[snippet.name, source, build.name] = make_job(
                 source, build, chain, family_of[chain.family], root, own
             )
@@ -85,7 +88,7 @@ def _with_whole(
     late = [b for b in builds if links_late(b.build.flags) and b.status == COMPILED]
     if not late:
         return tuple(builds)
-    from hot_anvil.system.image import link_whole
+    from hot_anvil.system.whole import link_whole
 
     out = []
     for built in builds:
@@ -96,7 +99,7 @@ def _with_whole(
     return tuple(out)
 
 
-def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress) -> list[Unit]:
+def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress, at_once: int) -> list[Unit]:
     from concurrent.futures import ThreadPoolExecutor, as_completed
 
     from hot_anvil.system.compile import compile_unit
@@ -104,7 +107,7 @@ def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress) -> list[
 
     store.sweep()
     progress("compiling", 0, len(jobs))
-    pool = ThreadPoolExecutor(os.cpu_count() or 1)
+    pool = ThreadPoolExecutor(at_once or os.cpu_count() or 1)
     try:
         waiting = {pool.submit(compile_unit, job, store): job for job in jobs}
         for done, future in enumerate(as_completed(waiting), 1):

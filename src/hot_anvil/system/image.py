@@ -4,23 +4,17 @@ import shutil
 from collections.abc import Sequence
 from pathlib import Path
 
-from hot_anvil.core.built import COMPILED, REFUSED, Built, Unit
+from hot_anvil.core.built import Unit
 from hot_anvil.core.code import Code, Function, Instruction, from_plain, to_plain
 from hot_anvil.core.dwarf import DebugLines
-from hot_anvil.core.elf import object_facts
 from hot_anvil.core.image import OUTSIDE, Symbol, read_image, read_symbols
-from hot_anvil.core.messages import read_diagnostics
 from hot_anvil.core.proof import PROVED, UNKNOWN, Proof
-from hot_anvil.core.toolchain import Family, Toolchain
-from hot_anvil.system.binutils import find_tool
+from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.system.binutils import Tool, find_tool
 from hot_anvil.system.files import digest, read_json, write_json
-from hot_anvil.system.jobs import links_late
-from hot_anvil.system.linker import driver_command, trailing_libraries
 from hot_anvil.system.process import limits, run
 from hot_anvil.system.proving import dump
 from hot_anvil.system.store import FORMAT, Store
-
-WHOLE = "(linked)"  # stands for the sources of a linked unit
 
 
 def read_object(chain: Toolchain, work: Path, name: str, root: str) -> tuple[Code, Proof]:
@@ -29,20 +23,20 @@ def read_object(chain: Toolchain, work: Path, name: str, root: str) -> tuple[Cod
     if objdump is None:
         why = f"no disassembler for {chain.target} is here"
         return Code((), (), isa=chain.isa), Proof(UNKNOWN, why, 0, 0)
-    linked = _link_alone(chain, work, name)
-    code = _read(chain, work, linked or name, root, ())
+    linked = link_alone(chain, work, name)
+    code = read_linked(chain, work, linked or name, root, ())
     functions = tuple(f for f in code.functions if f.name != OUTSIDE)
     shown = code._replace(functions=functions)
-    return shown, _proof(shown)
+    return shown, proof_of(shown)
 
 
-def _proof(code: Code) -> Proof:
+def proof_of(code: Code) -> Proof:
     """Return the proof of code read back from what runs: there is nothing to disagree."""
     padding = sum(d.text.startswith("(padding)") for f in code.functions for d in f.data)
     return Proof(PROVED, "", code.total, padding, code.data - padding)
 
 
-def _read(chain: Toolchain, work: Path, name: str, root: str, wanted: Sequence[str]) -> Code:
+def read_linked(chain: Toolchain, work: Path, name: str, root: str, wanted: Sequence[str]) -> Code:
     objdump = find_tool(chain, "objdump")
     assert objdump is not None
     options = ["-d", "-z"] + ([] if objdump.is_llvm else ["-w"])
@@ -52,119 +46,28 @@ def _read(chain: Toolchain, work: Path, name: str, root: str, wanted: Sequence[s
     return read_image(text, read_symbols(data), lines, chain.isa, wanted)
 
 
-def _link_alone(chain: Toolchain, work: Path, name: str) -> str:
+def bare_link(chain: Toolchain, linker: Tool, first: Path) -> list[str]:
+    """Return the start of a link without libraries; ``first`` is one of the objects."""
+    argv = [linker, "-e", "0", "--unresolved-symbols=ignore-all"]
+    if linker.is_llvm:
+        return [*argv, "--image-base=0x1000", "-z", "max-page-size=4096"]
+    narrow = first.read_bytes()[4:5] == b"\1"  # ELFCLASS32
+    if chain.isa == "x86" and narrow:
+        argv += ["-m", "elf_i386"]
+    if chain.isa == "riscv" and narrow:
+        argv += ["-m", "elf32lriscv"]
+    return argv
+
+
+def link_alone(chain: Toolchain, work: Path, name: str) -> str:
     """Link one object by itself so that its debug info can be read; return the image's name."""
     linker = find_tool(chain, "ld")
     if linker is None:
         return ""
-    argv = [linker, "-e", "0", "--unresolved-symbols=ignore-all", "-o", "alone.elf", name]
-    if chain.isa == "riscv":
-        argv += ["--no-relax"]
-    if chain.isa == "x86" and not linker.is_llvm and not chain.target.startswith("x86_64"):
-        argv += ["-m", "elf_i386"]
-    if linker.is_llvm:
-        argv += ["--image-base=0x1000", "-z", "max-page-size=4096"]
+    argv = [*bare_link(chain, linker, work / name), "-o", "alone.elf", name]
+    argv += ["--no-relax"] if chain.isa == "riscv" else []
     said = run(argv, work, limits.seconds)
     return "" if said.failed else "alone.elf"
-
-
-def link_whole(
-    built: Built, toolchains: Sequence[Toolchain], families: Sequence[Family], store: Store
-) -> Unit:
-    """Link the units of a build to one image and read its code back from that.
-
-    The functions that can be called from outside stay callable, as they are
-    for the program that is checked and timed.
-    """
-    chain = next(c for c in toolchains if c.name == built.build.toolchain)
-    keep = _symbols_to_keep(built, chain, families, store)
-    units = [unit.artefact for unit in built.units]
-    command, libraries = driver_command(built, chain, toolchains), trailing_libraries(built, chain, store)
-    name = digest(f"whole {FORMAT}", *units, *command, *libraries, *keep)
-    plain = read_json(store.artefact(name) / "unit.json")
-    if plain is None:
-        plain = _make_whole(built, chain, store, keep, [*command], [*libraries], name)
-    complaints = read_diagnostics(plain["stderr"], "text")
-    proof = Proof(*plain["proof"])
-    if plain["why"]:
-        return Unit(
-            WHOLE, name, REFUSED, plain["why"], plain["seconds"], complaints, None, {}, proof
-        )
-    sizes, total = plain["sizes"], plain["code_bytes"]
-    return Unit(WHOLE, name, COMPILED, "", plain["seconds"], complaints, total, sizes, proof)
-
-
-def _make_whole(
-    built: Built,
-    chain: Toolchain,
-    store: Store,
-    keep: Sequence[str],
-    command: list[str],
-    libraries: list[str],
-    name: str,
-) -> dict[str, object]:
-    work = store.scratch()
-    try:
-        objects = [str(store.artefact(unit.artefact) / "code.o") for unit in built.units]
-        kept = [f"-Wl,-u,{symbol}" for symbol in keep]
-        start = ["-nostartfiles", "-Wl,-e,0", "-Wl,--unresolved-symbols=ignore-all", "-Wl,-q"]
-        late = ["-frandom-seed=hot-anvil"] if links_late(built.build.flags) else []
-        target = ["-o", str(work / "image")]
-        argv = [*command, *objects, *kept, *start, *late, *target, *libraries]
-        said = run(argv, store.root, limits.seconds, memory=limits.memory)
-        made: dict[str, object] = {"seconds": said.seconds, "stderr": said.stderr, "why": ""}
-        proof = Proof(UNKNOWN, "it did not link", 0, 0)
-        if said.failed or not (work / "image").is_file():
-            lines = [line for line in said.stderr.split("\n") if line.strip()]
-            made["why"] = f"linking: {(lines or [said.ending])[-1].strip()}"
-        elif find_tool(chain, "objdump") is None:
-            made["why"] = f"linking: no disassembler for {chain.target} is here to read it with"
-        else:
-            code = _read(chain, work, "image", store.root, ())
-            code = _own(code, keep)
-            from hot_anvil.system.compile import with_titles
-
-            code = with_titles(code, work, built.snippet.languages[0])
-            write_json(work / "code.json", to_plain(code))
-            proof = _proof(code)
-            sizes = object_facts((work / "image").read_bytes()).sizes
-            names = {f.name for f in code.functions}
-            made["sizes"] = {n: size for n, size in sizes.items() if n in names}
-            made["code_bytes"] = sum(i.size for f in code.functions for i in f.instructions) + sum(
-                d.size for f in code.functions for d in f.data
-            )
-        made["proof"] = proof
-        write_json(work / "unit.json", made)
-        store.keep(work, name)
-        return made
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
-
-
-def _own(code: Code, keep: Sequence[str]) -> Code:
-    """Return the functions that come from the snippet: named, or with lines of its files."""
-    wanted = set(keep)
-    functions = [
-        f
-        for f in code.functions
-        if f.name != OUTSIDE
-        and (f.owner in wanted or any(not i.file.startswith("/") for i in f.instructions if i.file))
-    ]
-    files = {i.file: None for f in functions for i in f.instructions if i.file}
-    return code._replace(functions=tuple(functions), files=tuple(files))
-
-
-def _symbols_to_keep(
-    built: Built, chain: Toolchain, families: Sequence[Family], store: Store
-) -> tuple[str, ...]:
-    """Return the symbols that must stay callable: the entries, or all that can be called."""
-    from hot_anvil.system.interface import read_interface
-
-    family = next(f for f in families if f.name == chain.family)
-    known = read_interface(built.snippet, built.build, chain, family, store)
-    entries = built.snippet.entries
-    kept = [s.symbol for s in known if not entries or s.name in entries or s.symbol in entries]
-    return tuple(dict.fromkeys(kept))
 
 
 def with_chains(code: Code, unit: Unit, chain: Toolchain, store: Store) -> Code:
@@ -183,7 +86,7 @@ def with_chains(code: Code, unit: Unit, chain: Toolchain, store: Store) -> Code:
     work = store.scratch()
     try:
         shutil.copy(store.artefact(unit.artefact) / "code.o", work / "code.o")
-        linked = _link_alone(chain, work, "code.o")
+        linked = link_alone(chain, work, "code.o")
         if linked:
             data = (work / linked).read_bytes()
             moved = _moves(read_symbols((work / "code.o").read_bytes()), read_symbols(data))

@@ -6,6 +6,7 @@ from hot_anvil.core.bench import Snippet, language_of
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build
 from hot_anvil.core.invocation import OBJECT
+from hot_anvil.core.project import without_levels
 from hot_anvil.core.signature import Parameter, Signature, Type
 from hot_anvil.core.toolchain import Family, Toolchain
 from hot_anvil.system.compile import files_read, run_compiler, shadows
@@ -28,7 +29,8 @@ def read_interface(
     for source in snippet.sources_for(chain.drivers):
         if language_of(source) in ("assembly", "cuda"):
             continue  # they carry no types, or are not called as functions are
-        own = (*snippet.source_flags.get(source, ()), *more)
+        project = without_levels(snippet.project_flags.get(source, ()), build.flags)
+        own = (*project, *snippet.source_flags.get(source, ()), *more)
         job = make_job(source, build, chain, family, store.root, own)
         found += _signatures(job._replace(key=digest("interface", job.key)), store)
     return tuple(found)
@@ -48,10 +50,15 @@ def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:
                 "its parameters cannot be read; see 'hot-anvil compile' for the errors."
             )
         from hot_anvil.core.signature import read_signatures
+        from hot_anvil.system.image import link_alone
 
-        signatures = read_signatures((work / "code.o").read_bytes())
+        # Where relocations of debug info cannot be read, linking resolves them.
+        readable = "code.o" if job.toolchain.isa in ("x86", "aarch64") else ""
+        readable = readable or link_alone(job.toolchain, work, "code.o") or "code.o"
+        signatures = read_signatures((work / readable).read_bytes())
         read = files_read(work, job, store.root)
-        (work / "code.o").unlink()
+        for file in work.glob("*.[oe]*"):
+            file.unlink()
         write_json(work / "signatures.json", signatures)
         made = store.name_for(job.key, read)
         store.keep(work, made)

@@ -56,7 +56,10 @@ def link_program(
     object's code starts, if its own alignment allows.
     """
     fixed = _fixed_objects(shim_source(signatures), host, store)
-    command, libraries = driver_command(built, chain, [host]), trailing_libraries(built, chain, store)
+    command, libraries = (
+        driver_command(built, chain, [host]),
+        trailing_libraries(built, chain, store),
+    )
     units = [unit.artefact for unit in built.all_units]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
     name = digest(

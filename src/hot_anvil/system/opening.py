@@ -8,6 +8,7 @@ from hot_anvil.core.bench import Bench, language_of, read_bench
 from hot_anvil.core.comment import settings_in_comment
 from hot_anvil.core.errors import RequestError
 from hot_anvil.system.files import parse_toml, read_source
+from hot_anvil.system.settings import with_project_flags, with_settings
 
 BENCH_FILE = "anvil.toml"
 
@@ -27,7 +28,8 @@ def open_bench_file(path: Path) -> Bench:
         raise RequestError(f"{file}: is not UTF-8 text, as TOML must be.") from None
     except ValueError as error:
         raise RequestError(f"{file}: is not valid TOML: {error}.") from None
-    return read_bench(tables, text, str(file), str(file.parent.resolve()))
+    bench = read_bench(tables, text, str(file), str(file.parent.resolve()))
+    return with_project_flags(with_settings(bench))
 
 
 def open_source_file(
@@ -60,7 +62,7 @@ def open_source_file(
             snippet[key] = {**snippet.get(key, {}), **given}
     tables["snippet"] = [snippet]
     bench = read_bench(tables, text, str(path), str(path.parent.resolve()))
-    return bench._replace(explicit=tuple(builds))
+    return with_settings(bench._replace(explicit=tuple(builds)))
 
 
 def _tables(text: str, path: Path) -> dict[str, Any]:

@@ -2,15 +2,37 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_named_builds, open_workshop, split_path
+from hot_anvil.cli.options import (
+    add_named_builds,
+    add_view,
+    open_workshop,
+    split_path,
+    syntax_of,
+)
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
+from hot_anvil.core.respell import INTEL, listing_in_intel
+from hot_anvil.core.shown import Listing
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
     add_named_builds(parser, "BUILD", "the build to show")
+    add_view(parser)
+    parser.add_argument("--lines", metavar="N[-M]", help="only these source lines, such as 12-20")
+    parser.add_argument(
+        "--find", metavar="PATTERN",
+        help="only instructions with this mnemonic, callee or address (a regular expression)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--hide", action="append", default=[], metavar="KIND",
+        help="leave out: inlined, data, padding, compiler-made, frame, library; may be repeated",
+    )  # fmt: skip
+    parser.add_argument(
+        "--raw-names", action="store_true", help="symbols as they are in the object"
+    )
+    parser.add_argument("--into", metavar="NAME", help="the code of this library function instead")
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
@@ -26,6 +48,31 @@ def run(args: argparse.Namespace, out: Output) -> int:
             f"The builds are: {listed(build.name for build in builds)}."
         )
     name = names[0] if names else builds[0].name
-    listings = workshop.listing(name, args.snippet, args.entry)
-    out.answer(lambda: listing_sheet(listings, out.width), lambda: document("listing", listings))
+    listings: tuple[Listing, ...]
+    if args.into:
+        listings = (workshop.library_listing(name, args.into),)
+    else:
+        listings = workshop.listing(name, args.snippet, args.entry, args.view)
+    listings = tuple(_filtered(listing, args) for listing in listings)
+    if syntax_of(args, workshop) == INTEL:
+        listings = tuple(listing_in_intel(listing) for listing in listings)
+    out.answer(
+        lambda: listing_sheet(listings, out.width, args.raw_names),
+        lambda: document("listing", listings),
+    )
     return 0
+
+
+def _filtered(listing: Listing, args: argparse.Namespace) -> Listing:
+    if not (args.lines or args.find or args.hide):
+        return listing
+    from hot_anvil.core import filters
+
+    functions = listing.functions
+    if args.hide:
+        functions = filters.hide(functions, args.hide)
+    if args.lines:
+        functions = filters.only_lines(functions, args.lines)
+    if args.find:
+        functions = filters.find(functions, args.find, listing.isa)
+    return listing._replace(functions=functions)
