@@ -37,6 +37,7 @@ from hot_anvil.system.toolchains import Found, find_toolchains
 if TYPE_CHECKING:
     from hot_anvil.core.judged import Checked, Measured, Picked
     from hot_anvil.core.pick import Cost
+    from hot_anvil.core.proof import DebugProof
     from hot_anvil.core.signature import Signature
     from hot_anvil.system.linking import Program
 
@@ -142,7 +143,8 @@ class Workshop:
         chosen = self.build(build)
         found = library_function(function, self.toolchain(chosen), chosen.flags, self.store)
         snippet = self.bench.snippets[0]
-        functions = list_functions(found.code, {})
+        titles = {f.name: f.name.partition("@")[0] for f in found.code.functions}
+        functions = list_functions(found.code._replace(titles=titles), {})
         nothing = Built(snippet, chosen, (), False)
         return Listing(nothing, functions, found.code.isa, LINKED, found.path, found.note)
 
@@ -372,6 +374,30 @@ class Workshop:
             )
             for v in checked.verdicts
         }
+
+    def prove_debug(self, builds: Sequence[Built]) -> dict[tuple[str, str], "DebugProof"]:
+        """Return whether our debug flag changes code: (snippet, build) -> proof.
+
+        Every build that compiled is compiled once more without it.
+        """
+        from concurrent.futures import ThreadPoolExecutor
+
+        from hot_anvil.system.debugproof import prove_debug
+        from hot_anvil.system.grid import plan_jobs
+
+        usable = [b for b in builds if b.status == COMPILED]
+        known = self.found.toolchains, self.found.families, self.store.root
+        jobs = plan_jobs([(b.snippet, b.build) for b in usable], *known)
+
+        def prove(built: Built) -> "DebugProof":
+            own = (built.snippet.name, built.build.name)
+            mine = {key[1]: job for key, job in jobs.items() if (key[0], key[2]) == own}
+            return prove_debug(built, mine, self.store)
+
+        with ThreadPoolExecutor(self.jobs or None) as pool:
+            proofs = list(pool.map(prove, usable))
+        keys = [(b.snippet.name, b.build.name) for b in usable]
+        return dict(zip(keys, proofs, strict=True))
 
     def code(self, built: Built, view: str = EMITTED, chains: bool = False) -> Code:
         """Return the code of a build of a snippet; raises RequestError if it is refused.

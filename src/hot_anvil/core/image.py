@@ -116,7 +116,7 @@ def _read_pieces(dump: str, symbols: Sequence[Symbol], isa: Isa) -> list[_Piece]
                 current = _Piece(OUTSIDE, section, None)
                 pieces.append(current)
             text = _without_comment(" ".join((row[3] or "").split()), isa)
-            text = _RELATIVE.sub(lambda found: _absolute(found, address), text)
+            text = _absolute(text, address)
             current.rows.append(Row(address, row[2].replace(" ", ""), text))
             continue
         heading = _HEADING.match(line)
@@ -215,9 +215,13 @@ def _without_comment(text: str, isa: Isa) -> str:
     return text
 
 
-def _absolute(found: re.Match[str], address: int) -> str:
+def _absolute(text: str, address: int) -> str:
+    """Write a branch that counts from its own place as one to an address."""
+    found = _RELATIVE.search(text)
+    if not found:
+        return text
     goal = address + int(found[1])
-    return f"{goal:x} <{goal:x}>"
+    return f"{text[: found.start()]}{goal:x} <{goal:x}>"
 
 
 def callee(instruction: Instruction, isa: Isa) -> str:

@@ -14,3 +14,11 @@ class Proof(NamedTuple):
     padding: int
     data: int = 0  # data among the code, as the disassembler counts it
     extra: int = 0  # machine instructions beyond one for each instruction shown
+
+
+class DebugProof(NamedTuple):
+    """Whether our debug flag left a build's code alone."""
+
+    state: str  # PROVED, BROKEN or UNKNOWN
+    why: str
+    functions: tuple[str, ...]  # those whose code it changed

@@ -41,6 +41,7 @@ class Job(NamedTuple):
     family: Family
     key: str
     more: tuple[str, ...] = ()  # the source's own flags, behind the build's
+    plain: bool = False  # without our debug flag: to prove that it changes nothing
 
     @property
     def language(self) -> str:
@@ -146,7 +147,8 @@ def compiler_argv(
         told = ()
     own = chain.language_flags.get(job.language, chain.flags)
     target = [flag.replace("{data}", str(_DATA)) for flag in own]
-    fixed = (*target, *family.debug_for(chain.target), *told, *more)
+    debug = () if job.plain else family.debug_for(chain.target)
+    fixed = (*target, *debug, *told, *more)
     call = Call(job.driver.path, job.flags, fixed, make, output, rule, job.source, job.language)
     return argv_of(call, family.style)
 

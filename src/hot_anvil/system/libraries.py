@@ -99,6 +99,8 @@ def _from_archive(
     try:
         (work / "library").symlink_to(path)
         text = dump(objdump, ["-dr", "-w", f"--disassemble={name}"], work, "library")
+        if f"<{name}>:" not in text:  # old ones only disassemble everything
+            text = dump(objdump, ["-dr", "-w"], work, "library")
     finally:
         shutil.rmtree(work, ignore_errors=True)
     code = read_image(text, [], DebugLines(b"", ""), chain.isa, (name,))

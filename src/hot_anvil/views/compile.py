@@ -1,14 +1,19 @@
 """The grid of compiled builds as text."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.built import REFUSED, Built
-from hot_anvil.core.proof import BROKEN, PROVED
-from hot_anvil.views.sheet import DIM, STRONG, TROUBLE, Cell, Sheet, Span
+from hot_anvil.core.proof import BROKEN, PROVED, DebugProof
+from hot_anvil.views.sheet import DIM, STRONG, TROUBLE, Cell, Sheet, Span, cut
 from hot_anvil.views.words import duration, joined, plural, size
 
 
-def compile_sheet(builds: Sequence[Built], notes: Sequence[str], width: int) -> Sheet:
+def compile_sheet(
+    builds: Sequence[Built],
+    notes: Sequence[str],
+    proofs: Mapping[tuple[str, str], DebugProof],
+    width: int,
+) -> Sheet:
     """Return a table per snippet, its diagnostics by line, and a closing line."""
     sheet = Sheet(width)
     for note in notes:
@@ -20,8 +25,12 @@ def compile_sheet(builds: Sequence[Built], notes: Sequence[str], width: int) -> 
         heads = ("build", "flags", "status", "compiler took", "code", "instructions")
         sheet.table(heads, [_row(built) for built in mine], "lllrrr", spare=(1, 5))
         _complaints(sheet, mine)
+        if len(mine) > 1:
+            _portability(sheet, mine)
     sheet.blank()
     _closing(sheet, builds)
+    if proofs:
+        _debug(sheet, proofs)
     return sheet
 
 
@@ -52,6 +61,36 @@ def _complaints(sheet: Sheet, builds: Sequence[Built]) -> None:
         whose = "all builds" if len(names) == len(builds) else joined(names)
         sheet.add("  ", Span(f"{place}{severity}: ", style), message)
         sheet.paragraph(f"from {whose}", DIM, indent=6)
+
+
+def _portability(sheet: Sheet, builds: Sequence[Built]) -> None:
+    """Add a row per source line that builds complain about differently, a mark per build."""
+    rows: dict[tuple[str, int], list[str]] = {}
+    for column, built in enumerate(builds):
+        for d in built.diagnostics:
+            if d.severity == "note" or not d.line:
+                continue
+            marks = rows.setdefault((d.file, d.line), ["."] * len(builds))
+            marks[column] = "E" if d.severity == "error" or marks[column] == "E" else "W"
+    differing = {place: marks for place, marks in rows.items() if len(set(marks)) > 1}
+    if not differing:
+        return
+    text = "by line, a mark for each build in the order above: E error, W warning, . nothing"
+    sheet.paragraph(text, DIM, indent=2)
+    for (file, line), marks in sorted(differing.items()):
+        spans = [Span(f"{m} ", TROUBLE if m == "E" else STRONG if m == "W" else DIM) for m in marks]
+        sheet.add("    ", f"{cut(f'{file}:{line}', 24):<24}  ", *spans)
+
+
+def _debug(sheet: Sheet, proofs: Mapping[tuple[str, str], DebugProof]) -> None:
+    """Say whether our debug flag changed code, and where."""
+    proved = sum(proof.state == PROVED for proof in proofs.values())
+    sheet.add(f"our debug flag changes no code: proved for {proved} of {len(proofs)}")
+    for (snippet, build), proof in proofs.items():
+        if proof.state != PROVED:
+            style = TROUBLE if proof.state == BROKEN else DIM
+            where = f" in {joined(proof.functions[:8])}" if proof.functions else ""
+            sheet.paragraph(f"{snippet} {build}: {proof.state}: {proof.why}{where}", style, 2)
 
 
 def _closing(sheet: Sheet, builds: Sequence[Built]) -> None:

@@ -1,7 +1,7 @@
 """Results as plain data for JSON: the fields are described in docs/formats.md."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from hot_anvil.core.align import Pair
@@ -15,6 +15,7 @@ from hot_anvil.core.toolchain import Toolchain
 if TYPE_CHECKING:
     from hot_anvil.core.judged import Checked, Measured, Picked
     from hot_anvil.core.measure import Result
+    from hot_anvil.core.proof import DebugProof
 
 FORMAT = 1
 
@@ -33,16 +34,35 @@ def toolchains_document(
     rows = []
     for chain in toolchains:
         drivers = {language: driver.path for language, driver in chain.drivers.items()}
-        rows.append({**chain._asdict(), "drivers": drivers, "can": dict(chain.can)})
+        rows.append(
+            {
+                "name": chain.name,
+                "aliases": list(chain.aliases),
+                "family": chain.family,
+                "version": chain.version,
+                "target": chain.target,
+                "instruction_set": chain.isa,
+                "drivers": drivers,
+                "can": dict(chain.can),
+            }
+        )
     unusable = [{"path": path, "why": why} for path, why in silent]
     return document("toolchains", toolchains=rows, unusable=unusable)
 
 
-def compile_document(builds: Sequence[Built], plan: Plan) -> Document:
+def places_document(rows: Sequence[Document]) -> Document:
+    """Return the document of ``toolchains --where``."""
+    return document("places", places=list(rows))
+
+
+def compile_document(
+    builds: Sequence[Built], plan: Plan, proofs: Mapping[tuple[str, str], "DebugProof"]
+) -> Document:
     """Return the document of ``compile``."""
     rows = []
     for built in builds:
         refused = built.status == REFUSED
+        own = proofs.get((built.snippet.name, built.build.name))
         rows.append(
             {
                 "snippet": built.snippet.name,
@@ -55,6 +75,7 @@ def compile_document(builds: Sequence[Built], plan: Plan) -> Document:
                 "fresh": built.fresh,
                 "proof": built.proof._asdict(),
                 "diagnostics": [d._asdict() for d in built.diagnostics],
+                **({"debug": own._asdict()} if own else {}),
             }
         )
     return document("compile", builds=rows, notes=list(plan.notes))

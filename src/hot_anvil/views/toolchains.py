@@ -13,39 +13,87 @@ def toolchains_sheet(
     silent: Sequence[tuple[str, str]],
     width: int,
 ) -> Sheet:
-    """Return the table of toolchains, then what is missing and how to get it."""
+    """Return the table of toolchains, other targets of each, then what is missing."""
     sheet = Sheet(width)
-    rows = []
-    for chain in toolchains:
-        abilities = [name for name, here in chain.can.items() if here]
-        row: list[Cell] = [
-            Span(chain.name, STRONG),
-            chain.version,
-            chain.target,
-            joined(sorted(chain.drivers)),
-            joined(abilities),
-            Span(joined(chain.aliases), DIM),
-        ]
-        rows.append(row)
+    own = [chain for chain in toolchains if "@" not in chain.name]
+    rows = [_row(chain) for chain in own]
     if rows:
-        sheet.table(("toolchain", "version", "target", "languages", "can", "also"), rows, "llllll")
+        heads = ("toolchain", "version", "target", "languages", "can", "also")
+        sheet.table(heads, rows, "llllll", spare=(5, 2, 1))
     else:
         sheet.add(Span("no compiler was found on PATH", TROUBLE))
+    _other_targets(sheet, toolchains)
     for path, why in silent:
         sheet.add("  ", Span(f"{path}: not usable: {why}", TROUBLE))
-    missing = [f for f in families if not any(c.family == f.name for c in toolchains)]
-    lacking = [
-        (chain.name, language)
-        for chain in toolchains
-        for family in families
-        if family.name == chain.family
-        for language in dict.fromkeys(family.commands.values())
-        if language not in chain.drivers
+    _missing(sheet, families, own)
+    return sheet
+
+
+# What is shown, in the order of the work; a missing disassembler is told apart.
+_ABILITIES = {"compile": "emit", "assemble": "assemble", "link": "link", "run": "run"}
+_SHORT = {"assembly": "asm", "fortran": "Fortran", "rust": "Rust", "cuda": "CUDA"}
+
+
+def _row(chain: Toolchain) -> list[Cell]:
+    abilities = [word for name, word in _ABILITIES.items() if chain.can.get(name)]
+    languages = [_SHORT.get(language, language.upper()) for language in chain.drivers]
+    return [
+        Span(chain.name, STRONG),
+        chain.version,
+        chain.target,
+        joined(sorted(languages, key=str.lower)),
+        " ".join(abilities),
+        Span(joined(chain.aliases), DIM),
     ]
-    if missing or lacking:
+
+
+def _other_targets(sheet: Sheet, toolchains: Sequence[Toolchain]) -> None:
+    """Add a line per compiler that serves more targets than its own."""
+    others: dict[str, list[Toolchain]] = {}
+    for chain in toolchains:
+        compiler, at, _ = chain.name.partition("@")
+        if at:
+            others.setdefault(compiler, []).append(chain)
+    if others:
         sheet.blank()
-    for family in missing:
-        sheet.add(f"  {family.name} is not here: on Debian, {family.install}")
-    for name, language in lacking:
-        sheet.add(f"  {name} has no {language} compiler here")
+    for compiler, chains in others.items():
+        names = joined([f"@{chain.name.partition('@')[2]}" for chain in chains])
+        sheet.paragraph(f"{compiler} also makes code for {names}, as in {chains[0].name}")
+        blind = [f"@{c.name.partition('@')[2]}" for c in chains if not c.can["disassemble"]]
+        if blind:
+            text = f"no disassembler is here for {joined(blind)}: its code is not proved"
+            sheet.paragraph(text, DIM, indent=2)
+
+
+def _missing(sheet: Sheet, families: Sequence[Family], own: Sequence[Toolchain]) -> None:
+    """Add what is not here and how to get it."""
+    lines = [
+        f"{family.name} is not here: on Debian, {family.install}"
+        for family in families
+        if not any(chain.family == family.name for chain in own)
+    ]
+    for family in families:
+        mine = [chain for chain in own if chain.family == family.name]
+        native = [chain for chain in mine if chain.can["run"]]
+        for language in dict.fromkeys(family.commands.values()):
+            lacking = [chain.name for chain in native if language not in chain.drivers]
+            if lacking:
+                how = family.installs.get(language, family.install)
+                lines.append(f"{joined(lacking)}: no {language} compiler here: on Debian, {how}")
+        for target, install in family.cross.items():
+            if not any(chain.target == target for chain in mine):
+                lines.append(f"no {family.name} for {target}: on Debian, {install}")
+        blind = [c for c in mine if not c.can["disassemble"] and c.isa != "ptx" and c.isa]
+        lines += [f"{c.name}: no disassembler for {c.target}: code is not proved" for c in blind]
+    if lines:
+        sheet.blank()
+        sheet.add(Span("missing", STRONG))
+    for line in lines:
+        sheet.paragraph(line, DIM, indent=2)
+
+
+def where_sheet(places: Sequence[tuple[str, str]], width: int) -> Sheet:
+    """Return what came from where: (what, place) rows."""
+    sheet = Sheet(width)
+    sheet.table(("what", "comes from"), [[what, place] for what, place in places], "ll")
     return sheet

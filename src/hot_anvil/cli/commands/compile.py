@@ -9,18 +9,26 @@ from hot_anvil.cli.output import Output, document
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
     add_bench(parser)
+    parser.add_argument(
+        "--prove", action="store_true",
+        help="also compile without our debug flag and prove that it changes no code",
+    )  # fmt: skip
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
-    """Compile the grid; exit code 1 when every build is refused."""
+    """Compile the grid; exit code 1 when every build is refused or a proof fails."""
     from hot_anvil.core.built import COMPILED
+    from hot_anvil.core.proof import BROKEN
     from hot_anvil.views.compile import compile_sheet
 
     workshop = open_workshop(args, out)
     builds = workshop.compile(args.snippet)
     plan = workshop.plan
+    proofs = workshop.prove_debug(builds) if args.prove else {}
     out.answer(
-        lambda: compile_sheet(builds, plan.notes, out.width),
-        lambda: document("compile", builds, plan),
+        lambda: compile_sheet(builds, plan.notes, proofs, out.width),
+        lambda: document("compile", builds, plan, proofs),
     )
+    if any(proof.state == BROKEN for proof in proofs.values()):
+        return 1
     return 0 if any(built.status == COMPILED for built in builds) else 1

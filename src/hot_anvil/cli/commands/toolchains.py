@@ -1,22 +1,77 @@
 """``hot-anvil toolchains``."""
 
 import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
 
 from hot_anvil.cli.output import Output, document
 
+if TYPE_CHECKING:
+    from hot_anvil.core.bench import Bench
+    from hot_anvil.system.toolchains import Found
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    """Add the command's own options: it has none."""
+    """Add the command's own options."""
+    parser.add_argument(
+        "path", nargs="?", default="", metavar="PATH",
+        help="a bench whose own toolchains are shown too",
+    )  # fmt: skip
+    parser.add_argument(
+        "--where", action="store_true",
+        help="show instead where each toolchain and each default comes from",
+    )  # fmt: skip
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show the compilers of this machine; exit code 3 when there is none."""
+    from hot_anvil.system.opening import open_bench_file
+    from hot_anvil.system.settings import load_settings
     from hot_anvil.system.toolchains import find_toolchains
-    from hot_anvil.views.toolchains import toolchains_sheet
+    from hot_anvil.views.toolchains import toolchains_sheet, where_sheet
 
-    found = find_toolchains()
+    bench = open_bench_file(Path(args.path)) if args.path else None
+    custom = bench.custom if bench else load_settings().custom
+    found = find_toolchains(custom, bench.root if bench else ".")
+    if args.where:
+        places = _places(found, bench)
+        rows = [{"what": what, "from": place} for what, place in places]
+        out.answer(lambda: where_sheet(places, out.width), lambda: document("places", rows))
+        return 0
     out.answer(
         lambda: toolchains_sheet(found.families, found.toolchains, found.silent, out.width),
         lambda: document("toolchains", found.toolchains, found.silent),
     )
     return 0 if found.toolchains else 3
+
+
+def _places(found: "Found", bench: "Bench | None") -> list[tuple[str, str]]:
+    """Return what came from where: settings, defaults, toolchains."""
+    from hot_anvil.system.files import user_cache
+    from hot_anvil.system.settings import load_settings, settings_file
+
+    file = settings_file()
+    own = load_settings()
+    places = [
+        ("your settings", f"{file}" + ("" if file.is_file() else " (not there: none)")),
+        ("answers of compilers", str(user_cache() / "toolchains.json")),
+    ]
+    defaults = dict.fromkeys(own.defaults, str(file))
+    named = {custom.name: str(file) for custom in own.custom}
+    if bench:
+        theirs = bench.defaults if bench.defaults != own.defaults else {}
+        defaults |= {k: bench.file for k, v in theirs.items() if own.defaults.get(k) != v}
+        mine = {custom.name for custom in own.custom}
+        theirs_only = [c for c in bench.custom if c.name not in mine or c not in own.custom]
+        named |= {custom.name: bench.file for custom in theirs_only}
+        values = {**own.defaults, **bench.defaults}
+    else:
+        values = dict(own.defaults)
+    places += [(f"default {key} = {values[key]}", place) for key, place in defaults.items()]
+    for chain in found.toolchains:
+        if "@" in chain.name:
+            continue
+        paths = ", ".join(dict.fromkeys(driver.path for driver in chain.drivers.values()))
+        source = f" ({named[chain.name]})" if chain.name in named else ""
+        places.append((chain.name, paths + source))
+    return places
