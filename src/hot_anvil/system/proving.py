@@ -61,12 +61,19 @@ def _prove_foreign(
                 line: [matched[at] for d in items if (at := (d.section, d.address)) in matched]
                 for line, items in places.items()
             }
-            return proof, moved
+            return _counted(proof, own), moved
         # Two assemblers may choose differently; then the order has to serve.
         assembled_why = why
     else:
         assembled_why = _lacking(job.toolchain, "as")
     return _prove_by_order(job, work, code, own, objdump, assembled_why)
+
+
+def _counted(proof: Proof, own: tuple[Decoded, ...]) -> Proof:
+    """Return the proof with the padding and data of the compiler's own object."""
+    data = sum(item.is_data for item in own)
+    padding = len(own) - data - proof.instructions - proof.extra
+    return proof._replace(padding=padding, data=data)
 
 
 def _prove_by_order(
