@@ -90,7 +90,15 @@ def lines_agree(code: Code, unit: Unit, chain: Toolchain, store: Store) -> None:
     assert linker is not None
     path = store.artefact(unit.artefact) / "code.o"
     work = store.scratch()
-    argv = [linker, "-e", "0", "--unresolved-symbols=ignore-all", "-o", "x.elf", path]
+    argv: list[str | Path] = [
+        linker,
+        "-e",
+        "0",
+        "--unresolved-symbols=ignore-all",
+        "-o",
+        "x.elf",
+        path,
+    ]
     if chain.isa == "riscv":
         argv += ["--no-relax"]
     if path.read_bytes()[4] == 1 and chain.isa in ("x86", "riscv"):

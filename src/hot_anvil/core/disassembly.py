@@ -8,6 +8,7 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
+_LISTED = re.compile(r"^ *(\d+) ([0-9a-f]+) ", re.MULTILINE)
 _SECTION = re.compile(r"Disassembly of section (.+):$")
 _TARGET = re.compile(r"(.*?)(?:0x)?([0-9a-f]+) <([^>]*)>$")
 _ADDRESS = re.compile(r" *([0-9a-f]+): *\t")
@@ -42,13 +43,15 @@ def read_objdump(text: str, comments: Sequence[str] = ("#",)) -> tuple[Decoded, 
     section = ""
     known: dict[str, tuple[str, int | None, str]] = {}  # bodies repeat a lot
     for line in text.split("\n"):
-        found = _ADDRESS.match(line)
-        if found:
-            body = line[found.end() :]
+        address, tab, body = line.partition(":\t")  # GNU's; LLVM's has blanks before the tab
+        if not tab or address.strip(" ").strip("0123456789abcdef"):
+            found = _ADDRESS.match(line)
+            address, body = (found[1], line[found.end() :]) if found else ("", "")
+        if address:
             parts = known.get(body)
             if parts is None:
                 parts = known[body] = _read_body(body, comments)
-            out.append(Decoded(section, int(found[1], 16), *parts))
+            out.append(Decoded(section, int(address, 16), *parts))
             continue
         named = _SECTION.match(line)
         if named:
@@ -85,13 +88,9 @@ def read_assembler_listing(text: str) -> tuple[tuple[int, int], ...]:
     Only lines that put bytes into a section are returned, in text order. The
     offset counts from the start of the section the line stands in.
     """
-    pairs: list[tuple[int, int]] = []
-    previous = ""
-    for line in text.split("\n"):
-        # Number, one blank, offset, bytes; without bytes, or on a line that
-        # continues the bytes of the one before, more blanks stand for the offset.
-        number, _, rest = line.lstrip(" ").partition(" ")
-        if rest[:1] not in ("", " ") and number != previous:
-            pairs.append((int(number), int(rest.partition(" ")[0], 16)))
-            previous = number
-    return tuple(pairs)
+    # Number, one blank, offset, bytes; without bytes, or on a line that continues the bytes
+    # of the one before, more blanks stand for the offset. A line's first offset counts.
+    first: dict[str, str] = {}
+    for number, offset in _LISTED.findall(text):
+        first.setdefault(number, offset)
+    return tuple((int(number), int(offset, 16)) for number, offset in first.items())

@@ -8,7 +8,7 @@ function, since some functions carry no line at all.
 
 import os.path
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from hot_anvil.core.code import Code, Datum, Function, Instruction
 from hot_anvil.core.isa import isa_of
@@ -20,6 +20,11 @@ _LOCAL = re.compile(r"\.L[\w.$]+")
 _BRACKET = re.compile(r"[(\[{]")
 _ESCAPE = re.compile(rb"\\([0-7]{1,3}|.)")
 _CODE_SECTION = re.compile(r"\.(text|init|fini)\b")
+_DEBUG_SECTION = re.compile(r'^[ \t]*\.section[ \t]+"?\.debug_', re.MULTILINE)
+_ANY_SECTION = re.compile(
+    r"^[ \t]*\.(?:section|text|data|bss|pushsection|popsection|previous)\b", re.MULTILINE
+)
+_PIECE = 1 << 18  # characters split into lines at once: all at once would cost memory
 _COLD = re.compile(r"(.+)\.cold(?:\.\d+)?$")
 _DATA = frozenset(
     ".long .quad .word .byte .value .short .hword .2byte .4byte .8byte .ascii .asciz .string "
@@ -60,10 +65,37 @@ def read_assembly(text: str, folder: str, isa: str = "x86") -> Code:
     with the labels that code or data refers to.
     """
     reader = _Reader(isa_of(isa))
-    for number, line in enumerate(text.split("\n"), 1):
-        if not reader.quick(number, line):
-            reader.line(number, line)
+    quick, careful = reader.quick, reader.line
+    for first, piece in _pieces(text):
+        for number, line in enumerate(piece.split("\n"), first):
+            if not quick(number, line):
+                careful(number, line)
     return reader.finish(folder)
+
+
+def _pieces(text: str) -> Iterator[tuple[int, str]]:
+    """Give the text in pieces of whole lines, each with its first line's number.
+
+    What stands in debug sections is left out: it is most of some texts, and
+    none of it is code.
+    """
+    at, number = 0, 1
+    while at < len(text):
+        debug = _DEBUG_SECTION.search(text, at)
+        stop = text.find("\n", debug.start()) + 1 if debug else len(text)
+        stop = stop or len(text)
+        while at < stop:
+            end = stop if stop - at <= _PIECE else text.find("\n", at + _PIECE) + 1
+            end = min(end or stop, stop)
+            piece = text[at:end]
+            yield number, piece[:-1] if piece[-1] == "\n" else piece
+            number += piece.count("\n")
+            at = end
+        if debug:
+            back = _ANY_SECTION.search(text, at)
+            end = back.start() if back else len(text)
+            number += text.count("\n", at, end)
+            at = end
 
 
 class _Reader:
@@ -246,9 +278,10 @@ class _Reader:
         functions = []
         for done in self.done:
             cold = _COLD.match(done.name)
+            rows, done.rows = done.rows, []  # read once: their memory goes as we go
             instructions = tuple(
                 Instruction(*parts, names.get(file, ""), line, number, inline_asm)
-                for parts, (file, line), number, inline_asm in done.rows
+                for parts, (file, line), number, inline_asm in rows
             )
             labels = {n: at for n, at in done.labels.items() if n in self.referred}
             parent = cold[1] if cold else ""

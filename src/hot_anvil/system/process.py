@@ -68,46 +68,54 @@ def run(
     seconds: float = 120.0,
     env: Mapping[str, str] | None = None,
     memory: int = 0,
+    into: Path | None = None,
 ) -> Outcome:
     """Run ``argv`` in ``cwd`` with no input and a time limit.
 
-    Standard output and error are kept up to OUTPUT_LIMIT bytes each. Raises
+    Standard output and error are kept up to OUTPUT_LIMIT bytes each; ``into``
+    is a file that takes all of the output instead. Raises
     MissingError when the program cannot be started at all.
     """
     started = time.perf_counter()
     if memory:  # the limit reaches all that the program starts
         argv = ["sh", "-c", 'ulimit -v "$0"; exec "$@"', str(memory >> 10), *argv]
+    target = into.open("wb") if into else None
     try:
         process = subprocess.Popen(
             argv,
             cwd=cwd,
             stdin=subprocess.DEVNULL,
-            stdout=subprocess.PIPE,
+            stdout=target or subprocess.PIPE,
             stderr=subprocess.PIPE,
             env=env or tool_environment(),
             start_new_session=True,  # a time limit must reach the children too
         )
     except OSError as error:
         raise MissingError(f"{argv[0]} cannot be started: {error.strerror}.") from None
+    finally:
+        if target:
+            target.close()
     timed_out = False
     _live.add(process)
-    streams = (process.stdout, process.stderr)
     kept = [bytearray(), bytearray()]
-    readers = [Thread(target=_keep, args=pair) for pair in zip(streams, kept, strict=True)]
+    streams = zip((process.stdout, process.stderr), kept, strict=True)
+    readers = [Thread(target=_keep, args=pair) for pair in streams if pair[0]]
     try:
         for reader in readers:
             reader.start()
+        # Waiting for the ends of the streams costs nothing; waiting for a process with a
+        # time limit is a loop that sleeps.
+        for reader in readers:
+            reader.join(timeout=max(seconds - _since(started), 0.0))
+        if any(reader.is_alive() for reader in readers):
+            timed_out = process.poll() is None
+            end_group(process)  # also a child that outlived it and holds its streams
         try:
-            process.wait(timeout=seconds)
+            process.wait(None if timed_out else max(seconds - _since(started), 0.01))
         except subprocess.TimeoutExpired:
             timed_out = True
             end_group(process)
             process.wait()
-        for reader in readers:  # a grandchild may hold a stream open for good
-            reader.join(timeout=max(seconds - (time.perf_counter() - started), 1.0))
-            if reader.is_alive():
-                end_group(process)
-                reader.join(timeout=1.0)
     except BaseException:  # Ctrl-C above all: nothing of ours may go on running
         end_group(process)
         process.wait()
@@ -115,7 +123,11 @@ def run(
     finally:
         _live.discard(process)
     out, err = (bytes(part).decode(errors="replace") for part in kept)
-    return Outcome(process.returncode, out, err, time.perf_counter() - started, timed_out)
+    return Outcome(process.returncode, out, err, _since(started), timed_out)
+
+
+def _since(started: float) -> float:
+    return time.perf_counter() - started
 
 
 def _keep(stream: IO[bytes], kept: bytearray) -> None:

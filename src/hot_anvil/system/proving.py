@@ -1,6 +1,5 @@
 """Prove a unit's code with the machine's own assembler and disassembler."""
 
-import shlex
 from pathlib import Path
 
 from hot_anvil.core.code import Code
@@ -125,9 +124,8 @@ def disassemble(objdump: Tool, work: Path, name: str, isa: str) -> tuple[Decoded
 def dump(objdump: Tool, options: list[str], work: Path, name: str) -> str:
     """Return what objdump prints of a file in ``work``."""
     out = work / f"{name}.dump"
-    # Large objects print more than a pipe's limit: through a file.
-    command = shlex.join([objdump, *options, name])
-    run(["sh", "-c", f"exec {command} > {shlex.quote(out.name)}"], work, _SECONDS)
+    # Large objects print more than what is kept of a stream: through a file.
+    run([objdump, *options, name], work, _SECONDS, into=out)
     text = out.read_text(errors="replace")
     out.unlink()
     return text

@@ -1,0 +1,95 @@
+"""A cold grid of 24 builds against ``make -j`` doing the same compiles, and a warm one.
+
+    python benchmarks/grid.py [FILE.c] [--rounds 5]
+
+In each round, in random order: ``make -j`` on a makefile whose rules compile
+FILE to an object under each of the 24 flag sets, and the tool's compile of the
+same grid with an empty store; then the tool once more, warm. What is compared
+is the wall time from outside. The tool also disassembles and proves every
+build; make does not.
+"""
+
+import argparse
+import os
+import random
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from hot_anvil.core.toolchain import find_toolchain
+from hot_anvil.system.toolchains import find_toolchains
+
+BIN = Path(sys.executable).parent
+DEMO = Path(__file__).parent.parent / "src" / "hot_anvil" / "data" / "demo"
+LEVELS = ["-O0", "-O1", "-O2", "-O3", "-Os", "-Ofast"]
+MORE = ["", "-march=native", "-fno-inline", "-fno-strict-aliasing"]
+COLD, WARM = 1.15, 0.05
+
+
+def seconds(argv: list[str], cwd: Path) -> float:
+    """Run a command and return how long it took, as the caller sees it."""
+    started = time.perf_counter()
+    env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
+    subprocess.run(argv, cwd=cwd, check=True, stdout=subprocess.DEVNULL, env=env)
+    return time.perf_counter() - started
+
+
+def main() -> int:
+    """Print the ratios; return 1 when a limit is exceeded."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("file", nargs="?", type=Path, default=DEMO / "clamp.c")
+    parser.add_argument("--rounds", type=int, default=5)
+    parser.add_argument("--compiler", default="gcc")
+    args = parser.parse_args()
+    chain = find_toolchain(args.compiler, find_toolchains().toolchains)
+    if chain is None:
+        print(f"{args.compiler} is not here")
+        return 3
+    flags = [f"{level} {more}".strip() for level in LEVELS for more in MORE]
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        source = folder / args.file.name
+        for file in [args.file, *args.file.parent.glob("*.h")]:  # with the headers beside it
+            shutil.copy(file, folder)
+        write(folder, source.name, chain.drivers["c"].path, flags)
+        cores = str(os.cpu_count() or 1)
+        make = ["make", "-s", "-j", cores, "-f", "grid.mk", "all"]
+        tool = [str(BIN / "hot-anvil"), "compile", ".", "--jobs", cores]
+        ratios: dict[str, list[float]] = {"cold": [], "warm": []}
+        for _ in range(args.rounds):
+            times = {}
+            for what in random.sample(["make", "cold"], 2):
+                shutil.rmtree(folder / ".hot-anvil", ignore_errors=True)
+                for made in folder.glob("*.o"):
+                    made.unlink()
+                times[what] = seconds(make if what == "make" else tool, folder)
+            if not (folder / ".hot-anvil").is_dir():
+                seconds(tool, folder)
+            times["warm"] = seconds(tool, folder)
+            for what in ratios:
+                ratios[what].append(times[what] / times["make"])
+            print(", ".join(f"{what} {took:.2f} s" for what, took in times.items()))
+    cold, warm = (statistics.median(ratios[what]) for what in ("cold", "warm"))
+    print(f"cold {cold:.2f}x of make -j (limit {COLD}), warm {warm:.3f}x (limit {WARM})")
+    return int(cold > COLD or warm > WARM)
+
+
+def write(folder: Path, source: str, compiler: str, flags: list[str]) -> None:
+    """Write the same grid as a makefile and as a bench."""
+    names = [f"build{number}" for number in range(len(flags))]
+    rules = "".join(
+        f"{name}.o: {source}\n\t{compiler} {flag} -g1 -w -c -o $@ {source}\n"
+        for name, flag in zip(names, flags, strict=True)
+    )
+    (folder / "grid.mk").write_text(f"all: {' '.join(f'{n}.o' for n in names)}\n{rules}")
+    sets = "".join(f'{n} = "{flag} -w"\n' for n, flag in zip(names, flags, strict=True))
+    text = f'[flags]\n{sets}[grid]\ntoolchains = ["{Path(compiler).name}"]\n'
+    (folder / "anvil.toml").write_text(f'{text}[[snippet]]\nsources = ["{source}"]\n')
+
+
+if __name__ == "__main__":
+    sys.exit(main())
