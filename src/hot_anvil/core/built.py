@@ -73,7 +73,9 @@ class Built(NamedTuple):
     def proof(self) -> Proof:
         """The weakest proof of its units."""
         order = {"broken": 0, "unknown": 1, "proved": 2}
-        return min((unit.proof for unit in self.shown), key=lambda proof: order[proof.state])
+        nothing = Proof("unknown", "no source of it was compiled", 0, 0)
+        proofs = [unit.proof for unit in self.shown]
+        return min(proofs, key=lambda proof: order[proof.state], default=nothing)
 
     def entry_bytes(self, symbol: str) -> int | None:
         """Bytes of one function with its cold part, None when it has no symbol."""

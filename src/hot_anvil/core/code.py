@@ -1,5 +1,6 @@
 """One build's code as data: functions that hold instructions with their lines."""
 
+import re
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, NamedTuple
@@ -148,6 +149,25 @@ def from_plain(plain: Mapping[str, Any]) -> Code:
     ]
     kept = plain["isa"], plain["view"]
     return Code(tuple(functions), tuple(plain["files"]), plain["titles"], *kept)
+
+
+def with_plain_names(code: Code) -> Code:
+    """Return the code with inlined functions under their names, where they are symbols."""
+
+    def plain(symbol: str) -> str:
+        # nvcc puts what is static into a namespace of its own.
+        return re.sub(r"^_INTERNAL_\w+::", "", code.title(symbol).partition("(")[0])
+
+    def named(i: Instruction) -> Instruction:
+        if not i.function:
+            return i
+        chain = tuple(site._replace(function=plain(site.function)) for site in i.chain)
+        return i._replace(function=plain(i.function), chain=chain)
+
+    functions = tuple(
+        f._replace(instructions=tuple(map(named, f.instructions))) for f in code.functions
+    )
+    return code._replace(functions=functions)
 
 
 def join_codes(codes: Iterable[Code]) -> Code:

@@ -4,6 +4,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.code import Code, Datum, Function, Instruction
+from hot_anvil.core.image import callee
+from hot_anvil.core.isa import isa_of
 from hot_anvil.core.phases import phases
 
 Sources = Mapping[str, Sequence[str]]  # file -> its lines
@@ -16,6 +18,7 @@ class Placed(NamedTuple):
     place: int
     instruction: Instruction
     phase: str = ""  # PROLOGUE or EPILOGUE, "" for the body
+    called: str = ""  # what it calls, as the source writes it, where the symbol is another
 
 
 class Line(NamedTuple):
@@ -52,10 +55,7 @@ def list_functions(code: Code, sources: Sources) -> tuple[ListedFunction, ...]:
     owners: dict[str, list[Function]] = {}
     for function in code.functions:
         owners.setdefault(function.owner, []).append(function)
-    return tuple(
-        _list_function(owner, code.title(owner), parts, sources, code.isa)
-        for owner, parts in owners.items()
-    )
+    return tuple(_list_function(owner, code, parts, sources) for owner, parts in owners.items())
 
 
 def join_parts(parts: Iterable[Function]) -> tuple[Instruction, ...]:
@@ -64,11 +64,15 @@ def join_parts(parts: Iterable[Function]) -> tuple[Instruction, ...]:
 
 
 def _list_function(
-    name: str, title: str, parts: list[Function], sources: Sources, isa: str
+    name: str, code: Code, parts: list[Function], sources: Sources
 ) -> ListedFunction:
-    marks = [mark for part in parts for mark in phases(part.instructions, isa)]
-    both = zip(join_parts(parts), marks, strict=True)
-    placed = [Placed(index, item, mark) for index, (item, mark) in enumerate(both)]
+    marks = [mark for part in parts for mark in phases(part.instructions, code.isa)]
+    isa = isa_of(code.isa)
+    placed = []
+    for index, instruction in enumerate(join_parts(parts)):
+        called = callee(instruction, isa)
+        title = code.title(called)
+        placed.append(Placed(index, instruction, marks[index], title if title != called else ""))
     by_line: dict[tuple[str, int], list[Placed]] = {}
     for item in placed:
         by_line.setdefault((item.instruction.file, item.instruction.line), []).append(item)
@@ -82,7 +86,7 @@ def _list_function(
         Line(file, line, source_text(sources, file, line), tuple(by_line[file, line]))
         for file, line in order
     )
-    return ListedFunction(name, title, lines, _labels(parts), len(placed), _data(parts))
+    return ListedFunction(name, code.title(name), lines, _labels(parts), len(placed), _data(parts))
 
 
 def _data(parts: list[Function]) -> tuple[Datum, ...]:

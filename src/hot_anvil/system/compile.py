@@ -7,10 +7,12 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from hot_anvil.core.built import COMPILED, REFUSED, Unit
-from hot_anvil.core.code import Code, to_plain
+from hot_anvil.core.code import Code, to_plain, with_plain_names
 from hot_anvil.core.diagnostics import Diagnostic
 from hot_anvil.core.elf import ObjectFacts, object_facts
+from hot_anvil.core.image import callee
 from hot_anvil.core.invocation import OBJECT, TEXT
+from hot_anvil.core.isa import isa_of
 from hot_anvil.core.messages import read_dependencies, read_diagnostics
 from hot_anvil.core.names import fortran_title
 from hot_anvil.core.proof import UNKNOWN, Proof
@@ -146,16 +148,30 @@ def with_titles(code: Code, work: Path, language: str) -> Code:
     owners = list(dict.fromkeys(f.owner for f in code.functions))
     if language == "fortran":
         return code._replace(titles={n: t for n in owners if (t := fortran_title(n)) != n})
-    names = [name for name in owners if name.startswith(("_Z", "_R"))]
+    isa = isa_of(code.isa)
+    rows = [i for f in code.functions for i in f.instructions]
+    called = [callee(i, isa) for i in rows]
+    inlined = [name for i in rows for name in (i.function, *(s.function for s in i.chain))]
+    names = [n for n in dict.fromkeys((*owners, *called, *inlined)) if n.startswith(("_Z", "_R"))]
+    titles = _demangled(names, work)
+    made = code._replace(titles=titles)
+    return made if not titles or code.isa != "ptx" else with_plain_names(made)
+
+
+def _demangled(names: Sequence[str], work: Path) -> dict[str, str]:
+    """Return symbol -> name as the source writes it, as far as c++filt knows them."""
     if not names or not shutil.which("c++filt"):
-        return code
-    (work / "symbols").write_text("\n".join(names) + "\n")
-    said = run(["sh", "-c", "exec c++filt < symbols"], work)
-    (work / "symbols").unlink()
+        return {}
+    said = run(["c++filt", "--", *names], work) if len(names) < 500 else None
+    if said is None:
+        (work / "symbols").write_text("\n".join(names) + "\n")
+        said = run(["sh", "-c", "exec c++filt < symbols"], work)
+        (work / "symbols").unlink()
     titles = said.stdout.split("\n")[: len(names)]
     if said.failed or len(titles) != len(names):
-        return code
-    return code._replace(titles=dict(zip(names, titles, strict=True)))
+        return {}
+    plain = [re.sub(r"\[[0-9a-f]{16}\]", "", title) for title in titles]  # Rust's crate hashes
+    return {name: title for name, title in zip(names, plain, strict=True) if name != title}
 
 
 def _refused(job: Job, why: str, seconds: float, complaints: tuple[Diagnostic, ...]) -> Unit:

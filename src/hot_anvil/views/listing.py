@@ -102,6 +102,8 @@ def _note(placed: Placed) -> str:
     """Return what is to be said of an instruction beside its text."""
     item = placed.instruction
     notes = [placed.phase] if placed.phase else []
+    if placed.called:
+        notes.append(f"calls {placed.called}")
     if item.inline_asm:
         notes.append("inline assembly")
     if item.parts > 1:

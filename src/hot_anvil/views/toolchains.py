@@ -95,5 +95,7 @@ def _missing(sheet: Sheet, families: Sequence[Family], own: Sequence[Toolchain])
 def where_sheet(places: Sequence[tuple[str, str]], width: int) -> Sheet:
     """Return what came from where: (what, place) rows."""
     sheet = Sheet(width)
-    sheet.table(("what", "comes from"), [[what, place] for what, place in places], "ll")
+    room = max((len(what) for what, _ in places), default=0)
+    for what, place in places:  # a path is never broken
+        sheet.add("  ", Span(f"{what:<{room}}", STRONG), f"  {place}")
     return sheet
