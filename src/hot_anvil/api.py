@@ -64,7 +64,7 @@ class Workshop:
         self, jobs: int | None = None, seconds: int | None = None, memory: int | None = None
     ) -> None:
         """Limit compiling: how many at once, seconds and megabytes for each; None leaves it."""
-        from hot_anvil.system.process import limits
+        from hot_anvil.system.limits import limits
 
         self.jobs = jobs or self.jobs
         limits.seconds = float(seconds or limits.seconds)
@@ -182,7 +182,7 @@ class Workshop:
         out = []
         for snippet in find_snippets(self.bench, snippets):
             builds = self.compile([snippet.name])
-            signatures = self.signatures(snippet)
+            signatures, notes = self._entries(snippet)
             programs = self._programs[snippet.name] = self.link(builds, signatures, 0)
             checked = check_snippet(
                 self.bench,
@@ -195,7 +195,7 @@ class Workshop:
                 self.progress,
             )
             self.store.record("check", snippet.name, [v._asdict() for v in checked.verdicts])
-            out.append(checked)
+            out.append(checked._replace(notes=notes))
         return tuple(out)
 
     def measure(
@@ -237,9 +237,28 @@ class Workshop:
 
     def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call the snippet's entries, from its reference build."""
+        return self._entries(snippet)[0]
+
+    def _entries(self, snippet: Snippet) -> tuple[tuple["Signature", ...], tuple[str, ...]]:
+        """Return the entries that can be called here, and notes on those that cannot.
+
+        A rival in a language that no toolchain of the grid takes here is left out.
+        """
         from hot_anvil.core.signature import find_entries
 
-        return find_entries(snippet.entries, self.functions(snippet), snippet.sources)
+        known = self.functions(snippet)
+        compiled = {u.source for b in self.compile([snippet.name]) for u in b.units}
+        lacking = [source for source in snippet.sources if source not in compiled]
+        names = {name for s in known for name in (s.name, s.symbol)}
+        absent = [entry for entry in snippet.entries if lacking and entry not in names]
+        wanted = [entry for entry in snippet.entries if entry not in absent]
+        notes: tuple[str, ...] = ()
+        if absent:
+            why = f"no compiler of the grid is here for {listed(lacking)}"
+            notes = (f"{listed(absent)}: left out: {why}.",)
+        if absent and not wanted:
+            raise RequestError(f"{self.bench.file}: snippet {snippet.name}: {notes[0]}")
+        return find_entries(wanted, known, snippet.sources), notes
 
     def functions(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call every function of the snippet that others can call."""

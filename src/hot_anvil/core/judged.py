@@ -16,6 +16,7 @@ class Checked(NamedTuple):
     signatures: tuple[Signature, ...]
     reference: str  # the candidate whose results count as right
     verdicts: tuple[Verdict, ...]
+    notes: tuple[str, ...] = ()  # entries that could not be judged here, and why
 
     @property
     def correct(self) -> tuple[Verdict, ...]:

@@ -21,8 +21,9 @@ from hot_anvil.core.reader import read_assembly
 from hot_anvil.system.files import write_json
 from hot_anvil.system.image import read_object
 from hot_anvil.system.jobs import Job, compiler_argv, links_late
+from hot_anvil.system.limits import limits
 from hot_anvil.system.packages import missing_package
-from hot_anvil.system.process import Outcome, limits, run
+from hot_anvil.system.process import Outcome, run
 from hot_anvil.system.proving import NO_OBJECT, prove_unit
 from hot_anvil.system.store import Store
 

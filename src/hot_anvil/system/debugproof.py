@@ -9,7 +9,8 @@ from hot_anvil.core.proof import BROKEN, PROVED, UNKNOWN, DebugProof
 from hot_anvil.core.ptx import read_ptx
 from hot_anvil.system.files import digest, read_json, write_json
 from hot_anvil.system.jobs import Job, compiler_argv, links_late, load_code
-from hot_anvil.system.process import limits, run
+from hot_anvil.system.limits import limits
+from hot_anvil.system.process import run
 from hot_anvil.system.store import FORMAT, Store
 
 

@@ -12,7 +12,8 @@ from hot_anvil.core.proof import PROVED, UNKNOWN, Proof
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.binutils import Tool, find_tool
 from hot_anvil.system.files import digest, read_json, write_json
-from hot_anvil.system.process import limits, run
+from hot_anvil.system.limits import limits
+from hot_anvil.system.process import run
 from hot_anvil.system.proving import dump
 from hot_anvil.system.store import FORMAT, Store
 

@@ -8,8 +8,9 @@ from hot_anvil.core.built import Built
 from hot_anvil.core.errors import MissingError
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.files import digest
+from hot_anvil.system.limits import limits
 from hot_anvil.system.packages import package_libraries
-from hot_anvil.system.process import limits, run
+from hot_anvil.system.process import run
 from hot_anvil.system.store import Store
 
 # A driver of a later language links what the earlier ones need too.

@@ -15,16 +15,6 @@ _live: "set[subprocess.Popen[bytes]]" = set()  # what end_all() has to reach
 OUTPUT_LIMIT = 4 << 20  # bytes kept of each stream
 
 
-class Limits:
-    """Limits of each compiler run; set once, from the command line."""
-
-    seconds = 300.0
-    memory = 0  # bytes of address space, 0 for none
-
-
-limits = Limits()
-
-
 class Outcome(NamedTuple):
     """How a program ended."""
 

@@ -16,8 +16,9 @@ from hot_anvil.system.binutils import find_tool
 from hot_anvil.system.files import digest, read_json, write_json
 from hot_anvil.system.image import bare_link, proof_of, read_linked
 from hot_anvil.system.jobs import links_late
+from hot_anvil.system.limits import limits
 from hot_anvil.system.linker import driver_command, trailing_libraries
-from hot_anvil.system.process import limits, run
+from hot_anvil.system.process import run
 from hot_anvil.system.store import FORMAT, Store
 
 WHOLE = "(linked)"  # stands for the sources of a linked unit

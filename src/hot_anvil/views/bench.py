@@ -22,6 +22,8 @@ def bench_sheet(measured: Sequence["Measured"], notes: Sequence[str], width: int
     for item in measured:
         sheet.blank()
         sheet.add(Span(item.checked.snippet.name, STRONG), f"  baseline {item.baseline}")
+        for note in item.checked.notes:
+            sheet.paragraph(f"note: {note}", DIM, indent=2)
         if not item.standings:
             sheet.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
         for standing in item.standings:

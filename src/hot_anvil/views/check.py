@@ -20,6 +20,8 @@ def check_sheet(checks: Sequence["Checked"], width: int) -> Sheet:
         for signature in checked.signatures:
             sheet.add("  ", Span(signature.text, DIM))
         sets = checked.verdicts[0].input_sets if checked.verdicts else 0
+        for note in checked.notes:
+            sheet.paragraph(f"note: {note}", DIM, indent=2)
         told = f"results compared with {checked.reference} on {plural(sets, 'input set')}, "
         sheet.paragraph(told + "each candidate in two processes of its own", DIM, indent=2)
         rows: list[list[Cell]] = []

@@ -1,5 +1,6 @@
 """One build's code by source line as text."""
 
+import re
 from collections.abc import Sequence
 from itertools import groupby
 
@@ -9,6 +10,8 @@ from hot_anvil.core.proof import PROVED
 from hot_anvil.core.shown import Listing
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Sheet, Span, cut
 from hot_anvil.views.words import plural, size
+
+_MANGLED = re.compile(r"_[ZR][\w.$]+")
 
 
 def listing_sheet(listings: Sequence[Listing], width: int, raw_names: bool = False) -> Sheet:
@@ -55,7 +58,7 @@ def _function(sheet: Sheet, function: ListedFunction, listing: Listing, raw: boo
         if line.file != file and line.line > 0:
             file = line.file
             sheet.add("  ", Span(file, DIM))
-        _line(sheet, line, function, listing.view == LINKED)
+        _line(sheet, line, function, listing.view == LINKED, raw)
     _data(sheet, function)
 
 
@@ -64,7 +67,7 @@ def _bytes_of(function: ListedFunction) -> int | None:
     return sum(sizes) if sizes and min(sizes) >= 0 else None
 
 
-def _line(sheet: Sheet, line: Line, function: ListedFunction, linked: bool) -> None:
+def _line(sheet: Sheet, line: Line, function: ListedFunction, linked: bool, raw: bool) -> None:
     number = f"{line.line:>6}  " if line.line else " " * 8
     count = str(len(line.instructions)) if line.instructions else ""
     room = sheet.width - len(number) - 6
@@ -78,13 +81,15 @@ def _line(sheet: Sheet, line: Line, function: ListedFunction, linked: bool) -> N
         previous = placed.place
         for label in function.labels.get(placed.place, ()):
             sheet.add(" " * 10, Span(f"{label}:", CHANGE))
-        _instruction(sheet, placed, linked)
+        _instruction(sheet, placed, linked, raw)
 
 
-def _instruction(sheet: Sheet, placed: Placed, linked: bool) -> None:
+def _instruction(sheet: Sheet, placed: Placed, linked: bool, raw: bool) -> None:
     item = placed.instruction
     # The operands are one text by now: a mnemonic may hold prefixes.
     body = f"{item.mnemonic:<9} {', '.join(item.operands)}".rstrip()
+    if placed.called and not raw:
+        body = _MANGLED.sub(placed.called, body)
     place = f"{placed.place:>12}   "
     if linked:
         pairs = " ".join(item.encoding[k : k + 2] for k in range(0, len(item.encoding), 2))
@@ -102,8 +107,6 @@ def _note(placed: Placed) -> str:
     """Return what is to be said of an instruction beside its text."""
     item = placed.instruction
     notes = [placed.phase] if placed.phase else []
-    if placed.called:
-        notes.append(f"calls {placed.called}")
     if item.inline_asm:
         notes.append("inline assembly")
     if item.parts > 1:

@@ -19,6 +19,8 @@ def pick_sheet(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> 
     for item in picked:
         sheet.blank()
         sheet.add(Span(item.pick.snippet, STRONG))
+        for note in item.measured.checked.notes:
+            sheet.paragraph(f"note: {note}", DIM, indent=2)
         if item.pick.ranking:
             _ranking(sheet, item)
         excluded(sheet, item.pick.excluded)
