@@ -22,6 +22,8 @@ screenshots: .venv/.installed
 
 benchmarks: .venv/.installed
 	$(BIN)/python benchmarks/startup.py
+	$(BIN)/python benchmarks/reading.py
+	$(BIN)/python benchmarks/grid.py
 
 .venv/bin/python:
 	sh tools/make_venv.sh "$(PYTHON)" .venv

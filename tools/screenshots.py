@@ -21,15 +21,30 @@ OUT = ROOT / "docs" / "screenshots"
 BIN = Path(sys.executable).parent
 DISPLAY = ":87"
 COLUMNS = 104
-SIZES = {"diff": (60, 8)}  # rows and points, where a scene needs other than these:
+SIZES = {"diff": (60, 8), "chip": (52, 9)}  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
 
+# A source that compilers differ about.
+ODD = """static int half(int level) { return level / 2; }
+int odd(int level)
+{
+    int unused;
+    __int128 wide = (__int128)level * level;
+    return (int)wide + half(level) + __builtin_popcountg(level);
+}
+"""
 # Name -> what is typed. The folder "tide-gauge" is the demo bench.
 SCENES = {
     "compile": "hot-anvil compile tide-gauge",
     "listing": "hot-anvil listing tide-gauge gcc:fast --entry crossings_signed",
+    "linked": "hot-anvil listing tide-gauge gcc:lean --entry crossings_signed --view linked "
+    "--syntax intel",
+    "chip": "hot-anvil listing tide-gauge/clamp.c --build 'avr-gcc -Os -mmcu=atmega328p' "
+    "--entry clamp_branch --lines 7-15",
+    "portability": "hot-anvil compile tide-gauge/odd.c --build 'gcc -Wall' "
+    "--build 'clang -Wall' --build 'avr-gcc -mmcu=atmega328p' --build 'clang@msp430'",
     "diff": "hot-anvil diff tide-gauge gcc:plain gcc:lean --entry checksum_hasty",
-    "check": "hot-anvil check tide-gauge --snippet checksum",
+    "check": "hot-anvil check tide-gauge --snippet checksum --snippet feet",
     "bench": "hot-anvil bench tide-gauge --snippet crossings",
     "pick": "hot-anvil pick tide-gauge --snippet checksum",
     "toolchains": "hot-anvil toolchains; hot-anvil start --example",
@@ -52,6 +67,7 @@ def main() -> int:
         with tempfile.TemporaryDirectory() as folder:
             demo = ROOT / "src" / "hot_anvil" / "data" / "demo"
             shutil.copytree(demo, Path(folder, "tide-gauge"))
+            Path(folder, "tide-gauge", "odd.c").write_text(ODD)
             for name in wanted:
                 take(name, Path(folder))
                 print(f"docs/screenshots/{name}.png")

@@ -352,7 +352,7 @@ class Workshop:
         seed = secrets.randbits(32) if seed is None else seed
         name = checked.snippet.name
         entry = checked.snippet.reference or checked.signatures[0].name
-        alone = len(checked.signatures) == 1
+        alone = len(checked.signatures) == 1 and len(checked.snippet.entries) < 2
         baseline = candidate_name(entry, self.plan.baseline.name, alone)
         if not checked.correct:
             return Measured(checked, baseline, (), (), None)

@@ -61,7 +61,7 @@ def check_snippet(
             f"{bench.file}: snippet {snippet.name}: the reference '{reference_entry}' is no entry."
         )
     at = entries.index(reference_entry)
-    alone = len(entries) == 1
+    alone = len(entries) == 1 and len(snippet.entries) < 2
     reference = candidate_name(reference_entry, reference_build, alone)
     expected, trouble = _expected(programs.get(reference_build), at, sets[at], call_seconds)
     verdicts: list[Verdict] = []

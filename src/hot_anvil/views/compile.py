@@ -59,7 +59,12 @@ def _complaints(sheet: Sheet, builds: Sequence[Built]) -> None:
         place = f"{file}:{line}:{column}: " if line else f"{file}: " if file else ""
         style = TROUBLE if severity == "error" else STRONG if severity == "warning" else DIM
         whose = "all builds" if len(names) == len(builds) else joined(names)
-        sheet.add("  ", Span(f"{place}{severity}: ", style), message)
+        head = f"{place}{severity}: "
+        if len(head) + len(message) + 2 <= sheet.width:
+            sheet.add("  ", Span(head, style), message)
+        else:
+            sheet.add("  ", Span(head.rstrip(), style))
+            sheet.paragraph(message, indent=6)
         sheet.paragraph(f"from {whose}", DIM, indent=6)
 
 

@@ -28,7 +28,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     if out.form == "json":
         words = [args.folder, "--format", "json"]
         return run_command("pick", COMMANDS["pick"], words + (["--out", out.file] * bool(out.file)))
-    _tell(f"The demo bench is in {args.folder}: {', '.join(files)}")
+    _tell(f"The demo bench is in {args.folder}: anvil.toml and {len(files) - 1} sources")
     steps = [
         ("compile", [args.folder], "What did each build make of the sources?"),
         (
