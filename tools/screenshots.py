@@ -21,7 +21,7 @@ OUT = ROOT / "docs" / "screenshots"
 BIN = Path(sys.executable).parent
 DISPLAY = ":87"
 COLUMNS = 104
-SIZES = {"diff": (60, 8), "chip": (52, 9)}  # rows and points, where a scene needs other than these:
+SIZES = {"diff": (60, 8)}  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
 
 # A source that compilers differ about.
@@ -40,7 +40,7 @@ SCENES = {
     "linked": "hot-anvil listing tide-gauge gcc:lean --entry crossings_signed --view linked "
     "--syntax intel",
     "chip": "hot-anvil listing tide-gauge/clamp.c --build 'avr-gcc -Os -mmcu=atmega328p' "
-    "--entry clamp_branch --lines 7-15",
+    "--entry clamp_branch --lines 8-13",
     "portability": "hot-anvil compile tide-gauge/odd.c --build 'gcc -Wall' "
     "--build 'clang -Wall' --build 'avr-gcc -mmcu=atmega328p' --build 'clang@msp430'",
     "diff": "hot-anvil diff tide-gauge gcc:plain gcc:lean --entry checksum_hasty",

@@ -41,7 +41,7 @@ def prove_text(
     holds of each line of the text.
     """
     isa = isa_of(code.isa)
-    starts = _starts_by_section(listed, text)
+    starts = _starts_by_section(listed, text, 1 << 16 if code.isa == "avr" else 0)
     shown = Counter(i.text_line for f in code.functions for i in f.instructions)
     expands = {
         i.text_line
@@ -235,16 +235,23 @@ def _targets_agree(pairs: list[tuple[Decoded, Decoded]]) -> str:
 
 
 def _starts_by_section(
-    listed: Sequence[tuple[int, int]], text: str
+    listed: Sequence[tuple[int, int]], text: str, wraps: int
 ) -> dict[str, list[tuple[int, int]]]:
-    """Return for each section where lines of the text start in it: (offset, line), sorted."""
+    """Return for each section where lines of the text start in it: (offset, line), sorted.
+
+    ``wraps`` is where an assembler's listing starts again at 0, 0 for nowhere.
+    """
     changes = _section_changes(text)
     starts: dict[str, list[tuple[int, int]]] = {}
     current = 0
     for line, offset in listed:
         while current + 1 < len(changes) and changes[current + 1][0] <= line:
             current += 1
-        starts.setdefault(changes[current][1], []).append((offset, line))
+        pairs = starts.setdefault(changes[current][1], [])
+        if wraps and pairs:  # the offset next to the one before
+            before = pairs[-1][0]
+            offset += (before - offset + wraps // 2) // wraps * wraps
+        pairs.append((offset, line))
     for pairs in starts.values():
         pairs.sort()
     return starts
@@ -279,5 +286,6 @@ def _section_changes(text: str) -> list[tuple[int, str]]:
             previous, section = section, stack.pop()
         elif name == "previous":
             section, previous = previous, section
-        changes.append((line, section))
+        # Bytes that a listing shows on a line of its own still fill up the section before.
+        changes.append((line if ";" in found[2] else line + 1, section))
     return changes

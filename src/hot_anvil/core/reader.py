@@ -73,6 +73,18 @@ def read_assembly(text: str, folder: str, isa: str = "x86") -> Code:
     return reader.finish(folder)
 
 
+def without_debug(text: str) -> str:
+    """Return the text with empty lines in place of its debug sections."""
+    out: list[str] = []
+    at = 1
+    for number, piece in _pieces(text):
+        out += [""] * (number - at)
+        lines = piece.split("\n")
+        out += lines
+        at = number + len(lines)
+    return "\n".join(out)
+
+
 def _pieces(text: str) -> Iterator[tuple[int, str]]:
     """Give the text in pieces of whole lines, each with its first line's number.
 

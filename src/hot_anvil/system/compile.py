@@ -93,6 +93,9 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
             complaints += read_diagnostics(made.stderr, "text")
             why = f"assembling: {_why(made, complaints)}"
             return _refused(job, why, seconds, complaints), read
+    if not (work / "code.o").is_file():
+        why = "assembling: the compiler made no object"
+        return _refused(job, why, seconds, complaints), read
     code = read_assembly(text, store.root, isa)
     proof, code = prove_unit(job, work, text, code)
     facts = object_facts((work / "code.o").read_bytes())

@@ -3,6 +3,7 @@
 import hashlib
 import json
 import os
+from contextlib import suppress
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -37,7 +38,8 @@ def write_whole(path: Path, data: bytes | str) -> None:
         temporary.write_bytes(raw)
         temporary.replace(path)
     except OSError as error:
-        temporary.unlink(missing_ok=True)
+        with suppress(OSError):
+            temporary.unlink(missing_ok=True)
         raise RequestError(f"{path}: cannot be written ({error.strerror}).") from None
 
 

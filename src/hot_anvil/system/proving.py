@@ -8,6 +8,7 @@ from hot_anvil.core.elf import section_sizes
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.proof import BROKEN, PROVED, UNKNOWN, Proof
 from hot_anvil.core.proving import Places, match_objects, prove_order, prove_text, with_addresses
+from hot_anvil.core.reader import without_debug
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.binutils import Tool, find_tool
 from hot_anvil.system.jobs import Job
@@ -30,6 +31,8 @@ def prove_unit(job: Job, work: Path, text: str, code: Code) -> tuple[Proof, Code
     if objdump is None:
         return Proof(UNKNOWN, _lacking(chain, "objdump"), code.total, 0), code
     own = disassemble(objdump, work, "code.o", code.isa)
+    if job.family.text_is_object and not (work / "code.lst").is_file():
+        return Proof(UNKNOWN, "the assembler wrote no listing", code.total, 0), code
     if job.family.text_is_object:
         listed = read_assembler_listing((work / "code.lst").read_text(errors="replace"))
         proof, places = prove_text(code, listed, text, own)
@@ -105,12 +108,16 @@ def _assemble_plain(job: Job, work: Path, text: str) -> bool:
     assembler = find_tool(chain, "as")
     if assembler is None:
         return False
-    lines = ["" if s.lstrip().startswith(_FOREIGN) else s for s in text.split("\n")]
+    lines = without_debug(text).split("\n")
+    lines = ["" if s.lstrip().startswith((*_FOREIGN, ".section\t.debug")) else s for s in lines]
     (work / "plain.s").write_text("\n".join(lines), errors="surrogateescape")
     mode = []
     if chain.isa == "x86":
         narrow = "-m32" in job.flags or not chain.target.startswith("x86_64")
         mode = ["--32" if narrow else "--64"]
+    if chain.isa == "avr":
+        told = [flag for flag in job.flags if flag.startswith("-mmcu=")]
+        mode = told or ["-mmcu=avr6"]  # it knows what all others know
     argv = [assembler, *mode, "-aln=code.lst", "-o", "text.o", "plain.s"]
     return not run(argv, work, _SECONDS).failed
 

@@ -123,11 +123,12 @@ def _custom_toolchain(
     if not os.access(path, os.X_OK):
         raise RequestError(f"{where}.command: {path} is not a program that can be run.")
     drivers: dict[str, Driver] = {}
-    for language in dict.fromkeys((*family.commands.values(), *family.also)):
-        driver = cache.ask(path, item.command, family, language)
-        if not isinstance(driver, Driver):
-            raise RequestError(f"{where}.command: {path}: {driver}.")
-        drivers[language] = driver
+    languages = list(dict.fromkeys((*family.commands.values(), *family.also)))
+    driver = cache.ask(path, item.command, family, languages[0])
+    if not isinstance(driver, Driver):
+        raise RequestError(f"{where}.command: {path}: {driver}.")
+    for language in languages:
+        drivers[language] = driver._replace(language=language)
     first = next(iter(drivers.values()))
     target = item.target or first.target
     native = runs_natively(target, machine)
@@ -183,7 +184,12 @@ def _probe(path: str, family: Family) -> dict[str, object]:
     if said.failed or found is None:
         why = said.ending if said.failed else f"does not answer like a {family.name} compiler"
         return {"why": why, "files": files, "state": _state(files)}
-    helpers = [_helper(path, name) for name in family.helpers]
+    helpers = []
+    for name in family.helpers:
+        helper = _helper(path, name)
+        if helper is None:  # it does not answer: no use to ask on
+            break
+        helpers.append(helper)
     files = list(dict.fromkeys([*files, *(helper for helper in helpers if helper)]))
     backs = _backs(path) if family.targets else []
     answer = {"version": found[0], "target": found[1], "backs": backs}
@@ -198,11 +204,14 @@ def _backs(path: str) -> list[str]:
     return re.findall(r"^ +(\S+) +- ", said, re.MULTILINE)
 
 
-def _helper(path: str, name: str) -> str:
-    """Return the absolute path of a program behind a driver, "" when there is none."""
+def _helper(path: str, name: str) -> str | None:
+    """Return the path of a program behind a driver, "" for none, None without an answer."""
     from hot_anvil.system.process import run
 
-    answer = run([path, f"-print-prog-name={name}"], cwd="/", seconds=20).stdout.strip()
+    said = run([path, f"-print-prog-name={name}"], cwd="/", seconds=5)
+    if said.timed_out:
+        return None
+    answer = said.stdout.strip()
     from shutil import which
 
     found = which(answer) if answer else None

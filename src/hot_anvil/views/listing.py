@@ -71,10 +71,14 @@ def _bytes_of(function: ListedFunction) -> int | None:
 def _line(sheet: Sheet, line: Line, function: ListedFunction, linked: bool, raw: bool) -> None:
     number = f"{line.line:>6}  " if line.line else " " * 8
     count = str(len(line.instructions)) if line.instructions else ""
-    room = sheet.width - len(number) - 6
+    sizes = [placed.instruction.size for placed in line.instructions]
+    cost = size(sum(sizes)) if sizes and min(sizes) >= 0 else ""
+    room = sheet.width - len(number) - 15
     text = cut(line.text.replace("\t", "    "), room)
     style = STRONG if line.instructions else DIM
-    sheet.add(Span(number, DIM), Span(f"{text:<{room}}", style), f"{count:>5}")
+    sheet.add(
+        Span(number, DIM), Span(f"{text:<{room}}", style), f"{count:>6}", Span(f"{cost:>9}", DIM)
+    )
     previous = None
     for placed in line.instructions:
         if previous is not None and placed.place != previous + 1:

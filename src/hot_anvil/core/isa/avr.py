@@ -20,7 +20,7 @@ ISA = Isa(
     separator="$",
     register=re.compile(r"\b(?:r\d+|__tmp_reg__|__zero_reg__|[XYZ](?=\+|\b))"),
     family=family_of,
-    same={"brsh": "brcc", "brlo": "brcs"},
+    same={"brsh": "brcc", "brlo": "brcs", "ldd": "ld", "std": "st"},
     setup=re.compile(
         r"push |in r2[89],(?:__SP_[LH]__|6[12])$|sbiw r28,|subi r28,|sbci r29,|rcall \.$"
         r"|in (?:__tmp_reg__|r0),(?:__SREG__|63)$|cli$"

@@ -28,7 +28,9 @@ ISA = Isa(
     # GNU as takes, and gcc writes, "add a0,a0,2" for "addi a0, a0, 2".
     same={_with_immediate(name): name for name in _IMMEDIATE},
     # Pseudo instructions that may take two or more machine instructions.
-    expands=re.compile(r"call$|tail$|la(?:\.\w+(?:\.\w+)?)?$|lla$|li$|jump$|f?[ls][bhwd]u?$"),
+    expands=re.compile(
+        r"call$|tail$|la(?:\.\w+(?:\.\w+)?)?$|lla$|li$|jump$|j$|b(?:eq|ne|lt|ge|gt|le)u?z?$|f?[ls][bhwd]u?$"
+    ),
     fillers=re.compile(r"(?:c\.)?nop$|unimp$|(?:c\.)?addi? zero, ?zero, ?0$"),
     setup=re.compile(
         r"addi? sp,sp,-\d+$|s[wd] (?:ra|s\d+),-?\d+\(sp\)$|fsd .*\(sp\)$|addi? s0,sp,"
