@@ -3,8 +3,8 @@
 import re
 from collections.abc import Collection, Sequence
 
+from hot_anvil.core.calls import callee
 from hot_anvil.core.errors import RequestError
-from hot_anvil.core.image import callee
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.listing import Line, ListedFunction, Placed
 

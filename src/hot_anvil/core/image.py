@@ -222,13 +222,3 @@ def _absolute(text: str, address: int) -> str:
         return text
     goal = address + int(found[1])
     return f"{text[: found.start()]}{goal:x} <{goal:x}>"
-
-
-def callee(instruction: Instruction, isa: Isa) -> str:
-    """Return the function that a call or a jump out of the function names, "" for others."""
-    last = instruction.mnemonic.rpartition(" ")[2]
-    if not (isa.calls.match(last) or isa.jumps.match(last)) or not instruction.operands:
-        return ""
-    name = instruction.operands[-1].lstrip("*#").replace("@GOTPCREL(%rip)", "")
-    name = re.sub(r"@(?:plt|PLT)$", "", name)
-    return "" if not re.match(r"[A-Za-z_]", name) or isa.register.fullmatch(name) else name

@@ -3,8 +3,8 @@
 from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
+from hot_anvil.core.calls import callee
 from hot_anvil.core.code import Code, Datum, Function, Instruction
-from hot_anvil.core.image import callee
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.phases import phases
 

@@ -5,9 +5,6 @@ from hot_anvil.core.code import Instruction
 from hot_anvil.core.intel import intel_text
 from hot_anvil.core.shown import Listing, SnippetDiff
 
-ATT, INTEL = "att", "intel"
-SYNTAXES = (ATT, INTEL)
-
 
 def to_intel(instruction: Instruction) -> Instruction:
     """Return an x86 instruction in Intel syntax; comparing still needs the other."""

@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from hot_anvil.core.built import COMPILED, REFUSED, Unit
+from hot_anvil.core.calls import callee
 from hot_anvil.core.code import Code, to_plain, with_plain_names
 from hot_anvil.core.diagnostics import Diagnostic
 from hot_anvil.core.elf import ObjectFacts, object_facts
-from hot_anvil.core.image import callee
 from hot_anvil.core.invocation import OBJECT, TEXT
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.messages import read_dependencies, read_diagnostics

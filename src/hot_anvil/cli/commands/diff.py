@@ -12,7 +12,6 @@ from hot_anvil.cli.options import (
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
-from hot_anvil.core.respell import INTEL, diff_in_intel
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -39,7 +38,9 @@ def run(args: argparse.Namespace, out: Output) -> int:
             f"The builds are: {listed(build.name for build in builds)}."
         )
     diffs = workshop.diff(names[0], names[1], args.snippet, args.entry, args.view)
-    if syntax_of(args, workshop) == INTEL:
+    if syntax_of(args, workshop) == "intel":
+        from hot_anvil.core.respell import diff_in_intel
+
         diffs = tuple(diff_in_intel(item) for item in diffs)
     out.answer(lambda: diff_sheet(diffs, out.width, args.all), lambda: document("diff", diffs))
     return 0

@@ -12,7 +12,6 @@ from hot_anvil.cli.options import (
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
-from hot_anvil.core.respell import INTEL, listing_in_intel
 from hot_anvil.core.shown import Listing
 
 
@@ -54,7 +53,9 @@ def run(args: argparse.Namespace, out: Output) -> int:
     else:
         listings = workshop.listing(name, args.snippet, args.entry, args.view)
     listings = tuple(_filtered(listing, args) for listing in listings)
-    if syntax_of(args, workshop) == INTEL:
+    if syntax_of(args, workshop) == "intel":
+        from hot_anvil.core.respell import listing_in_intel
+
         listings = tuple(listing_in_intel(listing) for listing in listings)
     out.answer(
         lambda: listing_sheet(listings, out.width, args.raw_names),

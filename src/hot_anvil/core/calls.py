@@ -1,0 +1,16 @@
+"""Which function an instruction calls."""
+
+import re
+
+from hot_anvil.core.code import Instruction
+from hot_anvil.core.isa.base import Isa
+
+
+def callee(instruction: Instruction, isa: Isa) -> str:
+    """Return the function that a call or a jump out of the function names, "" for others."""
+    last = instruction.mnemonic.rpartition(" ")[2]
+    if not (isa.calls.match(last) or isa.jumps.match(last)) or not instruction.operands:
+        return ""
+    name = instruction.operands[-1].lstrip("*#").replace("@GOTPCREL(%rip)", "")
+    name = re.sub(r"@(?:plt|PLT)$", "", name)
+    return "" if not re.match(r"[A-Za-z_]", name) or isa.register.fullmatch(name) else name
