@@ -7,7 +7,8 @@ from pathlib import Path
 import pytest
 
 from conftest import DEMO, document, hot_anvil, refused, write_bench
-from hot_anvil.core.bench import Bench, read_bench
+from hot_anvil.core.bench import Bench
+from hot_anvil.core.benchfile import read_bench
 from hot_anvil.core.errors import MissingError, RequestError
 from hot_anvil.core.grid import command_line, find_build
 from hot_anvil.core.planning import plan_builds

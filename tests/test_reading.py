@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import COMMAND, document
-from hot_anvil.core.bench import read_bench
+from hot_anvil.core.benchfile import read_bench
 from hot_anvil.core.messages import read_dependencies, read_diagnostics
 from hot_anvil.core.names import matches, nearest
 from hot_anvil.core.tomlplace import line_of

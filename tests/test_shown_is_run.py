@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from conftest import DEMO
+from hot_anvil.core.asmtext import split_operands, split_statements
 from hot_anvil.core.code import Code, from_plain, to_plain
 from hot_anvil.core.disassembly import Decoded, read_assembler_listing, read_objdump
 from hot_anvil.core.elf import function_bodies, image_differs
@@ -15,7 +16,7 @@ from hot_anvil.core.grid import Build
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.proof import BROKEN, PROVED
 from hot_anvil.core.proving import match_objects, prove_text
-from hot_anvil.core.reader import TOP_LEVEL, read_assembly, split_operands, split_statements
+from hot_anvil.core.reader import TOP_LEVEL, read_assembly
 from hot_anvil.core.toolchain import Family, Toolchain
 from hot_anvil.system.compile import compile_unit
 from hot_anvil.system.jobs import load_code, make_job

@@ -9,8 +9,8 @@ from bisect import bisect_right
 from collections.abc import Iterable, Sequence
 from typing import Any, NamedTuple
 
+from hot_anvil.core.asmtext import normal_path
 from hot_anvil.core.code import Site
-from hot_anvil.core.reader import normal_path
 
 
 class Inlined(NamedTuple):

@@ -9,11 +9,11 @@ import re
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any, NamedTuple
 
+from hot_anvil.core.asmtext import split_operands
 from hot_anvil.core.code import LINKED, Code, Datum, Function, Instruction
 from hot_anvil.core.dwarf import DebugLines
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.isa.base import Isa
-from hot_anvil.core.reader import split_operands
 
 _ROW = re.compile(r" *([0-9a-f]+):[ \t]+((?:[0-9a-f]{2,8} ?)+)[ \t]*(?:\t(.*))?$")
 _HEADING = re.compile(r"([0-9a-f]+) <(.+)>:$")

@@ -6,7 +6,8 @@ import operator
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.bench import Bench, Input, Snippet, read_input
+from hot_anvil.core.bench import Bench, Input, Snippet
+from hot_anvil.core.benchfile import read_input
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.fills import fill_array, numpy_type, parse_fill
 from hot_anvil.core.names import did_you_mean, listed

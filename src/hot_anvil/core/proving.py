@@ -12,12 +12,12 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
+from hot_anvil.core.asmtext import section_of
 from hot_anvil.core.code import Code, Instruction
 from hot_anvil.core.disassembly import Decoded
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.isa.base import Isa
 from hot_anvil.core.proof import BROKEN, PROVED, Proof
-from hot_anvil.core.reader import section_of
 
 Places = dict[int, list[Decoded]]  # line of the text -> what the object holds of it
 _MOVE = re.compile(

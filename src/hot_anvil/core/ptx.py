@@ -7,8 +7,8 @@ through (``inlined_at FILE LINE COLUMN``).
 
 import re
 
+from hot_anvil.core.asmtext import normal_path, unescape
 from hot_anvil.core.code import Code, Function, Instruction, Site
-from hot_anvil.core.reader import normal_path, unescape
 
 _FILE = re.compile(r'\s*\.file\s+(\d+)\s+"((?:[^"\\]|\\.)*)"(?:\s+"((?:[^"\\]|\\.)*)")?')
 _LOC = re.compile(

@@ -4,7 +4,8 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from hot_anvil.core.bench import Bench, language_of, read_bench
+from hot_anvil.core.bench import Bench, language_of
+from hot_anvil.core.benchfile import read_bench
 from hot_anvil.core.comment import settings_in_comment
 from hot_anvil.core.errors import RequestError
 from hot_anvil.system.files import parse_toml, read_source

@@ -4,7 +4,8 @@ import json
 from functools import cache
 from pathlib import Path
 
-from hot_anvil.core.bench import Bench, Settings, read_settings
+from hot_anvil.core.bench import Bench, Settings
+from hot_anvil.core.benchfile import read_settings
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.project import project_flags
 from hot_anvil.system.files import parse_toml
