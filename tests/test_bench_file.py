@@ -12,7 +12,14 @@ from hot_anvil.core.benchfile import read_bench
 from hot_anvil.core.errors import MissingError, RequestError
 from hot_anvil.core.grid import command_line, find_build
 from hot_anvil.core.planning import plan_builds
-from hot_anvil.core.toolchain import Driver, group_drivers, read_identity
+from hot_anvil.core.toolchain import (
+    Driver,
+    flags_for_family,
+    group_drivers,
+    read_identity,
+    retarget,
+    split_command,
+)
 from hot_anvil.system.examples import examples
 from hot_anvil.system.toolchains import load_families
 
@@ -83,6 +90,40 @@ def test_commands_of_one_compiler_are_one_toolchain() -> None:
         ("clang-16", ["clang"]), ("gcc-11", []), ("gcc-12", ["g++-12", "gcc"]),
     ]  # fmt: skip
     assert sorted(MACHINE[2].drivers) == ["assembly", "c", "c++"]
+
+
+def test_compilers_for_other_machines_go_by_their_command_and_target() -> None:
+    gcc, clang = (next(f for f in FAMILIES if f.name == name) for name in ("gcc", "clang"))
+    assert split_command("avr-gcc", FAMILIES) == (gcc, "c", "avr")
+    assert split_command("arm-none-eabi-g++-12.2", FAMILIES) == (gcc, "c++", "arm-none-eabi")
+    assert split_command("avr-clang", FAMILIES) is None and split_command("ag", FAMILIES) is None
+    drivers = [
+        fake("riscv64-linux-gnu-gcc-12", "12.2.0")._replace(target="riscv64-linux-gnu"),
+        fake("riscv64-linux-gnu-gcc", "12.2.0")._replace(target="riscv64-linux-gnu"),
+        fake("gcc-12", "12.2.0"),
+    ]
+    native, cross = group_drivers(drivers, {"gcc": gcc}, "x86_64")
+    assert (native.name, native.can["run"]) == ("gcc-12", True)
+    assert (cross.name, cross.isa, cross.binutils) == (
+        "riscv64-linux-gnu-gcc", "riscv", "riscv64-linux-gnu",
+    )  # fmt: skip
+    other = retarget(MACHINE[0], clang.targets["avr"], False)
+    assert other.name == "clang-16@avr" and other.aliases == ("clang@avr",)
+    assert other.flags[0] == "--target=avr" and other.isa == "avr"
+    text = GRID % '["gcc*", "clang*", "clang@avr"]' + HEAD
+    plan = plan_builds(bench_of(text), (*MACHINE, cross, other), FAMILIES)
+    # A glob means compilers for this machine; another target must be named.
+    assert {b.toolchain for b in plan.builds} == {"gcc-11", "gcc-12", "clang-16", "clang-16@avr"}
+
+
+def test_a_snippet_may_ask_for_other_builds_than_the_grid() -> None:
+    text = GRID % '["gcc"]' + HEAD + 'flags = ["wide"]\ntoolchains = ["clang"]\n'
+    plan = plan_builds(bench_of(text + '[[snippet]]\nsources = ["ebb.c"]\n'), MACHINE, FAMILIES)
+    assert [b.name for b in plan.of["surge"]] == ["clang-16:wide"]
+    assert {b.toolchain for b in plan.of["ebb"]} == {"gcc-12"}
+    flags = {"rustc": "-C opt-level=3", "other": "-O3"}
+    assert flags_for_family(flags, "gcc", "") == "-O3"
+    assert flags_for_family(flags, "rustc", "") == "-C opt-level=3"
 
 
 def test_the_grid_takes_globs_aliases_exceptions_and_flags_per_family() -> None:

@@ -1,5 +1,6 @@
 """Run one command: its module, its arguments, its errors as exit codes."""
 
+import errno
 import os
 import sys
 from collections.abc import Sequence
@@ -7,7 +8,7 @@ from importlib import import_module
 
 from hot_anvil.cli.options import make_parser
 from hot_anvil.cli.output import Output
-from hot_anvil.core.errors import AnvilError, FaultError
+from hot_anvil.core.errors import AnvilError, FaultError, RequestError
 
 
 def run_command(command: str, what: str, words: Sequence[str]) -> int:
@@ -29,14 +30,27 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
         return error.exit_code
     except BrokenPipeError:
         raise
-    except Exception as error:
-        if "HOT_ANVIL_TRACEBACK" in os.environ:
-            raise
+    except OSError as error:
+        if error.errno not in (errno.ENOSPC, errno.EDQUOT):
+            return _fault(error)
         sys.stderr.write(
-            f"hot-anvil: fault: {type(error).__name__}: {error}. This is a fault of Hot Anvil; "
-            "set HOT_ANVIL_TRACEBACK=1, run the command again and report what it prints.\n"
+            f"hot-anvil: the disk is full ({error.filename or 'while writing'}). Nothing finished "
+            "is lost; free some space and run the command again.\n"
         )
-        return FaultError.exit_code
+        return RequestError.exit_code
+    except Exception as error:
+        return _fault(error)
     finally:
         if out:
             out.stop_progress()
+
+
+def _fault(error: Exception) -> int:
+    """Tell a fault of ours in one paragraph; with a traceback only when asked for."""
+    if "HOT_ANVIL_TRACEBACK" in os.environ:
+        raise error
+    sys.stderr.write(
+        f"hot-anvil: fault: {type(error).__name__}: {error}. This is a fault of Hot Anvil; "
+        "set HOT_ANVIL_TRACEBACK=1, run the command again and report what it prints.\n"
+    )
+    return FaultError.exit_code

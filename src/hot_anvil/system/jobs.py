@@ -113,7 +113,7 @@ def links_late(flags: Sequence[str]) -> bool:
     """Tell whether these flags put off making the code until linking."""
     late = False
     for flag in flags:
-        if flag.startswith(("-flto", "-Clto")):
+        if flag.startswith("-flto"):
             late = True
         elif flag == "-fno-lto":
             late = False
