@@ -2,6 +2,7 @@
 
 AnvilError
   RequestError   the request or the bench is wrong            exit code 2
+    ToolError    a tool failed on one build: it is refused
   MissingError   the machine lacks something needed           exit code 3
   FaultError     Hot Anvil itself did something wrong         exit code 70
 """
@@ -23,6 +24,10 @@ class MissingError(AnvilError):
     """The machine lacks something that the request needs."""
 
     exit_code = 3
+
+
+class ToolError(RequestError):
+    """A tool of the machine failed on one build; the others can go on."""
 
 
 class FaultError(AnvilError):

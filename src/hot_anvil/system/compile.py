@@ -11,6 +11,7 @@ from hot_anvil.core.calls import callee
 from hot_anvil.core.code import Code, to_plain, with_plain_names
 from hot_anvil.core.diagnostics import Diagnostic
 from hot_anvil.core.elf import ObjectFacts, object_facts
+from hot_anvil.core.errors import ToolError
 from hot_anvil.core.invocation import OBJECT, TEXT
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.messages import read_dependencies, read_diagnostics
@@ -41,6 +42,9 @@ def compile_unit(job: Job, store: Store) -> Unit:
         began = work.stat().st_mtime_ns
         try:
             unit, read = _compile(job, store, work)
+        except ToolError as error:
+            shutil.rmtree(work, ignore_errors=True)
+            return _refused(job, str(error), 0.0, ())
         except BaseException:
             shutil.rmtree(work, ignore_errors=True)
             raise

@@ -5,6 +5,7 @@ from pathlib import Path
 from hot_anvil.core.code import Code
 from hot_anvil.core.disassembly import Decoded, read_assembler_listing, read_objdump
 from hot_anvil.core.elf import section_sizes
+from hot_anvil.core.errors import ToolError
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.proof import BROKEN, PROVED, UNKNOWN, Proof
 from hot_anvil.core.proving import Places, match_objects, prove_order, prove_text, with_addresses
@@ -34,7 +35,7 @@ def prove_unit(job: Job, work: Path, text: str, code: Code) -> tuple[Proof, Code
     if job.family.text_is_object and not (work / "code.lst").is_file():
         return Proof(UNKNOWN, "the assembler wrote no listing", code.total, 0), code
     if job.family.text_is_object:
-        listed = read_assembler_listing((work / "code.lst").read_text(errors="replace"))
+        listed = _read_listing(work, text)
         proof, places = prove_text(code, listed, text, own)
     else:
         proof, places = _prove_foreign(job, work, text, code, own, objdump)
@@ -46,13 +47,24 @@ def prove_unit(job: Job, work: Path, text: str, code: Code) -> tuple[Proof, Code
     return proof, code
 
 
+def _read_listing(work: Path, text: str) -> tuple[tuple[int, int], ...]:
+    """Read the assembler's listing of ``text``; raises ToolError when it is cut short."""
+    listing = (work / "code.lst").read_text(errors="replace")
+    last = listing.rstrip("\n").rpartition("\n")[2].split()
+    # It repeats the text, so its last line is the text's last or a later one.
+    lines = text.rstrip().count("\n") + 1
+    if not last or not last[0].isdigit() or int(last[0]) < lines:
+        raise ToolError("the assembler's listing is cut short: is the disk full?")
+    return read_assembler_listing(listing)
+
+
 def _prove_foreign(
     job: Job, work: Path, text: str, code: Code, own: tuple[Decoded, ...], objdump: Tool
 ) -> tuple[Proof, Places]:
     """Prove the code of a compiler whose assembled text is not quite its object."""
     assembled = _assemble_plain(job, work, text)
     if assembled and not objdump.is_llvm:
-        listed = read_assembler_listing((work / "code.lst").read_text(errors="replace"))
+        listed = _read_listing(work, (work / "plain.s").read_text(errors="surrogateescape"))
         middle = disassemble(objdump, work, "text.o", code.isa)
         proof, places = prove_text(code, listed, text, middle)
         if proof.state != PROVED:
@@ -132,7 +144,10 @@ def dump(objdump: Tool, options: list[str], work: Path, name: str) -> str:
     """Return what objdump prints of a file in ``work``."""
     out = work / f"{name}.dump"
     # Large objects print more than what is kept of a stream: through a file.
-    run([objdump, *options, name], work, _SECONDS, into=out)
+    said = run([objdump, *options, name], work, _SECONDS, into=out)
+    if said.failed:  # half an answer would look like half the code
+        words = said.stderr.strip().split("\n")[-1]
+        raise ToolError(f"{objdump} ended with {said.ending}: {words or 'is the disk full?'}")
     text = out.read_text(errors="replace")
     out.unlink()
     return text
