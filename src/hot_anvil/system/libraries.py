@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from hot_anvil.core.code import Code
 from hot_anvil.core.dwarf import DebugLines
-from hot_anvil.core.errors import MissingError, RequestError
+from hot_anvil.core.errors import MissingError, RequestError, ToolError
 from hot_anvil.core.image import Symbol, read_image, read_symbols
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.binutils import Tool, find_tool
@@ -98,10 +98,18 @@ def _from_archive(
     work = store.scratch()
     try:
         (work / "library").symlink_to(path)
-        text = dump(objdump, ["-dr", "-w", f"--disassemble={name}"], work, "library")
-        if f"<{name}>:" not in text:  # old ones only disassemble everything
-            text = dump(objdump, ["-dr", "-w"], work, "library")
+        text = _dump_named(objdump, work, name)
+    except ToolError:  # a linker script under the name of an archive, for one
+        return None
     finally:
         shutil.rmtree(work, ignore_errors=True)
     code = read_image(text, [], DebugLines(b"", ""), chain.isa, (name,))
     return LibraryCode(path, code, "") if code.total else None
+
+
+def _dump_named(objdump: Tool, work: Path, name: str) -> str:
+    """Disassemble one function of the archive; old tools only know how to do all of it."""
+    try:
+        return dump(objdump, ["-dr", "-w", f"--disassemble={name}"], work, "library")
+    except ToolError:
+        return dump(objdump, ["-dr", "-w"], work, "library")
