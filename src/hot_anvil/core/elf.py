@@ -16,7 +16,7 @@ class ObjectFacts(NamedTuple):
 
     code_bytes: int  # bytes of all code sections, padding included
     sizes: dict[str, int]  # function symbol -> bytes
-    same_code: str  # equal for objects that load the same bytes
+    sections: dict[str, int]  # code section -> bytes
 
 
 class Body(NamedTuple):
@@ -38,17 +38,24 @@ def _open(data: bytes) -> Any:
 
 def object_facts(data: bytes) -> ObjectFacts:
     """Return the facts of the object file whose bytes these are."""
+    elf = _open(data)
+    sections: dict[str, int] = {}
+    for section in elf.iter_sections():
+        if section["sh_flags"] & _EXECUTABLE and not section.name.startswith(".note"):
+            sections[section.name] = sections.get(section.name, 0) + section["sh_size"]
+    return ObjectFacts(sum(sections.values()), function_sizes(elf), sections)
+
+
+def loaded_digest(data: bytes) -> str:
+    """Return a digest that is equal for files that load the same bytes."""
     import hashlib
 
     elf = _open(data)
-    code_bytes = 0
     state = hashlib.blake2b(digest_size=20)
     names = [section.name for section in elf.iter_sections()]
     for section in elf.iter_sections():
         flags = section["sh_flags"]
         if flags & _ALLOC and not section.name.startswith(".note"):
-            if flags & _EXECUTABLE:
-                code_bytes += section["sh_size"]
             content = b"" if section["sh_type"] == "SHT_NOBITS" else section.data()
             if section.name.startswith(".eh_frame"):
                 content = b""  # unwinding tables do not run
@@ -63,16 +70,7 @@ def object_facts(data: bytes) -> ObjectFacts:
                 added = r.entry.get("r_addend", "")
                 line = f"{section.name} {r['r_offset']} {r['r_info_type']} {name} {added}"
                 state.update(line.encode())
-    return ObjectFacts(code_bytes, function_sizes(elf), state.hexdigest())
-
-
-def section_sizes(data: bytes) -> dict[str, int]:
-    """Return the size in bytes of each code section of an object."""
-    return {
-        section.name: section["sh_size"]
-        for section in _open(data).iter_sections()
-        if section["sh_flags"] & _EXECUTABLE
-    }
+    return state.hexdigest()
 
 
 def function_sizes_of(data: bytes) -> dict[str, int]:

@@ -101,8 +101,8 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
         why = "assembling: the compiler made no object"
         return _refused(job, why, seconds, complaints), read
     code = read_assembly(text, store.root, isa)
-    proof, code = prove_unit(job, work, text, code)
     facts = object_facts((work / "code.o").read_bytes())
+    proof, code = prove_unit(job, work, text, code, facts)
     return _keep(job, work, seconds, complaints, facts, proof, code), read
 
 

@@ -100,12 +100,14 @@ def _with_whole(
 
 
 def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress, at_once: int) -> list[Unit]:
+    import gc
     from concurrent.futures import ThreadPoolExecutor, as_completed
 
     from hot_anvil.system.compile import compile_unit
     from hot_anvil.system.process import end_all
 
     store.sweep()
+    gc.set_threshold(200_000)  # reading makes many records at once, and none in circles
     progress("compiling", 0, len(jobs))
     pool = ThreadPoolExecutor(at_once or os.cpu_count() or 1)
     try:

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from hot_anvil.core.built import Built
-from hot_anvil.core.elf import Body, function_bodies, image_differs, object_facts
+from hot_anvil.core.elf import Body, function_bodies, image_differs, loaded_digest, object_facts
 from hot_anvil.core.errors import FaultError
 from hot_anvil.core.shim import shim_source
 from hot_anvil.core.signature import Signature
@@ -98,7 +98,7 @@ def _link(
             return f"cannot be linked: {_first_complaint(said.stderr)}"
         shown = [store.artefact(built.whole.artefact) / "image"] if built.whole else units
         _prove_image(built, signatures, shown, image)
-        (work / "same_code").write_text(object_facts(image.read_bytes()).same_code)
+        (work / "same_code").write_text(loaded_digest(image.read_bytes()))
         store.keep(work, name)
         return ""
     finally:

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from hot_anvil.core.code import Code
 from hot_anvil.core.disassembly import Decoded, read_assembler_listing, read_objdump
-from hot_anvil.core.elf import section_sizes
+from hot_anvil.core.elf import ObjectFacts
 from hot_anvil.core.errors import ToolError
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.proof import BROKEN, PROVED, UNKNOWN, Proof
@@ -21,7 +21,9 @@ NO_OBJECT = "PTX is text: there is no object and no disassembler to compare it w
 _FOREIGN = (".addrsig", ".loc", ".file")
 
 
-def prove_unit(job: Job, work: Path, text: str, code: Code) -> tuple[Proof, Code]:
+def prove_unit(
+    job: Job, work: Path, text: str, code: Code, facts: ObjectFacts
+) -> tuple[Proof, Code]:
     """Prove ``code``, read from ``text``, against ``code.o`` in ``work``.
 
     Returns the proof, and the code with addresses and bytes as far as the
@@ -40,8 +42,7 @@ def prove_unit(job: Job, work: Path, text: str, code: Code) -> tuple[Proof, Code
     else:
         proof, places = _prove_foreign(job, work, text, code, own, objdump)
     if proof.state == PROVED:
-        sizes = section_sizes((work / "code.o").read_bytes())
-        code = with_addresses(code, places, own, sizes)
+        code = with_addresses(code, places, own, facts.sections)
     for name in ("code.lst", "plain.s", "text.o", "rule"):
         (work / name).unlink(missing_ok=True)
     return proof, code
