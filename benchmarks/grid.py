@@ -2,11 +2,12 @@
 
     python benchmarks/grid.py [FILE.c] [--rounds 5]
 
-In each round, in random order: ``make -j`` on a makefile whose rules compile
-FILE to an object under each of the 24 flag sets, and the tool's compile of the
-same grid with an empty store; then the tool once more, warm. What is compared
-is the wall time from outside. The tool also disassembles and proves every
-build; make does not.
+In each round, in random order: ``make -j`` on a makefile that runs the same
+commands under each of the 24 flag sets (compile to text, assemble with a
+listing, disassemble), ``make -j`` on one that only makes the objects, and the
+tool's compile of the same grid with an empty store; then the tool once more,
+warm. What is compared is the wall time from outside. The tool also reads and
+proves every build; make does not.
 """
 
 import argparse
@@ -57,35 +58,46 @@ def main() -> int:
             shutil.copy(file, folder)
         write(folder, source.name, chain.drivers["c"].path, flags)
         cores = str(os.cpu_count() or 1)
-        make = ["make", "-s", "-j", cores, "-f", "grid.mk", "all"]
-        tool = [str(BIN / "hot-anvil"), "compile", ".", "--jobs", cores]
-        ratios: dict[str, list[float]] = {"cold": [], "warm": []}
+        make = ["make", "-s", "-j", cores, "-f"]
+        argvs = {"make": [*make, "same.mk", "all"], "objects": [*make, "objects.mk", "all"]}
+        tool = [str(BIN / "hot-anvil"), "compile", "."]
+        argvs["cold"] = tool
+        ratios: dict[str, list[float]] = {"cold": [], "warm": [], "bare": []}
         for _ in range(args.rounds):
             times = {}
-            for what in random.sample(["make", "cold"], 2):
+            for what in random.sample(list(argvs), len(argvs)):
                 shutil.rmtree(folder / ".hot-anvil", ignore_errors=True)
-                for made in folder.glob("*.o"):
+                for made in folder.glob("build*.*"):
                     made.unlink()
-                times[what] = seconds(make if what == "make" else tool, folder)
+                times[what] = seconds(argvs[what], folder)
             if not (folder / ".hot-anvil").is_dir():
                 seconds(tool, folder)
             times["warm"] = seconds(tool, folder)
-            for what in ratios:
-                ratios[what].append(times[what] / times["make"])
+            for what, base in (("cold", "make"), ("warm", "make"), ("bare", "objects")):
+                ratios[what].append(times["cold" if what == "bare" else what] / times[base])
             print(", ".join(f"{what} {took:.2f} s" for what, took in times.items()))
-    cold, warm = (statistics.median(ratios[what]) for what in ("cold", "warm"))
-    print(f"cold {cold:.2f}x of make -j (limit {COLD}), warm {warm:.3f}x (limit {WARM})")
+    cold, warm, bare = (statistics.median(values) for values in ratios.values())
+    print(f"cold {cold:.2f}x of make -j with the same commands (limit {COLD})")
+    print(f"warm {warm:.3f}x of it (limit {WARM})")
+    print(f"cold {bare:.2f}x of make -j that only makes the objects")
     return int(cold > COLD or warm > WARM)
 
 
 def write(folder: Path, source: str, compiler: str, flags: list[str]) -> None:
     """Write the same grid as a makefile and as a bench."""
     names = [f"build{number}" for number in range(len(flags))]
-    rules = "".join(
-        f"{name}.o: {source}\n\t{compiler} {flag} -g1 -w -c -o $@ {source}\n"
-        for name, flag in zip(names, flags, strict=True)
-    )
-    (folder / "grid.mk").write_text(f"all: {' '.join(f'{n}.o' for n in names)}\n{rules}")
+    same = objects = f"all: {' '.join(f'{n}.o' for n in names)}\n"
+    for name, flag in zip(names, flags, strict=True):
+        compile_it = f"{compiler} {flag} -g1 -w"
+        objects += f"{name}.o: {source}\n\t{compile_it} -c -o $@ {source}\n"
+        machine = " ".join(word for word in flag.split() if word.startswith("-m"))
+        same += (
+            f"{name}.o: {source}\n\t{compile_it} -S -o {name}.s {source}\n"
+            f"\t{compiler} {machine} -c -Wa,-aln={name}.lst -o $@ {name}.s\n"
+            f"\tobjdump -dr -z -w --no-show-raw-insn $@ > {name}.dump\n"
+        )
+    (folder / "same.mk").write_text(same)
+    (folder / "objects.mk").write_text(objects)
     sets = "".join(f'{n} = "{flag} -w"\n' for n, flag in zip(names, flags, strict=True))
     text = f'[flags]\n{sets}[grid]\ntoolchains = ["{Path(compiler).name}"]\n'
     (folder / "anvil.toml").write_text(f'{text}[[snippet]]\nsources = ["{source}"]\n')
