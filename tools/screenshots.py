@@ -21,7 +21,10 @@ OUT = ROOT / "docs" / "screenshots"
 BIN = Path(sys.executable).parent
 DISPLAY = ":87"
 COLUMNS = 104
-SIZES = {"diff": (60, 8)}  # rows and points, where a scene needs other than these:
+SIZES = {
+    "diff": (60, 8),
+    "check": (50, 9),
+}  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
 
 # A source that compilers differ about.
@@ -35,7 +38,7 @@ int odd(int level)
 """
 # Name -> what is typed. The folder "tide-gauge" is the demo bench.
 SCENES = {
-    "compile": "hot-anvil compile tide-gauge",
+    "compile": "hot-anvil compile tide-gauge --snippet frame --snippet feet --prove",
     "listing": "hot-anvil listing tide-gauge gcc:fast --entry crossings_signed",
     "linked": "hot-anvil listing tide-gauge gcc:lean --entry crossings_signed --view linked "
     "--syntax intel",
