@@ -36,7 +36,9 @@ COMPILERS = [
 ]  # fmt: skip
 LEVELS = ["-O0", "-O2"]
 # Without unwind tables this one orders a prologue otherwise once there are debug lines.
-BREAKS = {("clang-16@aarch64", "-O2", "quay.c"): (BROKEN, "chain", "follow")}
+BREAKS: dict[tuple[str, str, str], tuple[str, ...]] = {
+    ("clang-16@aarch64", "-O2", "quay.c"): (BROKEN, "chain", "follow")
+}
 FOUND = find_toolchains()
 FAMILIES = {family.name: family for family in FOUND.families}
 
@@ -77,9 +79,9 @@ def test_shown_instructions_are_the_disassemblers_with_the_line_tables_lines(
             built = Built(snippet_of(unit), build, (unit,), True)
             views_agree(code, built, store)
             left_alone = prove_debug(built, {unit.source: job}, store)
-            told = (left_alone.state, *left_alone.functions)
+            answer = (left_alone.state, *left_alone.functions)
             expected = BREAKS.get((compiler, level, source.name), (PROVED,))
-            assert told == expected, (build.name, source.name, left_alone)
+            assert answer == expected, (build.name, source.name, left_alone)
 
 
 def disassembled(chain: Toolchain, path: Path) -> int:
