@@ -169,7 +169,7 @@ class Workshop:
             sources = read_sources(self.bench.root, list(dict.fromkeys((*a.files, *b.files))))
             diff = diff_codes(a, b, sources, symbols)
             if diff.functions or not entries:
-                out.append(SnippetDiff(built[name, first], built[name, second], diff, a.isa))
+                out.append(SnippetDiff(built[name, first], built[name, second], diff, a.isa, b.isa))
         return tuple(out)
 
     def check(

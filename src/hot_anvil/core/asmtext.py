@@ -15,6 +15,10 @@ def split_statements(
     """Split a line at the separator and drop its comments, minding strings."""
     if separator not in line and "/*" not in line and not any(sign in line for sign in comments):
         return [line]
+    if '"' not in line and "/*" not in line:
+        for sign in comments:
+            line = line.split(sign, 1)[0]
+        return [part.strip() for part in line.split(separator) if part.strip()]
     parts = [""]
     quoted = False
     at = 0

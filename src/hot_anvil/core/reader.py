@@ -140,7 +140,12 @@ class _Reader:
         """Read a line of one of the three commonest kinds, which repeat; False for others."""
         start = line[:2]
         if start == ".L" and line[-1] == ":":
-            self.label(line[:-1])
+            name = line[:-1]
+            if self.executable and name not in self.types:
+                function = self.open.get(self.section) or self.current()
+                function.labels[name] = len(function.rows)
+            else:
+                self.label(name)
             return True
         if start == "\t.":
             if line.startswith(("\t.loc\t", "\t.loc ")):
@@ -166,6 +171,9 @@ class _Reader:
         """Return the instruction a line holds, None for a line that needs care."""
         if not line[1:2].isalpha():
             return None
+        for sign in self.comments:
+            if sign in line and '"' not in line and "/*" not in line:
+                line = line.split(sign, 1)[0].rstrip()
         for sign in self.careful:
             if sign in line:
                 return None

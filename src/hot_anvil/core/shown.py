@@ -26,3 +26,4 @@ class SnippetDiff(NamedTuple):
     right: Built
     diff: Diff
     isa: str = "x86"
+    right_isa: str = "x86"

@@ -31,6 +31,9 @@ def diff_sheet(diffs: Sequence[SnippetDiff], width: int, everything: bool) -> Sh
             if built.proof.state != PROVED:
                 why = f"caution: {built.build.name} is not proved to be what runs: "
                 sheet.paragraph(why + built.proof.why, TROUBLE)
+        if item.isa != item.right_isa:
+            text = f"{item.isa} against {item.right_isa}: only lines and counts can be compared"
+            sheet.paragraph(text, DIM)
         _totals(sheet, item.diff, left.name, right.name)
         _rows(sheet, item.diff, left.name, right.name, everything)
     if diffs:
