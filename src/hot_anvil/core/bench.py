@@ -1,4 +1,4 @@
-"""The bench as a value, and reading it from the tables of ``anvil.toml``."""
+"""The bench as a value; core/benchfile.py reads it."""
 
 from collections.abc import Collection, Mapping, Sequence
 from types import MappingProxyType

@@ -73,11 +73,6 @@ def loaded_digest(data: bytes) -> str:
     return state.hexdigest()
 
 
-def function_sizes_of(data: bytes) -> dict[str, int]:
-    """Return the size in bytes of each function of the ELF file whose bytes these are."""
-    return function_sizes(_open(data))
-
-
 def function_sizes(elf: Any) -> dict[str, int]:
     """Return the size in bytes of each function symbol that the file defines."""
     table = elf.get_section_by_name(".symtab")

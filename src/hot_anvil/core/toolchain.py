@@ -188,7 +188,7 @@ def group_drivers(
         chain = _toolchain(key, by_key[key], families[key[0]], machine, taken)
         taken.add(chain.name)
         chains.append(chain)
-    return _with_family_aliases(chains, machine)
+    return _with_family_aliases(chains)
 
 
 def _toolchain(
@@ -219,7 +219,7 @@ def _toolchain(
     return Toolchain(name, tuple(aliases), family.name, version, target, best, can, binutils)
 
 
-def _with_family_aliases(chains: list[Toolchain], machine: str) -> tuple[Toolchain, ...]:
+def _with_family_aliases(chains: list[Toolchain]) -> tuple[Toolchain, ...]:
     """Let a bare family name such as "clang" mean the newest one where no command is called so."""
     taken = {name for chain in chains for name in (chain.name, *chain.aliases)}
     native = [i for i, c in enumerate(chains) if c.can["run"] or c.binutils is None]

@@ -6,10 +6,8 @@ from collections.abc import Callable, Sequence
 from hot_anvil.core.bench import Snippet
 from hot_anvil.core.built import COMPILED, Built, Unit
 from hot_anvil.core.grid import Build
-from hot_anvil.core.project import without_levels
 from hot_anvil.core.toolchain import Family, Toolchain
-from hot_anvil.system.jobs import Job, find_unit, links_late, make_job
-from hot_anvil.system.packages import package_flags
+from hot_anvil.system.jobs import Job, find_unit, links_late, snippet_jobs
 from hot_anvil.system.store import Store
 
 Progress = Callable[[str, int, int], None]  # what is being done, done so far, of how many
@@ -67,13 +65,8 @@ def plan_jobs(
     jobs: dict[Key, Job] = {}
     for snippet, build in pairs:
         chain = by_name[build.toolchain]
-        more = package_flags(snippet)
-        for source in snippet.sources_for(chain.drivers):
-            project = without_levels(snippet.project_flags.get(source, ()), build.flags)
-            own = (*project, *snippet.source_flags.get(source, ()), *more)
-            jobs[snippet.name, source, build.name] = make_job(
-                source, build, chain, family_of[chain.family], root, own
-            )
+        for job in snippet_jobs(snippet, build, chain, family_of[chain.family], root):
+            jobs[snippet.name, job.source, build.name] = job
     return jobs
 
 
@@ -85,15 +78,17 @@ def _with_whole(
     progress: Progress,
 ) -> tuple[Built, ...]:
     """Link what was compiled for link-time optimisation, where the code is made only then."""
-    late = [b for b in builds if links_late(b.build.flags) and b.status == COMPILED]
+    late = sum(links_late(b.build.flags) and b.status == COMPILED for b in builds)
     if not late:
         return tuple(builds)
     from hot_anvil.system.whole import link_whole
 
     out = []
+    linked = 0
     for built in builds:
-        if built in late:
-            progress("linking", late.index(built), len(late))
+        if links_late(built.build.flags) and built.status == COMPILED:
+            progress("linking", linked, late)
+            linked += 1
             built = built._replace(whole=link_whole(built, toolchains, families, store))
         out.append(built)
     return tuple(out)

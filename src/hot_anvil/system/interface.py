@@ -2,17 +2,15 @@
 
 import shutil
 
-from hot_anvil.core.bench import Snippet, language_of
+from hot_anvil.core.bench import Snippet
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build
 from hot_anvil.core.invocation import OBJECT
-from hot_anvil.core.project import without_levels
 from hot_anvil.core.signature import Parameter, Signature, Type
 from hot_anvil.core.toolchain import Family, Toolchain
 from hot_anvil.system.compile import files_read, run_compiler, shadows
 from hot_anvil.system.files import digest, read_json, write_json
-from hot_anvil.system.jobs import Job, make_job
-from hot_anvil.system.packages import package_flags
+from hot_anvil.system.jobs import Job, snippet_jobs
 from hot_anvil.system.store import Store
 
 
@@ -25,13 +23,9 @@ def read_interface(
     reference's. Raises RequestError when it fails.
     """
     found: list[Signature] = []
-    more = package_flags(snippet)
-    for source in snippet.sources_for(chain.drivers):
-        if language_of(source) in ("assembly", "cuda"):
+    for job in snippet_jobs(snippet, build, chain, family, store.root):
+        if job.language in ("assembly", "cuda"):
             continue  # they carry no types, or are not called as functions are
-        project = without_levels(snippet.project_flags.get(source, ()), build.flags)
-        own = (*project, *snippet.source_flags.get(source, ()), *more)
-        job = make_job(source, build, chain, family, store.root, own)
         found += _signatures(job._replace(key=digest("interface", job.key)), store)
     return tuple(found)
 

@@ -9,15 +9,17 @@ from pathlib import Path
 from typing import NamedTuple
 
 from hot_anvil.core import code as code_records
-from hot_anvil.core.bench import language_of
+from hot_anvil.core.bench import Snippet, language_of
 from hot_anvil.core.built import Unit
 from hot_anvil.core.diagnostics import Diagnostic
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build
 from hot_anvil.core.invocation import OURS, TEXT, Call, argv_of
+from hot_anvil.core.project import without_levels
 from hot_anvil.core.proof import Proof
 from hot_anvil.core.toolchain import Driver, Family, Toolchain
 from hot_anvil.system.files import digest, read_json
+from hot_anvil.system.packages import package_flags
 from hot_anvil.system.store import FORMAT, Store
 
 # Variables by which the environment changes what a compiler makes.
@@ -81,6 +83,19 @@ def make_job(
     words = compiler_argv(job, TEXT, "", "")
     key = digest(str(FORMAT), job.driver.identity, root, machine, *environment, *words)
     return job._replace(key=key)
+
+
+def snippet_jobs(
+    snippet: Snippet, build: Build, chain: Toolchain, family: Family, root: str
+) -> list[Job]:
+    """Return a job for each source of a snippet that the toolchain has a compiler for."""
+    jobs = []
+    packages = package_flags(snippet)
+    for source in snippet.sources_for(chain.drivers):
+        project = without_levels(snippet.project_flags.get(source, ()), build.flags)
+        own = (*project, *snippet.source_flags.get(source, ()), *packages)
+        jobs.append(make_job(source, build, chain, family, root, own))
+    return jobs
 
 
 def check_flags(build: Build, family: Family) -> None:

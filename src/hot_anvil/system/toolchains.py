@@ -74,20 +74,20 @@ def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> 
     for item in custom:
         chains.append(_custom_toolchain(item, root, families, cache, machine))
     cache.save()
-    chains = [chain._replace(can=_abilities(chain)) for chain in chains]
     return Found(families, tuple(chains), tuple(silent))
 
 
-def _abilities(chain: Toolchain) -> dict[str, bool]:
-    """Return what a toolchain can do here: ability -> here?"""
+def with_abilities(chain: Toolchain) -> Toolchain:
+    """Return a toolchain that knows all it can do here; most commands need not look."""
     from hot_anvil.system.binutils import find_tool
 
-    return {
+    can = {
         **chain.can,
         "assemble": chain.isa != "ptx",
         "disassemble": bool(find_tool(chain, "objdump")),
         "link": bool(find_tool(chain, "ld")),
     }
+    return chain._replace(can=can)
 
 
 def _commands_on_path(families: Sequence[Family]) -> list[tuple[str, str]]:

@@ -7,7 +7,7 @@ from typing import Any
 
 from hot_anvil.core.built import COMPILED, REFUSED, Built, Unit
 from hot_anvil.core.code import Code, to_plain
-from hot_anvil.core.elf import function_sizes_of
+from hot_anvil.core.elf import object_facts
 from hot_anvil.core.image import OUTSIDE
 from hot_anvil.core.messages import read_diagnostics
 from hot_anvil.core.proof import UNKNOWN, Proof
@@ -120,7 +120,7 @@ def _read_back(
     code = _own(read_linked(chain, work, "image", root, ()), {*keep, *compiled})
     code = with_titles(code, work, built.snippet.languages[0])
     write_json(work / "code.json", to_plain(code))
-    sizes = function_sizes_of((work / "image").read_bytes())
+    sizes = object_facts((work / "image").read_bytes()).sizes
     names = {f.name for f in code.functions}
     made["sizes"] = {n: size for n, size in sizes.items() if n in names}
     made["code_bytes"] = sum(i.size for f in code.functions for i in f.instructions) + sum(

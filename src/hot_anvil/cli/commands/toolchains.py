@@ -27,12 +27,13 @@ def run(args: argparse.Namespace, out: Output) -> int:
     """Show the compilers of this machine; exit code 3 when there is none."""
     from hot_anvil.system.opening import open_bench_file
     from hot_anvil.system.settings import load_settings
-    from hot_anvil.system.toolchains import find_toolchains
+    from hot_anvil.system.toolchains import find_toolchains, with_abilities
     from hot_anvil.views.toolchains import toolchains_sheet, where_sheet
 
     bench = open_bench_file(Path(args.path)) if args.path else None
     custom = bench.custom if bench else load_settings().custom
     found = find_toolchains(custom, bench.root if bench else ".")
+    found = found._replace(toolchains=tuple(map(with_abilities, found.toolchains)))
     if args.where:
         places = _places(found, bench)
         rows = [{"what": what, "from": place} for what, place in places]
@@ -56,18 +57,14 @@ def _places(found: "Found", bench: "Bench | None") -> list[tuple[str, str]]:
         ("your settings", f"{file}" + ("" if file.is_file() else " (not there: none)")),
         ("answers of compilers", str(user_cache() / "toolchains.json")),
     ]
-    defaults = dict.fromkeys(own.defaults, str(file))
-    named = {custom.name: str(file) for custom in own.custom}
-    if bench:
-        theirs = bench.defaults if bench.defaults != own.defaults else {}
-        defaults |= {k: bench.file for k, v in theirs.items() if own.defaults.get(k) != v}
-        mine = {custom.name for custom in own.custom}
-        theirs_only = [c for c in bench.custom if c.name not in mine or c not in own.custom]
-        named |= {custom.name: bench.file for custom in theirs_only}
-        values = {**own.defaults, **bench.defaults}
-    else:
-        values = dict(own.defaults)
-    places += [(f"default {key} = {values[key]}", place) for key, place in defaults.items()]
+    # A bench's values lie over the person's: what is the same came from them.
+    custom = bench.custom if bench else own.custom
+    defaults = bench.defaults if bench else own.defaults
+    theirs = bench.file if bench else ""
+    named = {c.name: str(file) if c in own.custom else theirs for c in custom}
+    for key, value in defaults.items():
+        place = str(file) if own.defaults.get(key) == value else theirs
+        places.append((f"default {key} = {value}", place))
     for chain in found.toolchains:
         if "@" in chain.name:
             continue
