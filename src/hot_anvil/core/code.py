@@ -56,6 +56,7 @@ class Function(NamedTuple):
     instructions: tuple[Instruction, ...]
     labels: Mapping[str, int]  # label that code refers to -> index of the next instruction
     data: tuple[Datum, ...] = ()
+    constants: Mapping[str, str] = MappingProxyType({})  # label -> the data there, as directives
 
     @property
     def owner(self) -> str:
@@ -100,10 +101,10 @@ def to_plain(code: Code) -> dict[str, Any]:
             out += [i.parts, int(i.inline_asm), i.function, i.chain, i.encoding]
         return out
 
-    functions = [
-        [f.name, f.section, f.parent, dict(f.labels), list(map(row, f.instructions)), f.data]
-        for f in code.functions
-    ]
+    functions = []
+    for f in code.functions:
+        named = [f.name, f.section, f.parent, dict(f.labels)]
+        functions.append([*named, list(map(row, f.instructions)), f.data, dict(f.constants)])
     return {
         "isa": code.isa,
         "view": code.view,
@@ -144,8 +145,9 @@ def from_plain(plain: Mapping[str, Any]) -> Code:
             tuple(map(instruction, rows)),
             labels,
             tuple(Datum(*datum) for datum in data),
+            constants,
         )
-        for name, section, parent, labels, rows, data in plain["functions"]
+        for name, section, parent, labels, rows, data, constants in plain["functions"]
     ]
     kept = plain["isa"], plain["view"]
     return Code(tuple(functions), tuple(plain["files"]), plain["titles"], *kept)

@@ -1,14 +1,25 @@
-"""Two builds by source line: what is the same, what differs, what came and went."""
+"""Two codes by source line: what is the same, what differs, what came, went and moved."""
 
 from collections import Counter
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.align import CHANGED, GONE, NEW, RENAMED, REORDERED, SAME, Pair, align, state_of
-from hot_anvil.core.code import Code, Instruction
+from hot_anvil.core.align import CHANGED, GONE, MOVED, NEW, RENAMED, REORDERED, SAME, Pair
+from hot_anvil.core.code import Code
+from hot_anvil.core.flow import Body, bodies
+from hot_anvil.core.linemap import LineMap, Place
 from hot_anvil.core.listing import Sources, source_text
+from hot_anvil.core.pairing import pair_bodies, state_of
 
-STATES = (SAME, RENAMED, REORDERED, CHANGED, GONE, NEW)
+STATES = (SAME, RENAMED, REORDERED, CHANGED, MOVED, GONE, NEW)
+
+
+class Spot(NamedTuple):
+    """A source line on one side."""
+
+    file: str
+    line: int
+    text: str
 
 
 class Part(NamedTuple):
@@ -19,16 +30,40 @@ class Part(NamedTuple):
     pairs: tuple[Pair, ...]
     left_count: int
     right_count: int
+    state: str
 
 
 class Row(NamedTuple):
     """One source line on both sides."""
 
-    file: str
-    line: int
-    text: str
+    left: Spot | None  # None where that side's source has no such line
+    right: Spot | None
     state: str
     parts: tuple[Part, ...]
+    place: Place
+    reasons: tuple[int, ...] = ()  # of ``Diff.reasons``
+
+    @property
+    def spot(self) -> Spot:
+        """The line as the right side has it, else the left."""
+        spot = self.right or self.left
+        assert spot is not None
+        return spot
+
+    @property
+    def file(self) -> str:
+        """The file of ``spot``."""
+        return self.spot.file
+
+    @property
+    def line(self) -> int:
+        """The line of ``spot``, 0 for code without one."""
+        return self.spot.line
+
+    @property
+    def text(self) -> str:
+        """The source text of ``spot``."""
+        return self.spot.text
 
     @property
     def left_count(self) -> int:
@@ -40,6 +75,11 @@ class Row(NamedTuple):
         """Instructions of the line on the right."""
         return sum(part.right_count for part in self.parts)
 
+    @property
+    def wants_reason(self) -> bool:
+        """Whether its state alone does not say what happened."""
+        return self.state in (CHANGED, GONE, NEW)
+
 
 class FunctionTotal(NamedTuple):
     """Instruction counts of one function on both sides, None where it does not exist."""
@@ -50,12 +90,23 @@ class FunctionTotal(NamedTuple):
     right: int | None
 
 
+class Twin(NamedTuple):
+    """One function on both sides, None where a side has not got it."""
+
+    name: str
+    title: str
+    left: Body | None
+    right: Body | None
+
+
 class Diff(NamedTuple):
     """Two codes compared."""
 
     rows: tuple[Row, ...]
     functions: tuple[FunctionTotal, ...]
     states: dict[str, int]  # line state -> number of lines
+    twins: tuple[Twin, ...] = ()
+    lines: LineMap = LineMap()
 
     @property
     def left_count(self) -> int:
@@ -68,64 +119,103 @@ class Diff(NamedTuple):
         return sum(total.right or 0 for total in self.functions)
 
 
-_Places = dict[tuple[str, int], dict[str, list[Instruction]]]
+def diff_codes(
+    left: Code,
+    right: Code,
+    sources: Sources,
+    entries: Collection[str] = (),
+    lines: LineMap | None = None,
+    left_sources: Sources | None = None,
+    same_function: Mapping[str, str] | None = None,
+) -> Diff:
+    """Compare two codes line by line.
 
-
-def diff_codes(left: Code, right: Code, sources: Sources, entries: Collection[str] = ()) -> Diff:
-    """Compare two codes of the same sources line by line.
-
-    ``entries`` (symbols) limits the comparison to these functions; empty means all.
+    ``entries`` (symbols) limits the comparison to these functions; empty means
+    all. ``sources`` are the right side's, ``left_sources`` the left side's if
+    they are others; ``lines`` then says which lines correspond.
+    ``same_function`` pairs functions of different names: left -> right.
     """
-    left_places, left_totals = _by_line(left, entries)
-    right_places, right_totals = _by_line(right, entries)
-    files = list(dict.fromkeys(file for file, _ in (*left_places, *right_places)))
-    places = sorted(
-        dict.fromkeys((*left_places, *right_places)),
-        key=lambda place: (files.index(place[0]), place[1]),
-    )
-    titles = {**left.titles, **right.titles}
-    isa = left.isa if left.total else right.isa
-    rows = tuple(
-        _row(place, left_places.get(place, {}), right_places.get(place, {}), sources, titles, isa)
-        for place in places
-    )
-    names = dict.fromkeys((*left_totals, *right_totals))
+    lines = lines or LineMap()
+    twins = _twins(left, right, entries, same_function or {})
+    if same_function:
+        from hot_anvil.core.pairing import lines_by_votes
+
+        lines = lines_by_votes(twins, lines)
+    found: dict[Place, list[Part]] = {}
+    for twin in twins:
+        for place, pairs, counts, state in pair_bodies(twin.left, twin.right, lines):
+            part = Part(twin.name, twin.title, pairs, *counts, state)
+            found.setdefault(place, []).append(part)
+    known = _Spots(lines, sources, sources if left_sources is None else left_sources)
+    files = {file: k for k, file in enumerate(dict.fromkeys(place.file for place in found))}
+    order = sorted(found, key=lambda place: (files[place.file], place.line, place.old))
+    rows = tuple(_row(place, found[place], known) for place in order)
     totals = tuple(
-        FunctionTotal(n, titles.get(n, n), left_totals.get(n), right_totals.get(n)) for n in names
+        FunctionTotal(twin.name, twin.title, _count(twin.left), _count(twin.right))
+        for twin in twins
     )
     counted = Counter(row.state for row in rows)
-    return Diff(rows, totals, {state: counted.get(state, 0) for state in STATES})
+    states = {state: counted.get(state, 0) for state in STATES}
+    return Diff(rows, totals, states, twins, lines)
 
 
-def _by_line(code: Code, entries: Collection[str]) -> tuple[_Places, dict[str, int]]:
-    places: _Places = {}
-    totals: dict[str, int] = {}
-    for function in code.functions:
-        owner = function.owner
-        if entries and owner not in entries:
+def _count(body: Body | None) -> int | None:
+    return None if body is None else len(body.items)
+
+
+def _twins(
+    left: Code, right: Code, entries: Collection[str], same: Mapping[str, str]
+) -> tuple[Twin, ...]:
+    first, second = bodies(left.functions, left.isa), bodies(right.functions, right.isa)
+    titles = {**left.titles, **right.titles}
+    partner = {name: name for name in first if name in second} | dict(same)
+    # A copy that the optimiser has specialised stands for the function, if that is gone.
+    for mine, theirs, flip in ((first, second, False), (second, first, True)):
+        taken = set(partner) if not flip else set(partner.values())
+        for name in mine:
+            plain = name.partition(".")[0]
+            if name not in taken and plain != name and plain in theirs:
+                two = (plain, name) if flip else (name, plain)
+                if two[0] not in partner and two[1] not in partner.values():
+                    partner[two[0]] = two[1]
+    used = set(partner.values())
+    pairs: list[tuple[str | None, str | None]] = [(n, partner.get(n)) for n in first]
+    pairs += [(None, name) for name in second if name not in used]
+    out = []
+    for a, c in pairs:
+        name = c or a or ""
+        if entries and name not in entries and a not in entries:
             continue
-        totals[owner] = totals.get(owner, 0) + len(function.instructions)
-        for item in function.instructions:
-            places.setdefault((item.file, item.line), {}).setdefault(owner, []).append(item)
-    return places, totals
+        title = titles.get(name, name)
+        if a and c and same.get(a) == c:
+            title = f"{titles.get(a, a)} and {title}"
+        out.append(Twin(name, title, first.get(a or ""), second.get(c or "")))
+    return tuple(out)
 
 
-def _row(
-    place: tuple[str, int],
-    left: dict[str, list[Instruction]],
-    right: dict[str, list[Instruction]],
-    sources: Sources,
-    titles: Mapping[str, str],
-    isa: str,
-) -> Row:
-    parts = []
-    for function in dict.fromkeys((*left, *right)):
-        a, b = left.get(function, []), right.get(function, [])
-        parts.append(
-            Part(function, titles.get(function, function), align(a, b, isa), len(a), len(b))
-        )
-    state = state_of([pair for part in parts for pair in part.pairs], isa)
-    if state == RENAMED:  # a renaming holds within a function, not across
-        states = {state_of(part.pairs, isa) for part in parts}
-        state = RENAMED if states <= {SAME, RENAMED} else CHANGED
-    return Row(*place, source_text(sources, *place), state, tuple(parts))
+class _Spots:
+    """The source lines of both sides."""
+
+    def __init__(self, lines: LineMap, right: Sources, left: Sources) -> None:
+        self.right = right
+        self.left = left
+        self.back = lines.back()
+        self.mapped = set(lines.files.values()) | set(lines.lines)
+        self.old_file = {new: old for old, new in lines.files.items()}
+
+    def of(self, place: Place) -> tuple[Spot | None, Spot | None]:
+        """Return the line on the left and on the right."""
+        file = self.old_file.get(place.file, place.file)
+        if place.old:
+            return Spot(file, place.old, source_text(self.left, file, place.old)), None
+        spot = Spot(place.file, place.line, source_text(self.right, place.file, place.line))
+        if place.line <= 0 or place.file not in self.mapped:
+            return spot, spot
+        at = self.back.get((place.file, place.line))
+        if at is None:
+            return None, spot
+        return Spot(*at, source_text(self.left, *at)), spot
+
+
+def _row(place: Place, parts: Sequence[Part], known: _Spots) -> Row:
+    return Row(*known.of(place), state_of(parts), tuple(parts), place)

@@ -8,6 +8,7 @@ function, since some functions carry no line at all.
 
 import re
 from collections.abc import Iterator
+from zlib import crc32
 
 from hot_anvil.core.asmtext import (
     normal_path,
@@ -34,6 +35,9 @@ _DATA = frozenset(
     ".long .quad .word .byte .value .short .hword .2byte .4byte .8byte .ascii .asciz .string "
     ".zero .float .double .xword .dword".split()
 )
+# Labels of data that a compiler makes up: constants of code, texts, tables of values.
+_CONSTANTS = (".L", "$L", "CSWTCH.")
+_CONSTANT = re.compile(r"(?:\.L|\$L|CSWTCH\.)[\w.$]+")
 # Comments around inline assembly: gcc's and clang's, behind the comment sign of each target.
 _ASM_BEGINS = re.compile(r'[#;@/* ]*(?:#?APP\b|[1-9]\d* ".*" 1$)')
 _ASM_ENDS = re.compile(r'[#;@/* ]*(?:#?NO_?APP\b|0 "" 2$)')
@@ -133,6 +137,9 @@ class _Reader:
         self.place = (-1, 0)
         self.in_asm = False
         self.pending_prefix = ("", 0)  # a prefix that stood alone, and its line
+        self.constant = ""  # the label of the constant data being read
+        self.constants: dict[str, list[str]] = {}
+        self.naming: dict[tuple[str, tuple[str, ...]], tuple[str, ...]] = {}
         self.known: dict[str, tuple[str, tuple[str, ...]] | None] = {}  # line -> instruction
         self.places: dict[str, tuple[int, int]] = {}  # line -> what its ``.loc`` says
 
@@ -227,6 +234,7 @@ class _Reader:
     def label(self, name: str) -> None:
         name = unquote(name)
         if not self.executable:
+            self.constant = name if name.startswith(_CONSTANTS) else ""
             return
         named = name in self.types or not name.startswith((".L", "$"))
         if named and not name.isdigit() and not self.in_asm:
@@ -289,6 +297,8 @@ class _Reader:
         elif name in _DATA and not self.section.startswith(".debug"):
             if ".L" in rest:
                 self.referred.update(_LOCAL.findall(rest))  # a jump table
+            if self.constant and not self.executable:
+                self.constants.setdefault(self.constant, []).append(f"{name} {rest}")
             if self.executable:
                 function = self.current()
                 function.data.append(Datum(len(function.rows), number, f"{name} {rest}"))
@@ -296,10 +306,23 @@ class _Reader:
     def enter(self, section: str, executable: bool) -> None:
         self.previous = (self.section, self.executable)
         self.section, self.executable = section, executable
+        self.constant = ""
+
+    def constants_in(self, parts: tuple[str, tuple[str, ...]]) -> tuple[str, ...]:
+        """Return the labels of constants that an instruction names."""
+        if not self.constants:
+            return ()
+        found = self.naming.get(parts)
+        if found is None:
+            text = ",".join(parts[1])
+            named = _CONSTANT.findall(text) if "L" in text or "CSW" in text else ()
+            found = self.naming[parts] = tuple(n for n in named if n in self.constants)
+        return found
 
     def finish(self, folder: str) -> Code:
         names = {number: normal_path(*pair, folder) for number, pair in self.files.items()}
         functions = []
+        contents = {label: _content(lines) for label, lines in self.constants.items()}
         for done in self.done:
             cold = _COLD.match(done.name)
             rows, done.rows = done.rows, []  # read once: their memory goes as we go
@@ -308,11 +331,20 @@ class _Reader:
                 for parts, (file, line), number, inline_asm in rows
             )
             labels = {n: at for n, at in done.labels.items() if n in self.referred}
+            used = {label for parts, *_ in rows for label in self.constants_in(parts)}
             parent = cold[1] if cold else ""
             if instructions or done.data:
                 data = tuple(done.data)
-                functions.append(
-                    Function(done.name, done.section, parent, instructions, labels, data)
-                )
+                constants = {label: contents[label] for label in sorted(used)}
+                kept = done.name, done.section, parent, instructions, labels, data, constants
+                functions.append(Function(*kept))
         files = {i.file: None for f in functions for i in f.instructions if i.file}
         return Code(tuple(functions), tuple(files), isa=self.isa.name)
+
+
+def _content(lines: list[str]) -> str:
+    """Return constant data as one text, "" where it holds labels; a long one by its checksum."""
+    text = "; ".join(lines)
+    if ".L" in text or "$L" in text:
+        return ""
+    return text if len(text) <= 200 else f"{text[:150]}... ({crc32(text.encode()):08x})"

@@ -19,7 +19,7 @@ from typing import Any
 from hot_anvil.core.errors import RequestError
 from hot_anvil.system.files import digest, digest_file, read_json, user_cache, write_json
 
-FORMAT = 12  # raised whenever what an artefact holds changes
+FORMAT = 13  # raised whenever what an artefact holds changes
 
 
 class Store:

@@ -5,7 +5,8 @@ from functools import lru_cache
 
 from hot_anvil.core.isa import isa_of
 
-_LABEL = re.compile(r"(?:\.L|\$L_)[\w.$]+")
+# Labels, and what compilers number as they go: static variables of functions, tables.
+_LABEL = re.compile(r"(?:\.L|\$L_)[\w.$]+|(?<![\w.$])[A-Za-z_]\w*\.\d+(?![\w.])")
 _HEX = re.compile(r"\b0x[0-9a-f]+\b")
 
 
@@ -29,25 +30,34 @@ def canonical(mnemonic: str, operands: tuple[str, ...], isa: str) -> str:
 
 
 @lru_cache(maxsize=65536)
-def shape(text: str, isa: str) -> tuple[str, tuple[str, ...]]:
-    """Split a canonical instruction into its shape and the names in it.
+def split_names(text: str, isa: str) -> tuple[str, tuple[str, ...], tuple[str, ...]]:
+    """Split a canonical instruction into (shape, labels, families of its registers).
 
     The shape keeps the view of each register ("e" of ``%eax``) and drops its
     family; labels become "L". Two instructions of one shape differ in
     registers and labels only.
     """
     known = isa_of(isa)
-    names: list[str] = []
+    labels: list[str] = []
+    families: list[str] = []
 
     def register(found: re.Match[str]) -> str:
         family, view = known.family(found[0])
-        names.append(family)
+        families.append(family)
         return f"{view}?"
 
     def label(found: re.Match[str]) -> str:
-        names.append(found[0])
+        labels.append(found[0])
         return "L"
 
     mnemonic, blank, operands = text.partition(" ")
-    operands = _LABEL.sub(label, operands)
-    return mnemonic + blank + known.register.sub(register, operands), tuple(names)
+    if "." in operands or "$" in operands:
+        operands = _LABEL.sub(label, operands)
+    plain = mnemonic + blank + known.register.sub(register, operands)
+    return plain, tuple(labels), tuple(families)
+
+
+def shape(text: str, isa: str) -> tuple[str, tuple[str, ...]]:
+    """Split a canonical instruction into its shape and the names in it, labels first."""
+    plain, labels, families = split_names(text, isa)
+    return plain, labels + families

@@ -1,0 +1,68 @@
+"""Tell a mere change of order from one that changes what is computed."""
+
+from collections.abc import Sequence
+
+from hot_anvil.core.align import Pair
+from hot_anvil.core.flow import Body
+from hot_anvil.core.isa import isa_of
+from hot_anvil.core.meaning import base as b
+from hot_anvil.core.meaning.base import DEFINE, USE
+
+_LIMIT = 200  # instructions of a line up to which all pairs are looked at
+_READS_FLAGS = frozenset((b.BRANCH, b.SET, b.SELECT))
+
+
+def only_reordered(left: Body, right: Body, pairs: Sequence[Pair]) -> bool:
+    """Tell whether both sides hold the same instructions, none before one it depends on.
+
+    Only what stands in one straight run of code on a side must keep its
+    order where one writes what the other uses; blocks may stand anywhere.
+    """
+    a = [pair.place[0] for pair in pairs if pair.place[0] >= 0]
+    c = [pair.place[1] for pair in pairs if pair.place[1] >= 0]
+    if len(a) != len(c) or sorted(left.texts[i] for i in a) != sorted(right.texts[j] for j in c):
+        return False
+    if len(a) > _LIMIT:
+        return True
+    places: dict[str, list[int]] = {}
+    for j in sorted(c, reverse=True):
+        places.setdefault(right.texts[j], []).append(j)
+    goal = {i: places[left.texts[i]].pop() for i in sorted(a)}  # equal ones keep their order
+    order = sorted(goal)
+    for k, first in enumerate(order):
+        for second in order[k + 1 :]:
+            if goal[first] > goal[second] and _depend(left, right, first, second, goal):
+                return False
+    return True
+
+
+def _depend(left: Body, right: Body, first: int, second: int, goal: dict[int, int]) -> bool:
+    one_run = left.block_of[first] == left.block_of[second]
+    if not one_run and right.block_of[goal[first]] != right.block_of[goal[second]]:
+        return False
+    reads, writes = _effects(left, first)
+    more_reads, more_writes = _effects(left, second)
+    if writes & (more_reads | more_writes) or reads & more_writes:
+        return True
+    one, other = left.deeds[first], left.deeds[second]
+    barrier = (b.CALL, b.ATOMIC, b.FENCE)
+    if one.kind in barrier and other.kind in barrier:
+        return True
+    flags = {one.kind == b.COMPARE, other.kind == b.COMPARE}
+    return flags == {True, False} and bool({one.kind, other.kind} & _READS_FLAGS)
+
+
+def _effects(body: Body, place: int) -> tuple[set[str], set[str]]:
+    """Return the register families that an instruction reads and writes."""
+    item = body.items[place]
+    isa = isa_of(body.isa)
+    told = body.meaning.roles(item.mnemonic, item.operands)
+    reads: set[str] = set()
+    writes: set[str] = set(body.meaning.hard_writes(item.mnemonic, item.operands))
+    for operand, role in zip(item.operands, told, strict=True):
+        families = {isa.family(name)[0] for name in isa.register.findall(operand)}
+        if role != DEFINE:
+            reads |= families
+        if role != USE:
+            writes |= families
+    return reads, writes
