@@ -107,8 +107,8 @@ def test_a_consistent_change_of_registers_is_only_renamed(
     ],
 )
 def test_line_states(left: list[str], right: list[str], state: str) -> None:
-    sides = [code_of([written(text) for text in side]) for side in (left, right)]
-    (row,) = diff_codes(*sides, {}).rows
+    old, new = (code_of([written(text) for text in side]) for side in (left, right))
+    (row,) = diff_codes(old, new, {}).rows
     assert row.state == state
 
 

@@ -57,6 +57,7 @@ class Function(NamedTuple):
     labels: Mapping[str, int]  # label that code refers to -> index of the next instruction
     data: tuple[Datum, ...] = ()
     constants: Mapping[str, str] = MappingProxyType({})  # label -> the data there, as directives
+    begins: tuple[str, int] = ("", 0)  # file and line where its source begins, 0 when not known
 
     @property
     def owner(self) -> str:
@@ -104,7 +105,8 @@ def to_plain(code: Code) -> dict[str, Any]:
     functions = []
     for f in code.functions:
         named = [f.name, f.section, f.parent, dict(f.labels)]
-        functions.append([*named, list(map(row, f.instructions)), f.data, dict(f.constants)])
+        more: list[Any] = [f.data, dict(f.constants), f.begins]
+        functions.append([*named, list(map(row, f.instructions)), *more])
     return {
         "isa": code.isa,
         "view": code.view,
@@ -146,8 +148,9 @@ def from_plain(plain: Mapping[str, Any]) -> Code:
             labels,
             tuple(Datum(*datum) for datum in data),
             constants,
+            (begins[0], begins[1]),
         )
-        for name, section, parent, labels, rows, data, constants in plain["functions"]
+        for name, section, parent, labels, rows, data, constants, begins in plain["functions"]
     ]
     kept = plain["isa"], plain["view"]
     return Code(tuple(functions), tuple(plain["files"]), plain["titles"], *kept)

@@ -36,7 +36,7 @@ class Body:
         self.items: tuple[Instruction, ...] = tuple(i for part in parts for i in part.instructions)
         self.labels: dict[str, int] = {}
         self.constants = {k: v for part in parts for k, v in part.constants.items() if v}
-        self.data = sum(len(part.data) for part in parts)
+        self.begins = next((p.begins for p in parts if not p.parent and p.begins[1]), ("", 0))
         start = 0
         self.starts = []
         for part in parts:
@@ -109,7 +109,7 @@ class Body:
     def next_blocks(self) -> list[tuple[int, ...]]:
         """For each block those that may follow it."""
         bounds = [*self.leaders, len(self.items)]
-        table = self._table_goals()
+        table = self.table_goals
         out = []
         for _, end in pairwise(bounds):
             last = end - 1
@@ -127,7 +127,8 @@ class Body:
             out.append(tuple(dict.fromkeys(following)))
         return out
 
-    def _table_goals(self) -> list[int]:
+    @cached_property
+    def table_goals(self) -> list[int]:
         """Blocks that an indirect jump may go to: labels that no branch names."""
         named = {done.target for done in self.deeds if done.target}
         return [

@@ -167,8 +167,9 @@ def _function(piece: _Piece, parent: str, lines: DebugLines, isa: Isa) -> Functi
         if inlined:
             made = made._replace(function=inlined.function, chain=inlined.chain)
         rows.append(made._replace(encoding=row.encoding))
+    begins = lines.line(piece.rows[0].address) if piece.rows else ("", 0)
     labels = {f".L{goal:x}": kept[goal] for goal in sorted(goals) if goal in kept}
-    return Function(piece.name, piece.section, parent, tuple(rows), labels, tuple(data))
+    return Function(piece.name, piece.section, parent, tuple(rows), labels, tuple(data), {}, begins)
 
 
 def _is_padding(row: Row, lines: DebugLines, piece: _Piece) -> bool:

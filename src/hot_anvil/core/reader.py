@@ -63,6 +63,7 @@ class _Open:
         self.rows: list[_Row] = []
         self.labels: dict[str, int] = {}
         self.data: list[Datum] = []
+        self.first = (-1, 0)  # where its source begins: its first ``.loc``
 
 
 def read_assembly(text: str, folder: str, isa: str = "x86") -> Code:
@@ -135,6 +136,7 @@ class _Reader:
         self.done: list[_Open] = []
         self.referred: set[str] = set()
         self.place = (-1, 0)
+        self.begun: _Open | None = None  # a function whose first ``.loc`` is still to come
         self.in_asm = False
         self.pending_prefix = ("", 0)  # a prefix that stood alone, and its line
         self.constant = ""  # the label of the constant data being read
@@ -161,6 +163,8 @@ class _Reader:
                     numbers = line.split(None, 3)
                     place = self.places[line] = (int(numbers[1]), int(numbers[2]))
                 self.place = place
+                if self.begun is not None:
+                    self.begun.first, self.begun = place, None
                 return True
             return self.section.startswith(".debug") and not line.startswith(_MOVES)
         if start[:1] != "\t" or not self.executable or self.in_asm or self.pending_prefix[0]:
@@ -241,6 +245,7 @@ class _Reader:
             function = self.open[self.section] = _Open(name, self.section)
             self.done.append(function)
             self.place = (-1, 0)
+            self.begun = function
         else:
             function = self.current()
             function.labels[name] = len(function.rows)
@@ -274,6 +279,8 @@ class _Reader:
         if name == ".loc":
             numbers = rest.split(None, 2)
             self.place = int(numbers[0]), int(numbers[1])
+            if self.begun is not None:
+                self.begun.first, self.begun = self.place, None
         elif name == ".file":
             found = _FILE.match(statement)
             if found:
@@ -336,8 +343,9 @@ class _Reader:
             if instructions or done.data:
                 data = tuple(done.data)
                 constants = {label: contents[label] for label in sorted(used)}
+                begins = names.get(done.first[0], ""), done.first[1]
                 kept = done.name, done.section, parent, instructions, labels, data, constants
-                functions.append(Function(*kept))
+                functions.append(Function(*kept, begins))
         files = {i.file: None for f in functions for i in f.instructions if i.file}
         return Code(tuple(functions), tuple(files), isa=self.isa.name)
 

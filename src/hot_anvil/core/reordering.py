@@ -40,8 +40,8 @@ def _depend(left: Body, right: Body, first: int, second: int, goal: dict[int, in
     one_run = left.block_of[first] == left.block_of[second]
     if not one_run and right.block_of[goal[first]] != right.block_of[goal[second]]:
         return False
-    reads, writes = _effects(left, first)
-    more_reads, more_writes = _effects(left, second)
+    reads, writes = effects(left, first)
+    more_reads, more_writes = effects(left, second)
     if writes & (more_reads | more_writes) or reads & more_writes:
         return True
     one, other = left.deeds[first], left.deeds[second]
@@ -52,7 +52,7 @@ def _depend(left: Body, right: Body, first: int, second: int, goal: dict[int, in
     return flags == {True, False} and bool({one.kind, other.kind} & _READS_FLAGS)
 
 
-def _effects(body: Body, place: int) -> tuple[set[str], set[str]]:
+def effects(body: Body, place: int) -> tuple[set[str], set[str]]:
     """Return the register families that an instruction reads and writes."""
     item = body.items[place]
     isa = isa_of(body.isa)

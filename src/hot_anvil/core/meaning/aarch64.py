@@ -105,7 +105,9 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
         bits, lanes, element = _lanes(operands, mnemonic)
         made = Deed(b.MOVE, bits, lanes, element, memory=memory or Memory(symbol=last))
         signed = "signed" if "rs" in mnemonic else ""
-        return made._replace(loads=kind == "load", stores=kind == "store", signed=signed)
+        width = 128 if lanes == 0 else max(bits * lanes, 0) if lanes != 1 else 0
+        loads, stores = kind == "load", kind == "store"
+        return made._replace(loads=loads, stores=stores, signed=signed, width=width)
     if kind == b.ATOMIC:
         return Deed(
             kind, memory=memory, loads=mnemonic[:2] != "st", stores=mnemonic[:3] not in ("lda",)
@@ -122,6 +124,7 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
     return Deed(
         kind, bits, lanes, element, condition=condition, immediate=value,
         signed=_signed(mnemonic, kind), across=across,
+        width=bits * lanes if lanes > 1 else 0,
     )  # fmt: skip
 
 
@@ -151,8 +154,8 @@ def _lanes(operands: tuple[str, ...], mnemonic: str) -> tuple[int, int, str]:
             return bits, int(found[1]) if found[1] else b.SCALABLE, "i"
     first = operands[0][:1] if operands else ""
     if first in "bhsdq" and re.match(r"[bhsdq]\d", operands[0] if operands else ""):
-        if first == "q" and mnemonic[:2] in ("ld", "st"):
-            return 128, 1, ""
+        if first == "q":
+            return 0, 0, ""
         return _ELEMENT[first], 1, "f"
     return {"w": 32, "x": 64}.get(first, 0), 1, ""
 

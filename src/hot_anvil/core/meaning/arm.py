@@ -106,7 +106,10 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
     if kind == b.DIV:
         signed = "unsigned" if mnemonic[0] == "u" else "signed"
     condition = CONDITIONS.get(code, code)
-    return Deed(kind, bits, lanes, element, condition, immediate=immediate, signed=signed)
+    return Deed(
+        kind, bits, lanes, element, condition, immediate=immediate, signed=signed,
+        width=bits * lanes if lanes > 1 else 0,
+    )  # fmt: skip
 
 
 def _memory(found: re.Match[str]) -> Memory:

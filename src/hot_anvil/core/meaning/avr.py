@@ -43,6 +43,15 @@ def memory_of(operand: str) -> Memory | None:
     return Memory(family_of(found[1])[0], offset=int(found[2] or 0)) if found else None
 
 
+def _byte(text: str) -> int | None:
+    """Return the value of ``lo8(1000)`` and the like, or of a plain number, as a byte."""
+    found = re.fullmatch(r"(lo8|hi8|hlo8|hhi8)\((-?\w+)\)", text)
+    value = b.number(found[2] if found else text)
+    if value is None or not found:
+        return value
+    return value >> 8 * ("lo8", "hi8", "hlo8", "hhi8").index(found[1]) & 0xFF
+
+
 @lru_cache(maxsize=65536)
 def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
     """Return what an instruction does."""
@@ -66,7 +75,7 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
                 segment="io" if mnemonic[:1] in "iosc" and mnemonic[:3] != "sts" else "",
             )
         return Deed(b.MOVE, 8, memory=memory, loads=kind == "load", stores=kind == "store")
-    immediate = 0 if mnemonic == "clr" else b.number(last)
+    immediate = 0 if mnemonic == "clr" else _byte(last)
     if mnemonic == "eor" and operands[0] == last:
         kind, immediate = b.CONSTANT, 0
     if kind == b.MOVE and last in ("__zero_reg__", "r1"):

@@ -44,7 +44,7 @@ class Deed(NamedTuple):
 
     kind: str
     bits: int = 0  # of one element; 0 when not known
-    lanes: int = 1  # elements at once; SCALABLE when the code does not say
+    lanes: int = 1  # elements at once; 0 for a whole vector of any, SCALABLE for any length
     element: str = ""  # "i" integer, "u" unsigned integer, "f" float; "" when not known
     condition: str = ""
     memory: Memory | None = None
@@ -54,11 +54,12 @@ class Deed(NamedTuple):
     target: str = ""  # label or function it goes to
     indirect: bool = False  # goes where a register or memory says
     signed: str = ""  # "signed" or "unsigned", where the operation differs
+    width: int = 0  # bits of the vector register it works in, 0 for what is not a vector's
     across: bool = False  # combines the lanes of one vector
 
     @property
     def packed(self) -> bool:
-        """Whether it handles several elements at once."""
+        """Whether it works on a whole vector."""
         return self.lanes != 1
 
 
@@ -110,7 +111,7 @@ def helper(name: str) -> tuple[str, str] | None:
 
 
 _HELPER = re.compile(
-    r"(?:__aeabi_|__mspabi_|__)?((?:u?div|u?mod|mul|mpy|rem|ashl|ashr|lshr|l?mul|u?l?div"
+    r"(?:__aeabi_|__mspabi_|__)?((?:u?div|u?mod|[us]?mul|mpy|rem|ashl|ashr|lshr|l?mul|u?l?div"
     r"|f?add|f?sub|fmul|fdiv|dadd|dmul|ddiv|srl|sra|sll|ul?div)\w*)"
 )
 _HELPERS = (
@@ -118,6 +119,6 @@ _HELPERS = (
     (FDIV, r"fdiv|ddiv|div.*[sdt]f3"),
     (FMUL, r"fmul|dmul|mul.*[sdt]f3"),
     (FADD, r"(?:f|d)?(?:add|sub)"),
-    (MUL, r"l?mul|mpy"),
+    (MUL, r"[lus]?mul|mpy"),
     (SHIFT, r"ash|lsh|srl|sra|sll"),
 )

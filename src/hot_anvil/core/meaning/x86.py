@@ -221,8 +221,13 @@ def _with_lanes(made: Deed, name: str, operands: tuple[str, ...]) -> Deed:
     scalar = scalar or (made.kind == b.CONVERT and not re.search(r"p[sd]|dq", name))
     if name.startswith("k") or scalar or not bits:
         return made._replace(bits=bits, element=element)
+    if bits == 128:
+        return made._replace(bits=0, element=element, lanes=0, width=width)
     return made._replace(
-        bits=bits, element=element, lanes=max(width // bits, 1),
+        bits=bits,
+        element=element,
+        lanes=max(width // bits, 1),
+        width=width,
         across=bool(re.match(r"v?p?h(?:add|sub)|v?dpp", name)),
     )  # fmt: skip
 

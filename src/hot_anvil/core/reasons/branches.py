@@ -1,0 +1,210 @@
+"""Branches: into selects and masks, their sign, tables, tests merged."""
+
+import re
+from collections.abc import Iterable, Iterator, Sequence
+
+from hot_anvil.core.linemap import Place
+from hot_anvil.core.meaning import base as b
+from hot_anvil.core.reasons.base import LIKELY, Reason, Side, View
+
+SELECTED, SIGNED, TABLE = "branch into select", "signedness", "jump table"
+VALUES, RANGE, BITS = "table of values", "tests merged", "tests as a bit mask"
+_CARRY = re.compile(r"(?:sbb|adc)[bwlq]? ")
+_TABLES = re.compile(r"CSWTCH\.\d+|\.?Lswitch\.table[\w.]*|switch\.table[\w.]*|\.LANCHOR\d+")
+_NEAR = 3  # lines: what a branch chose between stands close to it
+
+
+def _branches(side: Side) -> list[int]:
+    """Return conditional branches that do not decide whether a loop goes on."""
+    body = side.body
+    out = []
+    for k in side.of((b.BRANCH, b.SKIP)):
+        loop = body.loop_of[k]
+        if 0 <= body.goals[k] <= k:
+            continue
+        if loop >= 0:
+            blocks = body.loops[loop].blocks
+            if any(after not in blocks for after in body.next_blocks[body.block_of[k]]):
+                continue
+        out.append(k)
+    return out
+
+
+def selects(side: Side) -> list[int]:
+    """Return what takes the place of a branch: selects, sets, masks, minimum and maximum."""
+    out = side.of((b.SELECT, b.SET, b.MINMAX))
+    for k, done in enumerate(side.deeds):
+        text = side.body.texts[k]
+        if _CARRY.match(text) and side.body.isa == "x86":
+            out.append(k)
+        elif done.kind == b.SHIFT and done.signed == "signed" and done.immediate in (15, 31, 63):
+            out.append(k)  # all bits become the sign: a mask
+        elif (done.packed and done.kind == b.COMPARE) or re.search(
+            r"(?:asr|lsr) #?(?:31|63)$", text
+        ):
+            out.append(k)
+    return out
+
+
+def _near(place: Place, other: Place) -> bool:
+    return place.file == other.file and abs(place.line - other.line) <= _NEAR
+
+
+def selected(view: View) -> Iterator[Reason]:
+    """A branch of ``a`` in whose place ``b`` computes both ways and selects."""
+    a, c = view.a, view.b
+    mine, theirs = selects(a), selects(c)
+    if len(theirs) <= len(mine):
+        return
+    before, after = _branches(a), _branches(c)
+    for place in dict.fromkeys(a.places[k] for k in before):
+        gone = [k for k in before if a.places[k] == place]
+        if len([k for k in after if c.places[k] == place]) >= len(gone):
+            continue
+        known = {a.body.texts[k] for k in mine if a.places[k] == place}
+        made = [k for k in theirs if _near(place, c.places[k]) and c.body.texts[k] not in known]
+        if not made:
+            continue
+        masks = all(c.deeds[k].kind in (b.SHIFT, b.SUB, b.ADD, b.COMPARE) for k in made)
+        what = "a mask" if masks else "a select" if c.of((b.SELECT,), made) else "a flag or minimum"
+        texts = (
+            f"the branch became {what}: no jump, both ways are computed",
+            "there is a branch where the value was selected without one",
+        )
+        places = {place, *(c.places[k] for k in made)}
+        near = {p for p in _cases(view, {place}) if _near(place, p)}
+        yield view.reason(SELECTED, texts, gone, made, places | near)
+
+
+def signedness(view: View) -> Iterator[Reason]:
+    """A comparison that is signed on one side and unsigned on the other."""
+    if not view.forward:
+        return
+    a, c = view.a, view.b
+    kinds = (b.BRANCH, b.SELECT, b.SET)
+    for place in view.lines:
+        mine = [k for k in a.of(kinds, a.at.get(place, ())) if _ordered(a, k)]
+        theirs = [k for k in c.of(kinds, c.at.get(place, ())) if _ordered(c, k)]
+        if not mine or not theirs or len(mine) != len(theirs):
+            continue
+        signs = [{_sign(side, k) for k in own} for side, own in ((a, mine), (c, theirs))]
+        if (
+            len(signs[0]) == len(signs[1]) == 1
+            and signs[0] != signs[1]
+            and not _shifted(view, place)
+        ):
+            one, other = signs[0].pop(), signs[1].pop()
+            text = (
+                f"the comparison is {other} instead of {one}: values with the top bit set "
+                "compare the other way"
+            )
+            yield view.reason(SIGNED, (text, text), mine, theirs, {place})
+
+
+def _ordered(side: Side, k: int) -> bool:
+    return side.deeds[k].condition in b.SIGNED | b.UNSIGNED
+
+
+def _sign(side: Side, k: int) -> str:
+    return "signed" if side.deeds[k].condition in b.SIGNED else "unsigned"
+
+
+def _shifted(view: View, place: Place) -> bool:
+    """Tell whether one side alone moves the range before it compares: that merges two tests."""
+    counts = [
+        len([k for k in side.of((b.ADD, b.SUB, b.ADDRESS), side.at.get(place, ()))
+             if side.deeds[k].immediate not in (None, 0)])
+        for side in (view.a, view.b)
+    ]  # fmt: skip
+    return counts[0] != counts[1]
+
+
+def merged(view: View) -> Iterator[Reason]:
+    """Two tests of ``a`` that are one unsigned test in ``b``."""
+    a, c = view.a, view.b
+    for place in view.lines:
+        mine = [k for k in a.of((b.BRANCH, b.SET), a.at.get(place, ())) if _ordered(a, k)]
+        theirs = [
+            k for k in c.of((b.BRANCH, b.SET, b.SELECT), c.at.get(place, ())) if _ordered(c, k)
+        ]
+        moved = c.of((b.ADD, b.SUB, b.ADDRESS), c.at.get(place, ()))
+        if len(mine) < 2 or not theirs or len(theirs) * 2 > len(mine) or not moved:
+            continue
+        unsigned = [k for k in theirs if _sign(c, k) == "unsigned"]
+        if unsigned:
+            texts = (
+                "two tests of a range became one unsigned comparison",
+                "the range is tested by two comparisons instead of one",
+            )
+            yield view.reason(RANGE, texts, mine, [*moved, *unsigned], {place})
+
+
+def tables(view: View) -> Iterator[Reason]:
+    """A chain of comparisons in ``a`` that ``b`` decides by a table or a bit mask."""
+    a, c = view.a, view.b
+    mine, theirs = _table_jumps(a), _table_jumps(c)
+    chain = _chain(a)
+    if theirs and not mine and chain:
+        places = {a.places[k] for k in chain} | {c.places[k] for k in theirs}
+        texts = (
+            "a jump table instead of a chain of comparisons",
+            "a chain of comparisons instead of a jump table",
+        )
+        yield view.reason(TABLE, texts, chain, theirs, places)
+    values = _value_tables(c, a)
+    if values and (mine or chain) and not theirs and len(_chain(c)) < 3:
+        places = {a.places[k] for k in mine or chain} | {c.places[k] for k in values}
+        places |= _cases(view, places)
+        texts = (
+            "a table of the values instead of code for each case",
+            "code for each case instead of a table of the values",
+        )
+        yield view.reason(VALUES, texts, mine or chain, values, places)
+    bits = [
+        k for k, text in enumerate(c.body.texts) if text.startswith("bt") and c.body.isa == "x86"
+    ]
+    if bits and len(chain) > len(_chain(c)) and not any(t.startswith("bt") for t in a.body.texts):
+        texts = ("the cases are tested as bits of one mask", "the cases are tested one by one")
+        yield view.reason(BITS, texts, chain, bits, None, LIKELY)
+
+
+def _cases(view: View, places: Iterable[Place]) -> set[Place]:
+    """Return lines behind a switch that hold only a value and a jump, and nothing in ``b``."""
+    first = min(places, key=lambda place: place.line)
+    quiet = {b.CONSTANT, b.JUMP, b.MOVE, b.RETURN, b.ADDRESS}
+    return {
+        place
+        for place, here in view.a.at.items()
+        if place.file == first.file and place.line > first.line and not view.b.at.get(place)
+        and {view.a.kinds[k] for k in here} <= quiet
+    }  # fmt: skip
+
+
+def _table_jumps(side: Side) -> list[int]:
+    jumps = [k for k in side.of((b.JUMP,)) if side.deeds[k].indirect]
+    return jumps if side.body.table_goals else []
+
+
+def _chain(side: Side) -> list[int]:
+    """Return the branches of a line that compares with three constants or more."""
+    best: Sequence[int] = ()
+    for here in side.at.values():
+        branches = side.of((b.BRANCH,), here)
+        if len(branches) >= 3 and len(branches) > len(best):
+            best = branches
+    return list(best)
+
+
+def _value_tables(side: Side, other: Side) -> list[int]:
+    """Return loads from a constant table that the compiler made and the other side has not."""
+    known = {name for item in other.body.items for name in _TABLES.findall(",".join(item.operands))}
+    named = [
+        k
+        for k, item in enumerate(side.body.items)
+        if set(_TABLES.findall(",".join(item.operands))) - known
+        and side.deeds[k].kind not in (b.JUMP, b.BRANCH, b.CALL)
+    ]
+    return named if named and any(side.deeds[k].loads for k in range(len(side))) else []
+
+
+RULES = (selected, signedness, merged, tables)

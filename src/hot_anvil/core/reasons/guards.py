@@ -1,0 +1,157 @@
+"""Code that guards: stack guards, landing pads, checks, atomics, inline assembly."""
+
+import re
+from collections.abc import Iterator
+
+from hot_anvil.core.meaning import base as b
+from hot_anvil.core.reasons.base import CERTAIN, Reason, Side, View
+
+HARDENED, CHECKED, ATOMIC, INLINE = "hardening", "check dropped", "atomic access", "inline assembly"
+
+_STACK_GUARD = re.compile(r"__stack_chk_\w+|__stack_smash\w*")
+_CHECKED_COPY = re.compile(r"__(\w+)_chk")
+_SANITISER = re.compile(
+    r"__(?:ubsan|asan|tsan|msan|sanitizer)_\w+|__cfi_\w+|__(?:add|sub|mul|neg)v[sd]i\d"
+)
+_PANIC = re.compile(
+    r".*(?:panic|unwrap_failed|expect_failed|_index_fail|out_of_range|slice_\w+_fail|bad_\w+).*"
+    r"|abort|__assert_fail|__assert|_ZSt\d+__throw_\w+|__cxa_throw|__cxa_bad_\w+|__builtin_trap"
+)
+_ATOMIC_CALL = re.compile(r"__aarch64_\w+|__atomic_\w+|__sync_\w+")
+_RETPOLINE = re.compile(r"__x86_(?:indirect|return)_thunk\w*|__llvm_retpoline\w*")
+
+
+def is_guard(name: str) -> bool:
+    """Tell whether a function is called only to guard, by a compiler's own doing."""
+    patterns = (_STACK_GUARD, _SANITISER, _PANIC, _ATOMIC_CALL, _RETPOLINE)
+    return any(pattern.fullmatch(name) for pattern in patterns)
+
+
+def _calls(side: Side, pattern: re.Pattern[str]) -> list[int]:
+    return [
+        k for k, done in enumerate(side.deeds) if done.target and pattern.fullmatch(done.target)
+    ]
+
+
+def _guard_values(side: Side) -> list[int]:
+    return [
+        k
+        for k, done in enumerate(side.deeds)
+        if done.memory
+        and ((done.memory.segment in ("%fs", "%gs") and done.memory.offset in (40, 20))
+             or "__stack_chk_guard" in done.memory.symbol)
+    ]  # fmt: skip
+
+
+def has_stack_guard(side: Side) -> bool:
+    """Tell whether a function checks a value beside its frame."""
+    return bool(_calls(side, _STACK_GUARD) or _guard_values(side))
+
+
+def hardened(view: View) -> Iterator[Reason]:
+    """Stack guards, landing pads, checked copies, sanitisers' checks that ``b`` has."""
+    a, c = view.a, view.b
+    found = _calls(c, _STACK_GUARD) + _guard_values(c)
+    if found and not _calls(a, _STACK_GUARD) and not _guard_values(a):
+        texts = (
+            "a stack guard: a value beside the frame is checked before the return",
+            "no stack guard any more",
+        )
+        yield view.reason(HARDENED, texts, (), found)
+    pads, others = c.of((b.LANDING,)), a.of((b.LANDING,))
+    if pads and not others:
+        texts = (
+            "a landing pad or signed return address: where indirect branches may arrive is checked",
+            "no landing pad or signed return address any more",
+        )
+        yield view.reason(HARDENED, texts, (), pads)
+    for pattern, what in (
+        (
+            _CHECKED_COPY,
+            "the library function's checked form is called: it knows the buffer's size",
+        ),
+        (_SANITISER, "checks at run time are called"),
+        (_RETPOLINE, "indirect branches go through a thunk that keeps speculation out"),
+    ):
+        calls = [k for k in _calls(c, pattern) if not _STACK_GUARD.fullmatch(c.deeds[k].target)]
+        if calls and not [
+            k for k in _calls(a, pattern) if not _STACK_GUARD.fullmatch(a.deeds[k].target)
+        ]:
+            yield view.reason(HARDENED, (what, f"no longer: {what}"), (), calls)
+    yield from _probed(view)
+
+
+def _probed(view: View) -> Iterator[Reason]:
+    """Stores into a growing stack frame that touch each page in order."""
+    probe = re.compile(r"(?:lock )?or[lq] \$0,\d*\(%[er]sp(?:,.*)?\)")
+    found = [k for k, text in enumerate(view.b.body.texts) if probe.match(text)]
+    if found and not any(probe.match(text) for text in view.a.body.texts):
+        texts = (
+            "each page of the new stack frame is touched in order",
+            "stack pages are not touched in order any more",
+        )
+        yield view.reason(HARDENED, texts, (), found)
+
+
+def checks(view: View) -> Iterator[Reason]:
+    """A bounds check, assertion or panic path of ``a`` that ``b`` has not."""
+    a, c = view.a, view.b
+    mine, theirs = _paths(a), _paths(c)
+    if mine and len(theirs) < len(mine):
+        left = f", {len(theirs)} left" if theirs else ""
+        texts = (
+            f"{len(mine) - len(theirs)} of the paths that end the program when a check fails are gone{left}",
+            "there are checks that end the program when they fail",
+        )
+        places = {a.places[k] for k in mine} - {c.places[k] for k in theirs}
+        yield view.reason(CHECKED, texts, mine, theirs, places or None)
+
+
+def _paths(side: Side) -> list[int]:
+    return sorted({*_calls(side, _PANIC), *side.of((b.TRAP,))})
+
+
+def atomics(view: View) -> Iterator[Reason]:
+    """Atomic or ordered accesses that ``b`` has."""
+    a, c = view.a, view.b
+    kinds = (b.ATOMIC, b.FENCE)
+    mine = sorted({*a.of(kinds), *_calls(a, _ATOMIC_CALL)})
+    theirs = sorted({*c.of(kinds), *_calls(c, _ATOMIC_CALL)})
+    if not mine and theirs:
+        texts = (
+            "memory is accessed atomically or in a fixed order that other threads see",
+            "memory is accessed plainly: other threads may see parts, or another order",
+        )
+        yield view.reason(ATOMIC, texts, (), theirs)
+    elif view.forward and mine and theirs:
+        names = [
+            {side.body.items[k].mnemonic.split()[-1] for k in own}
+            for side, own in ((a, mine), (c, theirs))
+        ]
+        calls = [bool(_calls(side, _ATOMIC_CALL)) for side in (a, c)]
+        if calls[0] != calls[1]:
+            text = "atomic accesses are {} calls of the compiler's helper functions"
+            text = text.format("through" if calls[1] else "no longer through")
+            yield view.reason(ATOMIC, (text, ""), mine, theirs)
+        elif not names[0] & names[1] and a.body.isa != "x86":
+            text = f"atomic accesses by {', '.join(sorted(names[1]))} instead of {', '.join(sorted(names[0]))}"
+            yield view.reason(ATOMIC, (text, ""), mine, theirs)
+
+
+def inline_assembly(view: View) -> Iterator[Reason]:
+    """Inline assembly that ``b`` has more of on a line."""
+    a, c = view.a, view.b
+    for place, here in c.at.items():
+        theirs = [k for k in here if c.body.items[k].inline_asm]
+        mine = [k for k in a.at.get(place, ()) if a.body.items[k].inline_asm]
+        if len(theirs) > len(mine):
+            texts = ("the inline assembly is kept", "the inline assembly is dropped")
+            if mine:
+                texts = (
+                    "there are more copies of the inline assembly",
+                    "there are fewer copies of the inline assembly",
+                )
+            yield view.reason(INLINE, texts, mine, theirs, {place}, CERTAIN)
+
+
+RULES = (hardened, checks, atomics, inline_assembly)

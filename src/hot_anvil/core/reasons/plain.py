@@ -1,0 +1,188 @@
+"""Small change: the same work written otherwise, registers saved, widths, alignment."""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+
+from hot_anvil.core.align import CHANGED, GONE, NEW, Pair
+from hot_anvil.core.diff import Row
+from hot_anvil.core.meaning import base as b
+from hot_anvil.core.meaning.base import Deed
+from hot_anvil.core.reasons.base import LIKELY, Reason, Side, View
+
+SAVED, EXTENDED, WIDER, WRITTEN = (
+    "registers saved", "extension dropped", "operation width", "written otherwise",
+)  # fmt: skip
+PADDED, ARGUMENT, DATA = "padding only", "other argument", "other constant"
+SETUP = "loop setup"
+
+
+def saved(view: View) -> Iterator[Reason]:
+    """Callee-saved registers that ``b`` need not save, where both set up a frame."""
+    a, c = view.a, view.b
+    mine, theirs = _pushes(a), _pushes(c)
+    if theirs and len(mine) > len(theirs):
+        texts = (
+            f"{len(theirs)} registers are saved and restored instead of {len(mine)}",
+            f"{len(mine)} registers are saved and restored instead of {len(theirs)}",
+        )
+        yield view.reason("registers saved", texts, a.saves, c.saves)
+
+
+def _pushes(side: Side) -> list[int]:
+    return [k for k in side.saves if side.deeds[k].kind == b.PUSH or side.deeds[k].stores]
+
+
+def extended(view: View) -> Iterator[Reason]:
+    """A sign or zero extension of ``a`` that ``b`` does without."""
+    a, c = view.a, view.b
+    if len(_extensions(a, range(len(a)))) <= len(_extensions(c, range(len(c)))):
+        return
+    for place in view.lines:
+        mine, theirs = (_extensions(s, s.at.get(place, ())) for s in (a, c))
+        if mine and not theirs and c.at.get(place):
+            texts = (
+                "the value need not be extended to a wider one",
+                "the value is extended to a wider one",
+            )
+            yield view.reason(EXTENDED, texts, mine, (), {place})
+
+
+def _extensions(side: Side, among: Iterable[int]) -> list[int]:
+    found = side.of((b.EXTEND,), among)
+    return [k for k in found if not (side.deeds[k].loads or side.deeds[k].packed)]
+
+
+def setup(view: View) -> Iterator[Reason]:
+    """Lines around a loop that changed, with nothing but what it needs before and after."""
+    if not view.forward:
+        return
+    quiet = {
+        b.CONSTANT, b.MOVE, b.ADDRESS, b.JUMP, b.RETURN, b.POP, b.PUSH, b.NOTHING, b.EXTEND,
+        b.SHIFT, b.SHUFFLE, b.COMPARE, b.BRANCH, b.ADD, b.SUB, b.LOGIC, b.CONVERT,
+    }  # fmt: skip
+    for place in view.lines:
+        here, there = view.a.at.get(place, []), view.b.at.get(place, [])
+        sides = ((view.a, here), (view.b, there))
+        if not view.differs(place) or not {s.kinds[k] for s, own in sides for k in own} <= quiet:
+            continue
+        if any(s.body.loop_of[k] >= 0 for s, own in sides for k in own):
+            continue
+        text = "what the changed loop needs before or after it"
+        yield view.reason(SETUP, (text, text), here, there, {place}, LIKELY)
+
+
+RULES = (saved,)
+LAST = (extended,)  # only where nothing else explains the line
+BESIDE_LOOPS = (setup,)  # and only in functions whose loops changed
+
+
+_ORDER = "the same in another order"
+Said = tuple[str, str, str, list[int], list[int]]  # function, kind, text, left, right
+
+
+def row_reasons(row: Row, sides: Mapping[str, tuple[Side, Side]]) -> Iterator[Said]:
+    """Say what differs on a line that nothing else explains, if every difference is a small one."""
+    for part in row.parts:
+        known = sides.get(part.function)
+        if known is None or part.state not in (CHANGED, GONE, NEW):
+            continue
+        said = _differences(*known, part.pairs)
+        for text, (left, right) in said.items():
+            kind = DATA if text.startswith("another ") else WIDER if " wide " in text else WRITTEN
+            yield part.function, kind, text, left, right
+
+
+def _differences(a: Side, c: Side, pairs: Sequence[Pair]) -> dict[str, tuple[list[int], list[int]]]:
+    """Return text -> evidence for all differences of a line, nothing if one is not a small one."""
+    out: dict[str, tuple[list[int], list[int]]] = {}
+
+    def say(text: str, i: int, j: int) -> None:
+        left, right = out.setdefault(text, ([], []))
+        left += [i] if i >= 0 else []
+        right += [j] if j >= 0 else []
+
+    mine, theirs = [], []
+    for pair in pairs:
+        i, j = pair.place
+        text = _pair_says(a, c, i, j) if pair.state == CHANGED else None
+        if text:
+            say(text, i, j)
+        elif pair.state in (CHANGED, GONE, NEW):
+            mine += [i] if i >= 0 else []
+            theirs += [j] if j >= 0 else []
+    for wanted in (lambda text: text == _ORDER, lambda text: not text.startswith("another ")):
+        for i in list(mine):
+            for j in theirs:
+                equal = a.body.texts[i] == c.body.texts[j]
+                text = _ORDER if equal else _pair_says(a, c, i, j)
+                if text and wanted(text):
+                    say(text, i, j)
+                    mine.remove(i)
+                    theirs.remove(j)
+                    break
+    for side, rest, left in ((a, mine, True), (c, theirs, False)):
+        for k in rest:
+            text = _alone_says(side, k)
+            if text is None:
+                return {}
+            say(text, k if left else -1, -1 if left else k)
+    return out
+
+
+def _alone_says(side: Side, k: int) -> str | None:
+    done = side.deeds[k]
+    if done.kind == b.MOVE and not (done.loads or done.stores):
+        return "copies between registers differ"
+    if (done.kind in (b.JUMP, b.RETURN) and not done.indirect) or k in side.saves:
+        return "code is laid out in another order: jumps or ways out differ"
+    return None
+
+
+def _pair_says(a: Side, c: Side, i: int, j: int) -> str | None:
+    """Say how two instructions differ, None where they are not the same work."""
+    left, right = a.deeds[i], c.deeds[j]
+    if left.kind != right.kind or left.packed or right.packed:
+        return None
+    if left.kind == b.CONSTANT and left.immediate == right.immediate:
+        return "the same constant, written another way"
+    if a.body.texts[i].split()[0] == c.body.texts[j].split()[0]:
+        return _operand_says(left, right)
+    if left.kind == b.BRANCH:
+        turned = _OPPOSITE.get(left.condition) == right.condition
+        return (
+            "the branch goes the other way round: code is laid out in another order"
+            if turned
+            else None
+        )
+    if left.bits != right.bits:
+        alike = left._replace(bits=0, memory=None) == right._replace(bits=0, memory=None)
+        return (
+            f"{right.bits} bits wide instead of {left.bits}"
+            if alike and left.bits and right.bits
+            else None
+        )
+    if (left.loads, left.stores, left.immediate, left.condition) == (
+        right.loads, right.stores, right.immediate, right.condition,
+    ):  # fmt: skip
+        return "the same operation, written another way"
+    return None
+
+
+def _operand_says(left: Deed, right: Deed) -> str | None:
+    if left._replace(immediate=None) == right._replace(immediate=None):
+        if left.immediate == right.immediate:
+            return "other registers" if left.kind != b.CALL or left.target == right.target else None
+        return f"another constant: {right.immediate} instead of {left.immediate}"
+    if left.memory and right.memory and left._replace(memory=None) == right._replace(memory=None):
+        one, other = left.memory.symbol, right.memory.symbol
+        if one.startswith((".L", "$L")) and other.startswith((".L", "$L")):
+            return "another constant in memory"
+        if one != other and one and other:
+            return f"another variable: {other} instead of {one}"
+        return "the same access by another address"
+    return None
+
+
+_OPPOSITE = {
+    "eq": "ne", "ne": "eq", "lt": "ge", "ge": "lt", "gt": "le", "le": "gt",
+    "ult": "uge", "uge": "ult", "ugt": "ule", "ule": "ugt", "s": "ns", "ns": "s",
+}  # fmt: skip
