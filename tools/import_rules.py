@@ -14,8 +14,9 @@ ALLOWED = {
     "core": {"core"},
     "system": {"core", "system"},
     "views": {"core", "views"},
-    "api": {"core", "system"},
-    "cli": {"api", "cli", "core", "system", "views"},
+    "api": {"comparison", "core", "system"},
+    "comparison": {"api", "core", "system"},
+    "cli": {"api", "cli", "comparison", "core", "system", "views"},
 }
 # What the core must not touch: processes, terminals, files, clocks, the environment.
 FORBIDDEN_IN_CORE = {

@@ -19,12 +19,18 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.bench import Bench, Snippet, find_snippets
 from hot_anvil.core.built import COMPILED, REFUSED, Built
-from hot_anvil.core.code import EMITTED, LINKED, Code, find_functions, join_codes, only_functions
-from hot_anvil.core.diff import diff_codes
+from hot_anvil.core.code import (
+    EMITTED,
+    LINKED,
+    Code,
+    find_symbols,
+    join_codes,
+    only_functions,
+)
 from hot_anvil.core.errors import FaultError, RequestError
 from hot_anvil.core.grid import Build, Plan, command_line, find_build
 from hot_anvil.core.listing import list_functions
-from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.names import listed
 from hot_anvil.core.planning import plan_builds
 from hot_anvil.core.shown import Listing, SnippetDiff
 from hot_anvil.core.toolchain import Toolchain
@@ -36,6 +42,7 @@ from hot_anvil.system.toolchains import Found, find_toolchains
 
 if TYPE_CHECKING:
     from hot_anvil.core.judged import Checked, Measured, Picked
+    from hot_anvil.core.ledger import Ledger
     from hot_anvil.core.pick import Cost
     from hot_anvil.core.proof import DebugProof
     from hot_anvil.core.signature import Signature
@@ -126,7 +133,7 @@ class Workshop:
         if not builds:
             raise RequestError(f"{build}: this build has no compiler for any source asked for.")
         codes = [self.code(built, view, True) for built in builds]
-        symbols = _symbols(entries, codes)
+        symbols = find_symbols(entries, codes)
         out = []
         for built, code in zip(builds, codes, strict=True):
             shown = only_functions(code, symbols) if entries else code
@@ -156,21 +163,37 @@ class Workshop:
         entries: Collection[str] = (),
         view: str = EMITTED,
     ) -> tuple[SnippetDiff, ...]:
-        """Compare each snippet under two builds; raises RequestError if one is refused."""
-        first, second = self.build(left), self.build(right)
-        built = {(b.snippet.name, b.build): b for b in self.compile(snippets, [first, second])}
-        codes = {key: self.code(b, view) for key, b in built.items()}
-        symbols = _symbols(entries, codes.values())
-        out = []
-        for name in dict.fromkeys(name for name, _ in built):
-            if (name, first) not in built or (name, second) not in built:
-                continue  # one of the two has no compiler for it
-            a, b = codes[name, first], codes[name, second]
-            sources = read_sources(self.bench.root, list(dict.fromkeys((*a.files, *b.files))))
-            diff = diff_codes(a, b, sources, symbols)
-            if diff.functions or not entries:
-                out.append(SnippetDiff(built[name, first], built[name, second], diff, a.isa, b.isa))
-        return tuple(out)
+        """Compare each snippet on two sides; raises RequestError if one is refused.
+
+        A side is a build, or ENTRY@BUILD: two entries are compared through
+        their instructions.
+        """
+        from hot_anvil.comparison import compare_builds
+
+        return compare_builds(self, left, right, snippets, entries, view)
+
+    def diff_edit(
+        self,
+        build: str,
+        steps: int = 1,
+        snippets: Sequence[str] = (),
+        entries: Collection[str] = (),
+    ) -> tuple[SnippetDiff, ...]:
+        """Compare what a build made of the source ``steps`` edits ago with what it makes now."""
+        from hot_anvil.comparison import compare_edit
+
+        return compare_edit(self, build, steps, snippets, entries)
+
+    def ledger(
+        self,
+        builds: Sequence[str] = (),
+        snippets: Sequence[str] = (),
+        entries: Collection[str] = (),
+    ) -> tuple["Ledger", ...]:
+        """Return each snippet's instruction counts by source line under many builds."""
+        from hot_anvil.comparison import make_ledgers
+
+        return make_ledgers(self, builds, snippets, entries)
 
     def check(
         self, snippets: Sequence[str] = (), call_seconds: float = DEFAULT_CALL_SECONDS
@@ -443,21 +466,6 @@ class Workshop:
             units = zip(codes, built.shown, strict=True)
             codes = [with_chains(code, unit, chain, self.store) for code, unit in units]
         return join_codes(codes)
-
-
-def _symbols(names: Collection[str], codes: Collection[Code]) -> set[str]:
-    """Return the symbols of the functions named; raises RequestError for an unknown one."""
-    out: set[str] = set()
-    for name in names:
-        found = find_functions(codes, name)
-        if not found:
-            known = dict.fromkeys(c.title(f.owner) for c in codes for f in c.functions)
-            raise RequestError(
-                f"--entry {name}: no such function was compiled.{did_you_mean(name, known)} "
-                f"The functions are: {listed(known)}."
-            )
-        out |= found
-    return out
 
 
 def open_bench(path: str | Path, progress: Progress = no_progress) -> Workshop:

@@ -18,7 +18,7 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
     try:
         parser = make_parser(command, what)
         module.add_arguments(parser)
-        args = parser.parse_args(words)
+        args = parser.parse_intermixed_args(words)
         out = Output(args)
         code: int = module.run(args, out)
         return code

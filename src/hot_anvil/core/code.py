@@ -5,6 +5,9 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.names import did_you_mean, listed
+
 EMITTED, LINKED = "emitted", "linked"  # the views of code
 
 
@@ -197,6 +200,21 @@ def find_functions(codes: Iterable[Code], name: str) -> set[str]:
         for function in code.functions
         if name in _names(function.owner, code.title(function.owner))
     }
+
+
+def find_symbols(names: Collection[str], codes: Collection[Code]) -> set[str]:
+    """Return the symbols of the functions named; raises RequestError for an unknown one."""
+    out: set[str] = set()
+    for name in names:
+        found = find_functions(codes, name)
+        if not found:
+            known = dict.fromkeys(c.title(f.owner) for c in codes for f in c.functions)
+            raise RequestError(
+                f"--entry {name}: no such function was compiled.{did_you_mean(name, known)} "
+                f"The functions are: {listed(known)}."
+            )
+        out |= found
+    return out
 
 
 def _names(symbol: str, title: str) -> tuple[str, ...]:

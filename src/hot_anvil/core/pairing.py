@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
+from itertools import pairwise
 from typing import TYPE_CHECKING, NamedTuple
 
 from hot_anvil.core.align import (
@@ -188,7 +189,7 @@ def lines_by_votes(twins: Sequence["Twin"], lines: LineMap) -> LineMap:
         if left is None or right is None or left.isa != right.isa:
             continue
         for i, j in _align(left, range(len(left.items)), right, range(len(right.items))):
-            if i >= 0 and j >= 0 and left.deeds[i].kind not in (b.PUSH, b.POP, b.RETURN):
+            if i >= 0 and j >= 0 and left.deeds[i].kind not in (b.PUSH, b.POP):
                 a, c = left.items[i], right.items[j]
                 weight = {SAME: 3, RENAMED: 3}.get(
                     state_of_two(left.texts[i], right.texts[j], left.isa), 1
@@ -202,8 +203,32 @@ def lines_by_votes(twins: Sequence["Twin"], lines: LineMap) -> LineMap:
         if a_line[1] > 0 and c_line[1] > 0 and a_line not in matched and c_line not in taken:
             matched[a_line] = c_line
             taken.add(c_line)
+    theirs = {(i.file, i.line) for t in twins if t.right for i in t.right.items if i.line > 0}
+    matched |= _between(sorted(mine), sorted(theirs), matched)
     for file, line in sorted(mine):
         places = made.setdefault(file, {})
         goal = matched.get((file, line))
         places[line] = Place(*goal) if goal else Place(lines.files.get(file, file), line, line)
     return LineMap(lines.files, made)
+
+
+_Line = tuple[str, int]
+
+
+def _between(
+    mine: Sequence[_Line], theirs: Sequence[_Line], matched: Mapping[_Line, _Line]
+) -> dict[_Line, _Line]:
+    """Match lines that stand, as many on both sides, between two that are matched in order."""
+    out: dict[_Line, _Line] = {}
+    taken = set(matched.values())
+    bounds = [(-1, -1)]
+    for i, line in enumerate(mine):
+        if line in matched and theirs.index(matched[line]) > bounds[-1][1]:
+            bounds.append((i, theirs.index(matched[line])))
+    bounds.append((len(mine), len(theirs)))
+    for (i, j), (i_end, j_end) in pairwise(bounds):
+        left = [line for line in mine[i + 1 : i_end] if line not in matched]
+        right = [line for line in theirs[j + 1 : j_end] if line not in taken]
+        if len(left) == len(right):
+            out.update(zip(left, right, strict=True))
+    return out

@@ -48,4 +48,4 @@ def diff_in_intel(item: SnippetDiff) -> SnippetDiff:
         )
         for row in item.diff.rows
     )
-    return item._replace(diff=item.diff._replace(rows=rows))
+    return item._replace(explained=item.explained._replace(diff=item.diff._replace(rows=rows)))

@@ -6,6 +6,7 @@ from hot_anvil.core.built import Built
 from hot_anvil.core.code import EMITTED
 from hot_anvil.core.diff import Diff
 from hot_anvil.core.listing import ListedFunction
+from hot_anvil.core.reasons.explain import Explained
 
 
 class Listing(NamedTuple):
@@ -20,10 +21,16 @@ class Listing(NamedTuple):
 
 
 class SnippetDiff(NamedTuple):
-    """One snippet under two builds, compared by source line."""
+    """One snippet compared: two builds, two entries, before and after an edit, or two files."""
 
     left: Built
     right: Built
-    diff: Diff
+    explained: Explained
     isa: str = "x86"
     right_isa: str = "x86"
+    names: tuple[str, str] = ("", "")  # of the two sides, as a person calls them
+
+    @property
+    def diff(self) -> Diff:
+        """The comparison without its reasons."""
+        return self.explained.diff

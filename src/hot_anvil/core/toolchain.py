@@ -37,6 +37,8 @@ class Family(NamedTuple):
     variable_flags: tuple[str, ...]
     diagnostics_flags: tuple[str, ...]
     diagnostics_since: int  # major version that knows diagnostics_flags
+    remark_flags: tuple[str, ...]  # ask what it optimised: into "{file}", or among its complaints
+    remarks_since: int  # major version that knows remark_flags
     diagnostics: Mapping[str, str]  # language -> form, see core/messages.py
     helpers: tuple[str, ...]
     text_is_object: bool
@@ -107,6 +109,8 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
         debug_flags=tuple(table["debug_flags"]),
         variable_flags=tuple(table["variable_flags"]),
         diagnostics_flags=tuple(table["diagnostics_flags"]),
+        remark_flags=tuple(table.get("remark_flags", ())),
+        remarks_since=table.get("remarks_since", 0),
         diagnostics_since=table.get("diagnostics_since", 0),
         diagnostics=table["diagnostics"],
         helpers=tuple(table["helpers"]),

@@ -4,6 +4,7 @@ import os
 import re
 import shutil
 from collections.abc import Sequence
+from contextlib import suppress
 from pathlib import Path
 
 from hot_anvil.core.built import COMPILED, REFUSED, Unit
@@ -19,7 +20,8 @@ from hot_anvil.core.names import fortran_title
 from hot_anvil.core.proof import UNKNOWN, Proof
 from hot_anvil.core.ptx import read_ptx
 from hot_anvil.core.reader import read_assembly
-from hot_anvil.system.files import write_json
+from hot_anvil.core.reasons.remarks import Remark, read_remarks
+from hot_anvil.system.files import read_source, write_json
 from hot_anvil.system.image import read_object
 from hot_anvil.system.jobs import Job, compiler_argv, links_late
 from hot_anvil.system.limits import limits
@@ -59,6 +61,9 @@ def compile_unit(job: Job, store: Store) -> Unit:
         return unit
     name = store.name_for(job.key, read)
     write_json(work / "unit.json", unit._asdict())
+    if unit.status == COMPILED:
+        own = [path for path in read if not Path(path).is_absolute()]
+        write_json(work / "sources.json", _texts(store.root, own))
     store.keep(work, name)
     store.remember(job.key, read, shadows(job, read, store.root), name)
     return unit._replace(artefact=name)
@@ -79,7 +84,11 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
     if job.language == "assembly" or links_late(job.flags):
         return _compile_object(job, store, work)
     both = (f"--emit=obj={work / 'code.o'}",) if job.family.style == "rustc" else ()
-    said = run_compiler(job, store, work, TEXT, "code.s", both)
+    asks = job.language != "cuda" and job.toolchain.major >= job.family.remarks_since
+    asked = job.family.remark_flags if asks else ()
+    told = [flag.replace("{file}", str(work / "remarks")) for flag in asked]
+    said = run_compiler(job, store, work, TEXT, "code.s", (*both, *told))
+    said = _keep_remarks(said, work)
     complaints = read_diagnostics(said.stderr, job.diagnostics)
     read = files_read(work, job, store.root)
     seconds = said.seconds
@@ -104,6 +113,22 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
     facts = object_facts((work / "code.o").read_bytes())
     proof, code = prove_unit(job, work, text, code, facts)
     return _keep(job, work, seconds, complaints, facts, proof, code), read
+
+
+def _keep_remarks(said: Outcome, work: Path) -> Outcome:
+    """Put what the compiler says of its own doing apart from what it complains about."""
+    rows: list[Remark] = []
+    with suppress(OSError):
+        rows += read_remarks((work / "remarks").read_text(errors="replace"), "gcc")
+        (work / "remarks").unlink()
+    if ": remark: " in said.stderr:
+        rows += read_remarks(said.stderr, "clang")
+        lines = said.stderr.split("\n")
+        kept = [line for line in lines if ": remark: " not in line]
+        said = said._replace(stderr="\n".join(kept))
+    if rows:
+        write_json(work / "remarks.json", rows)
+    return said
 
 
 def _compile_object(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
@@ -196,6 +221,15 @@ def _why(said: Outcome, complaints: Sequence[Diagnostic]) -> str:
             return f"{place}{complaint.message}"
     last = said.stderr.strip().split("\n")[-1].strip()
     return f"the compiler ended with {said.ending}" + (f": {last}" if last else " without a word")
+
+
+def _texts(root: str, files: Sequence[str]) -> dict[str, str]:
+    """Return the texts of files, to tell later what an edit changed."""
+    out = {}
+    for file in files:
+        with suppress(OSError):
+            out[file] = read_source(Path(root, file))
+    return out
 
 
 def files_read(work: Path, job: Job, root: str) -> list[str]:

@@ -141,6 +141,24 @@ def find_unit(job: Job, store: Store) -> Unit | None:
     return _load(job, store, name) if name else None
 
 
+def find_earlier(job: Job, store: Store, steps: int) -> Unit | None:
+    """Return what the job made of the ``steps``-th state of its files before the last one."""
+    names = store.earlier(job.key)
+    return _load(job, store, names[steps - 1]) if len(names) >= steps else None
+
+
+def load_sources(unit: Unit, store: Store) -> dict[str, list[str]]:
+    """Return the lines of the bench's own files, as they were when the unit was compiled."""
+    kept = read_json(store.artefact(unit.artefact) / "sources.json") or {}
+    return {file: text.replace("\r\n", "\n").split("\n") for file, text in kept.items()}
+
+
+def load_remarks(unit: Unit, store: Store) -> tuple[tuple[str, int, str], ...]:
+    """Return what the compiler said that it did: (file, line, text)."""
+    rows = read_json(store.artefact(unit.artefact) / "remarks.json") or []
+    return tuple((file, line, text) for file, line, text in rows)
+
+
 def load_code(unit: Unit, store: Store) -> code_records.Code:
     """Return the functions of a compiled unit."""
     plain = read_json(store.artefact(unit.artefact) / "code.json")

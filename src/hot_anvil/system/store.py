@@ -19,7 +19,8 @@ from typing import Any
 from hot_anvil.core.errors import RequestError
 from hot_anvil.system.files import digest, digest_file, read_json, user_cache, write_json
 
-FORMAT = 13  # raised whenever what an artefact holds changes
+_KEPT = 50  # earlier results of one command that are remembered
+FORMAT = 14  # raised whenever what an artefact holds changes
 
 
 class Store:
@@ -53,8 +54,19 @@ class Store:
     def remember(self, key: str, read: Sequence[str], absent: Iterable[str], artefact: str) -> None:
         """Record what a command read and made."""
         digests = [(path, self._digest(path)) for path in read]
+        earlier = [name for name in self._versions(key) if name != artefact][:_KEPT]
         recipe = {"read": digests, "absent": sorted(absent), "artefact": artefact}
-        write_json(self._recipe(key), recipe)
+        write_json(self._recipe(key), {**recipe, "earlier": earlier})
+
+    def earlier(self, key: str) -> list[str]:
+        """Return what command ``key`` made of earlier states of its files, the latest first."""
+        return [name for name in self._versions(key)[1:] if self.artefact(name).is_dir()]
+
+    def _versions(self, key: str) -> list[str]:
+        recipe = read_json(self._recipe(key))
+        if not isinstance(recipe, dict):
+            return []
+        return [recipe["artefact"], *recipe.get("earlier", ())]
 
     def name_for(self, key: str, read: Sequence[str]) -> str:
         """Return the artefact name for a command and the contents it read."""

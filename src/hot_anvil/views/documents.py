@@ -7,13 +7,16 @@ from typing import TYPE_CHECKING, Any
 from hot_anvil.core.align import Pair
 from hot_anvil.core.built import REFUSED, Built
 from hot_anvil.core.code import Instruction
+from hot_anvil.core.diff import Row
 from hot_anvil.core.grid import Plan
 from hot_anvil.core.listing import ListedFunction, Placed
+from hot_anvil.core.reasons.base import Reason
 from hot_anvil.core.shown import Listing, SnippetDiff
 from hot_anvil.core.toolchain import Toolchain
 
 if TYPE_CHECKING:
     from hot_anvil.core.judged import Checked, Measured, Picked
+    from hot_anvil.core.ledger import Ledger
     from hot_anvil.core.measure import Result
     from hot_anvil.core.proof import DebugProof
 
@@ -163,43 +166,104 @@ def diff_document(diffs: Sequence[SnippetDiff]) -> Document:
     """Return the document of ``diff``."""
     lines = []
     totals = []
+    reasons = []
     for item in diffs:
         snippet = item.left.snippet.name
-        for row in item.diff.rows:
-            pairs = [pair for part in row.parts for pair in part.pairs]
-            lines.append(
-                {
-                    "snippet": snippet,
-                    "file": row.file,
-                    "line": row.line,
-                    "text": row.text,
-                    "state": row.state,
-                    "left": _side(pairs, 0),
-                    "right": _side(pairs, 1),
-                    "parts": [
-                        {
-                            "function": part.function,
-                            "title": part.title,
-                            "left_count": part.left_count,
-                            "right_count": part.right_count,
-                            "pairs": [_pair(pair) for pair in part.pairs],
-                        }
-                        for part in row.parts
-                    ],
-                    "reasons": [],
-                }
-            )
+        texts = {t.name: [[i.text for i in s.items] if s else [] for s in (t.left, t.right)]
+                 for t in item.diff.twins}  # fmt: skip
+        plain = [_reason(reason, texts[reason.function]) for reason in item.explained.reasons]
+        reasons += [{"snippet": snippet, **reason} for reason in plain]
+        lines += [{"snippet": snippet, **_diff_line(row, plain)} for row in item.diff.rows]
         totals.append(
             {
                 "snippet": snippet,
                 "left": item.diff.left_count,
                 "right": item.diff.right_count,
                 "states": item.diff.states,
+                "not_explained": item.explained.unexplained,
+                "wanting_reason": item.explained.wanting,
                 "functions": [total._asdict() for total in item.diff.functions],
             }
         )
-    sides = {side: getattr(diffs[0], side).build.name if diffs else "" for side in SIDES}
-    return document("diff", **sides, lines=lines, totals=totals)
+    names = dict(zip(SIDES, diffs[0].names if diffs else ("", ""), strict=True))
+    return document("diff", **names, lines=lines, reasons=reasons, totals=totals)
+
+
+def _diff_line(row: Row, reasons: Sequence[Document]) -> Document:
+    pairs = [pair for part in row.parts for pair in part.pairs]
+    return {
+        "file": row.file,
+        "line": row.line,
+        "text": row.text,
+        "state": row.state,
+        "left_source": row.left._asdict() if row.left else None,
+        "right_source": row.right._asdict() if row.right else None,
+        "left": _side(pairs, 0),
+        "right": _side(pairs, 1),
+        "parts": [
+            {
+                "function": part.function,
+                "title": part.title,
+                "state": part.state,
+                "left_count": part.left_count,
+                "right_count": part.right_count,
+                "pairs": [_pair(pair) for pair in part.pairs],
+            }
+            for part in row.parts
+        ],
+        "reasons": [
+            {key: reasons[k][key] for key in ("kind", "text", "confidence", "evidence")}
+            for k in row.reasons
+        ],
+    }
+
+
+def _reason(reason: Reason, texts: Sequence[Sequence[str]]) -> Document:
+    sides = zip(SIDES, (reason.left, reason.right), texts, strict=True)
+    return {
+        "kind": reason.kind,
+        "text": reason.text,
+        "confidence": reason.confidence,
+        "function": reason.function,
+        "lines": [
+            {"file": p.file, "line": p.old or p.line, "side": "left" if p.old else "right"}
+            for p in sorted(reason.places)
+        ],
+        "evidence": {
+            side: [{"index": k, "text": own[k]} for k in found] for side, found, own in sides
+        },
+        "remarks": list(reason.remarks),
+    }
+
+
+def ledger_document(ledgers: "Sequence[Ledger]") -> Document:
+    """Return the document of ``ledger``."""
+    return document(
+        "ledger",
+        ledgers=[
+            {
+                "snippet": ledger.snippet,
+                "builds": list(ledger.columns),
+                "refused": [{"build": build, "why": why} for build, why in ledger.refused],
+                "lines": [
+                    {
+                        "file": row.file,
+                        "line": row.line,
+                        "text": row.text,
+                        "differs": row.differs,
+                        "cells": [
+                            None if cell is None
+                            else {"instructions": cell.instructions, "marks": list(cell.marks)}
+                            for cell in row.cells
+                        ],
+                    }
+                    for row in ledger.rows
+                ],
+                "totals": list(ledger.totals),
+            }
+            for ledger in ledgers
+        ],
+    )  # fmt: skip
 
 
 SIDES = ("left", "right")

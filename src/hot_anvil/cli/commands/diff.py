@@ -1,6 +1,8 @@
 """``hot-anvil diff``."""
 
 import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
 
 from hot_anvil.cli.options import (
     add_named_builds,
@@ -12,24 +14,63 @@ from hot_anvil.cli.options import (
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
+from hot_anvil.core.shown import SnippetDiff
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
-    add_named_builds(parser, "LEFT RIGHT", "the two builds to compare")
+    add_named_builds(
+        parser, "LEFT RIGHT", "two builds, or two entries as ENTRY@BUILD, or a second source file"
+    )
     add_view(parser)
     parser.add_argument(
+        "--before", nargs="?", type=int, const=1, metavar="N",
+        help="what a build made of the source before its last edit (or N edits ago), and makes now",
+    )  # fmt: skip
+    parser.add_argument(
         "--all", action="store_true", help="also show the instructions of lines that are the same"
+    )
+    parser.add_argument(
+        "--context", type=int, default=3, metavar="N",
+        help="show this many lines that are the same beside those that differ (default: 3)",
+    )  # fmt: skip
+    parser.add_argument("--lines", metavar="N[-M]", help="only these source lines, such as 12-20")
+    parser.add_argument(
+        "--state", metavar="STATE,..", help="only lines in these states, such as changed,gone"
     )
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
-    """Compare two builds by source line."""
+    """Compare two sides by source line, with reasons."""
     from hot_anvil.views.diff import diff_sheet
 
+    workshop, diffs = _compare(args, out)
+    if args.lines or args.state:
+        from hot_anvil.core.choosing import only_rows
+
+        diffs = tuple(only_rows(item, args.lines, args.state) for item in diffs)
+    if syntax_of(args, workshop) == "intel":
+        from hot_anvil.core.respell import diff_in_intel
+
+        diffs = tuple(diff_in_intel(item) for item in diffs)
+    out.answer(
+        lambda: diff_sheet(diffs, out.width, args.all, max(args.context, 0)),
+        lambda: document("diff", diffs),
+    )
+    return 0
+
+
+def _compare(args: argparse.Namespace, out: Output) -> "tuple[Workshop, tuple[SnippetDiff, ...]]":
     path, names = split_path(args.words)
+    if names and Path(names[0]).is_file() and Path(path).is_file():
+        return _two_files(args, out, path, names)
     workshop = open_workshop(args, out, path)
     builds = workshop.plan.builds
+    if args.before is not None:
+        return workshop, _before(args, workshop, names)
     if not names and len(builds) == 2:
         names = [build.name for build in builds]
     if len(names) != 2:
@@ -37,10 +78,36 @@ def run(args: argparse.Namespace, out: Output) -> int:
             "diff compares two builds: name them after PATH, or give two with --build. "
             f"The builds are: {listed(build.name for build in builds)}."
         )
-    diffs = workshop.diff(names[0], names[1], args.snippet, args.entry, args.view)
-    if syntax_of(args, workshop) == "intel":
-        from hot_anvil.core.respell import diff_in_intel
+    return workshop, workshop.diff(names[0], names[1], args.snippet, args.entry, args.view)
 
-        diffs = tuple(diff_in_intel(item) for item in diffs)
-    out.answer(lambda: diff_sheet(diffs, out.width, args.all), lambda: document("diff", diffs))
-    return 0
+
+def _before(
+    args: argparse.Namespace, workshop: "Workshop", names: list[str]
+) -> tuple[SnippetDiff, ...]:
+    builds = [build.name for build in workshop.plan.builds]
+    if len(names) > 1 or (not names and len(builds) != 1):
+        raise RequestError(
+            "--before compares one build with itself: name it after PATH. "
+            f"The builds are: {listed(builds)}."
+        )
+    if args.before < 1:
+        raise RequestError(f"--before {args.before}: give how many edits ago, from 1.")
+    return workshop.diff_edit(
+        names[0] if names else builds[0], args.before, args.snippet, args.entry
+    )
+
+
+def _two_files(
+    args: argparse.Namespace, out: Output, path: str, names: list[str]
+) -> "tuple[Workshop, tuple[SnippetDiff, ...]]":
+    from hot_anvil.comparison import compare_files
+
+    sides = [open_workshop(args, out, file) for file in (path, names[0])]
+    known = [build.name for build in sides[1].plan.builds]
+    builds = names[1:] or (known if len(args.build) in (1, 2) else [])
+    if len(builds) not in (1, 2):
+        raise RequestError(
+            "Two files are compared under one build, or each under its own: say which with "
+            f"--build, or name them after the files. The builds are: {listed(known)}."
+        )
+    return sides[1], compare_files(sides[0], sides[1], (builds[0], builds[-1]), args.entry)

@@ -103,7 +103,10 @@ def fused(view: View) -> Iterator[Reason]:
     if not made or a.of((b.FMA,)) or not products or len(c.of((b.FMUL,))) > len(products):
         return
     lines = {c.places[k] for k in made}
-    mine = [k for k in a.of((b.FMUL, b.FADD)) if a.places[k] in lines] or a.of((b.FMUL, b.FADD))
+    mine = [
+        k for k in a.of((b.FMUL, b.FADD))
+        if a.places[k] in lines or not c.of((b.FMUL, b.FADD), c.at.get(a.places[k], ()))
+    ]  # fmt: skip
     texts = (
         "multiplication and addition are fused: rounded once, so results can change",
         "multiplication and addition are rounded each, no longer fused: results can change",

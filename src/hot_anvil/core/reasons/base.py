@@ -5,6 +5,7 @@ A rule looks from one side (``a``) to the other (``b``) for something that
 vectorised and one that no longer is; the reason says it as left to right.
 """
 
+import re
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
@@ -33,6 +34,9 @@ class Reason(NamedTuple):
     places: frozenset[Place]  # source lines that it explains
     remarks: tuple[str, ...] = ()  # what the compilers say to the same end
     weight: int = 0  # instructions by which these lines differ
+
+
+_PROBE = re.compile(r"(?:lock )?or[lq] \$0,")  # touches a page of the stack, changes nothing
 
 
 class Side:
@@ -101,7 +105,8 @@ class Side:
             k
             for k, done in enumerate(self.deeds)
             if (done.loads or done.stores) and k not in self.saves and body.on_stack(k)
-        )
+            and not _PROBE.match(body.texts[k])
+        )  # fmt: skip
 
     @cached_property
     def calls(self) -> tuple[tuple[int, str], ...]:
@@ -231,11 +236,11 @@ class World:
         self,
         titles: Mapping[str, str],
         homes: Mapping[str, frozenset[Place]],
-        constants: tuple[Mapping[str, str], Mapping[str, str]] = ({}, {}),
+        other_functions: bool = False,
     ) -> None:
         self.titles = titles
         self.homes = homes  # function -> source lines of its own code, on either side
-        self.constants = constants
+        self.other_functions = other_functions  # two functions of different names are compared
 
     def title(self, name: str) -> str:
         """Return a function's name as the source writes it."""

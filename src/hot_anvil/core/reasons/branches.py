@@ -32,7 +32,8 @@ def _branches(side: Side) -> list[int]:
 
 def selects(side: Side) -> list[int]:
     """Return what takes the place of a branch: selects, sets, masks, minimum and maximum."""
-    out = side.of((b.SELECT, b.SET, b.MINMAX))
+    out = side.of((b.SELECT, b.MINMAX))
+    out += [k for k in side.of((b.SET,)) if not _branched_on(side, k)]
     for k, done in enumerate(side.deeds):
         text = side.body.texts[k]
         if _CARRY.match(text) and side.body.isa == "x86":
@@ -44,6 +45,13 @@ def selects(side: Side) -> list[int]:
         ):
             out.append(k)
     return out
+
+
+def _branched_on(side: Side, k: int) -> bool:
+    """Tell whether a flag is made only to branch on, as unoptimised code does."""
+    block = side.body.block_of
+    near = range(k + 1, min(k + 4, len(side)))
+    return any(side.kinds[j] == b.BRANCH and block[j] == block[k] for j in near)
 
 
 def _near(place: Place, other: Place) -> bool:
@@ -85,7 +93,8 @@ def signedness(view: View) -> Iterator[Reason]:
     for place in view.lines:
         mine = [k for k in a.of(kinds, a.at.get(place, ())) if _ordered(a, k)]
         theirs = [k for k in c.of(kinds, c.at.get(place, ())) if _ordered(c, k)]
-        if not mine or not theirs or len(mine) != len(theirs):
+        tables = any(side.deeds[k].indirect for side in (a, c) for k in side.at.get(place, ()))
+        if not mine or not theirs or len(mine) != len(theirs) or tables:
             continue
         signs = [{_sign(side, k) for k in own} for side, own in ((a, mine), (c, theirs))]
         if (
@@ -171,7 +180,7 @@ def tables(view: View) -> Iterator[Reason]:
 def _cases(view: View, places: Iterable[Place]) -> set[Place]:
     """Return lines behind a switch that hold only a value and a jump, and nothing in ``b``."""
     first = min(places, key=lambda place: place.line)
-    quiet = {b.CONSTANT, b.JUMP, b.MOVE, b.RETURN, b.ADDRESS}
+    quiet = {b.CONSTANT, b.JUMP, b.MOVE, b.RETURN, b.ADDRESS, b.COMPARE, b.SELECT, b.BRANCH}
     return {
         place
         for place, here in view.a.at.items()

@@ -9,6 +9,7 @@ from hot_anvil.core.flow import Body
 from hot_anvil.core.linemap import LineMap, Place
 from hot_anvil.core.reasons import arithmetic, branches, calls, guards, loops, memory, plain
 from hot_anvil.core.reasons.base import CERTAIN, LIKELY, Reason, Rule, Side, View, World
+from hot_anvil.core.reasons.remarks import Remark, borne_out
 
 RULES: tuple[Rule, ...] = (
     *loops.RULES, *calls.RULES, *branches.RULES, *arithmetic.RULES, *memory.RULES, *guards.RULES,
@@ -34,9 +35,11 @@ def explain(
     left_flags: Sequence[str] = (),
     right_flags: Sequence[str] = (),
     titles: Mapping[str, str] | None = None,
+    remarks: tuple[Sequence[Remark], Sequence[Remark]] = ((), ()),
 ) -> Explained:
     """Return the comparison with a reason for every line that a rule explains."""
-    world = World(titles or {}, _homes(diff.twins, diff.lines))
+    others = any(t.left and t.right and t.left.owner != t.right.owner for t in diff.twins)
+    world = World(titles or {}, _homes(diff.twins, diff.lines), others)
     sides: dict[str, tuple[Side, Side]] = {}
     reasons: list[Reason] = []
     states = {row.place: row.state for row in diff.rows}
@@ -54,7 +57,11 @@ def explain(
         )
         sides[twin.name] = two
         reasons += _of_function(twin.name, two, world, states)
-    return _attach(diff, reasons, sides)
+    merged = _merged(reasons)
+    if any(remarks):
+        changed = {r.place: r.parts[0].function for r in diff.rows if r.wants_reason and r.parts}
+        merged = list(borne_out(merged, remarks, diff.lines, changed))
+    return _attach(diff, merged, sides)
 
 
 def _of_function(
@@ -71,7 +78,8 @@ def _of_function(
     if changed <= {loops.REMOVED}:  # code of a loop that changed may stand under any of its lines
         last = [*memory.LAST, *last]
     for rule in last:
-        explained = {place for reason in found for place in reason.places}
+        common = (memory.KEPT, memory.FRAME) if rule in memory.LAST else ()
+        explained = {p for reason in found if reason.kind not in common for p in reason.places}
         for view in views:
             found += [r for r in rule(view) if not r.places <= explained]
     return found
@@ -150,9 +158,7 @@ def _attach(
 ) -> Explained:
     """Give each row the reasons that name its line; look closer where there are none."""
     counts = {row.place: abs(row.left_count - row.right_count) for row in diff.rows}
-    found = [
-        r._replace(weight=sum(counts.get(place, 0) for place in r.places)) for r in _merged(reasons)
-    ]
+    found = [r._replace(weight=sum(counts.get(place, 0) for place in r.places)) for r in reasons]
     by_place: dict[Place, list[int]] = {}
     for k, reason in enumerate(found):
         for place in reason.places:

@@ -120,7 +120,7 @@ class Shape(NamedTuple):
         at = f"in {self.width}-bit registers"
         if not self.bits:
             return f"a whole register at once, {at}"
-        return f"{self.lanes} x {self.bits}-bit {name} at once, {at}"
+        return f"{self.lanes} x {self.bits}-bit {name}s at once, {at}"
 
 
 def shape_of(side: Side, among: Sequence[int]) -> Shape:
@@ -269,7 +269,7 @@ def _copies(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int:
     steps = _step(a, inside), _step(c, own)
     if steps[0] and steps[1] % steps[0] == 0 and ratios:
         copies = steps[1] // steps[0]
-        if copies >= 2 and 0.4 * copies <= max(ratios) <= 1.5 * copies:
+        if copies >= 2 and 0.75 * copies <= max(ratios) <= 1.5 * copies:
             return copies
     if not whole or min(ratios) < 1.2 or 2 * len(whole) < len(ratios):
         return 1
@@ -279,10 +279,17 @@ def _copies(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int:
 def _amounts(side: Side, among: Sequence[int]) -> tuple[int, int, int, int]:
     """Return how many stores, loads, float operations and multiplications there are."""
     return (
-        len(side.stores(among)),
-        len(_distinct(side, among)),
+        _accesses(side, side.stores(among)),
+        _accesses(side, _distinct(side, among)),
         len(side.of(b.FLOAT, among)) + len(side.of((b.FMA,), among)),
         len(side.of((b.MUL, b.CALL), among)),
+    )
+
+
+def _accesses(side: Side, among: Iterable[int]) -> int:
+    """Return how many values are loaded or stored; some instructions take two."""
+    return sum(
+        1 + side.body.items[k].mnemonic.startswith(("ldp", "stp", "ldnp", "stnp")) for k in among
     )
 
 
@@ -306,7 +313,13 @@ def _step(side: Side, among: Sequence[int]) -> int:
     for k in side.of((b.ADD, b.SUB, b.ADDRESS), among):
         done = side.deeds[k]
         by = done.memory.offset if done.kind == b.ADDRESS and done.memory else done.immediate
-        if by and abs(by) <= 4096 and not done.packed and side.written(k) <= side.read(k):
+        if (
+            by
+            and abs(by) <= 4096
+            and not done.packed
+            and side.written(k)
+            and side.written(k) <= side.read(k)
+        ):
             best = max(best, abs(by))
     return best
 
@@ -315,12 +328,12 @@ def _vectors(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int
     """Return how many vectors of each array a loop handles in a pass."""
     stores = [k for k in c.stores(own) if c.deeds[k].packed]
     if stores and a.stores(inside):
-        return round(len(stores) / len(a.stores(inside)))
+        return round(_accesses(c, stores) / len(a.stores(inside)))
     groups: Counter[tuple[str, str, str]] = Counter()
     for k in _distinct(c, own):
         memory = c.deeds[k].memory
         if memory and c.deeds[k].packed:
-            groups[memory.base, memory.indexed, memory.symbol] += 1
+            groups[memory.base, memory.indexed, memory.symbol] += _accesses(c, [k])
     return max(groups.values(), default=1)
 
 

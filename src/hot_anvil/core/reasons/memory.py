@@ -49,6 +49,8 @@ def kept(view: View) -> Iterator[Reason]:
     """Values that ``a`` keeps in stack slots and ``b`` in registers."""
     a, c = view.a, view.b
     before, after = len(a.slots), len(c.slots)
+    if has_stack_guard(a) != has_stack_guard(c):
+        return  # what it takes to check is no value of the source
     if not before or after > 0.6 * before:
         return
     places = {
@@ -156,11 +158,22 @@ def folded(view: View) -> Iterator[Reason]:
     a, c = view.a, view.b
     value = None if has_stack_guard(a) else _only_result(c)
     if value is not None and _only_result(a) is None and _work(a, range(len(a))):
-        said = f"the function returns {value}" if value else "the function does nothing and returns"
-        texts = (f"{said}: all it computed is known", "the function computes what was known before")
         wanted = _work(a, range(len(a)))
-        yield view.reason(FOLDED, texts, wanted, c.of((b.CONSTANT,)), set(view.lines))
+        if value:
+            texts = (
+                f"the function returns {value}: all it computed is known",
+                "the function computes what was known before",
+            )
+            yield view.reason(FOLDED, texts, wanted, c.of((b.CONSTANT,)), set(view.lines))
+        elif not a.loops:
+            texts = (
+                "nothing of the function is left: it has no effect",
+                "the function has an effect",
+            )
+            yield view.reason(DEAD, texts, wanted, (), set(view.lines))
         return
+    if len(c.of((b.BRANCH,))) > len(a.of((b.BRANCH,))):
+        return  # a constant for each way is no result that became known
     known = {done.immediate for done in a.deeds if done.immediate is not None}
     quiet = {
         b.CONSTANT,
@@ -215,7 +228,8 @@ def _fewer(view: View) -> bool:
 
 def _work(side: Side, among: Sequence[int]) -> list[int]:
     kinds = b.ARITHMETIC | {b.CALL, b.BRANCH, b.SET, b.SELECT, b.CONVERT, b.SKIP}
-    return [k for k in side.of(kinds, among) if k not in side.saves]
+    found = [k for k in side.of(kinds, among) if k not in side.saves]
+    return found + [k for k in side.of((b.JUMP,), among) if side.body.leaves(k)]
 
 
 def _only_result(side: Side) -> str | None:
@@ -251,6 +265,8 @@ def dead(view: View) -> Iterator[Reason]:
     a, c = view.a, view.b
     if not len(c):
         return
+    if view.world.other_functions:
+        return  # lines of two functions that are not matched say nothing
     for place, here in a.at.items():
         if c.at.get(place) or place.line <= 0 or place.old:
             continue

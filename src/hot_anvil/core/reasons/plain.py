@@ -13,6 +13,8 @@ SAVED, EXTENDED, WIDER, WRITTEN = (
 )  # fmt: skip
 PADDED, ARGUMENT, DATA = "padding only", "other argument", "other constant"
 SETUP = "loop setup"
+# Kinds that say how a line differs where no larger reason does.
+SMALL = frozenset((SAVED, EXTENDED, WIDER, WRITTEN, DATA, SETUP, ARGUMENT))
 
 
 def saved(view: View) -> Iterator[Reason]:

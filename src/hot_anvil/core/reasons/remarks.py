@@ -1,0 +1,81 @@
+"""What compilers say of their own doing, and the reasons that it bears out."""
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.linemap import LineMap, Place
+from hot_anvil.core.reasons import calls, loops
+from hot_anvil.core.reasons.base import REMARKED, Reason
+
+
+class Remark(NamedTuple):
+    """One remark of a compiler on something that it did."""
+
+    file: str
+    line: int
+    text: str
+
+
+_GCC = re.compile(r"(.+?):(\d+):(?:\d+): optimized:\s+(.*)")
+_CLANG = re.compile(r"(.+?):(\d+):(?:\d+): remark: (.*?)(?: \[-Rpass=[\w-]+\])?$")
+_COUNT = re.compile(r" \(header execution count \d+\)")
+_KINDS = (
+    (loops.VECTORISED, r"loop vectorized|vectorized loop"),
+    (loops.UNROLLED, r"loop (?:with \d+ iterations )?(?:completely )?unrolled|unrolled loop|completely unrolled loop"),
+    (loops.COMBINED, r"basic block part vectorized|SLP vectorized|vectorized horizontal reduction"),
+    (calls.INLINED, r"\s*Inlin(?:ed|ing) |'.+' inlined into "),
+    (calls.OTHER, r"Loop \d+ distributed: split to 0 loops and 1 library calls|.*transformed loop-strided store"
+                  r"|Transformed loop-strided store|Formed a call to|Formed"),
+)  # fmt: skip
+
+
+def read_remarks(text: str, style: str) -> tuple[Remark, ...]:
+    """Read what a compiler wrote; ``style`` is "gcc" or "clang"."""
+    pattern = _GCC if style == "gcc" else _CLANG
+    found = (pattern.match(_COUNT.sub("", line)) for line in text.split("\n"))
+    return tuple(dict.fromkeys(Remark(m[1], int(m[2]), m[3].strip()) for m in found if m))
+
+
+def kind_of(remark: Remark) -> str:
+    """Return the kind of reason that a remark speaks of, "" for others."""
+    return next((kind for kind, pattern in _KINDS if re.match(pattern, remark.text)), "")
+
+
+def borne_out(
+    reasons: Sequence[Reason],
+    remarks: tuple[Sequence[Remark], Sequence[Remark]],
+    lines: LineMap,
+    functions: Mapping[Place, str],
+) -> Iterator[Reason]:
+    """Give the reasons, with the remarks that say the same, and those only a compiler says.
+
+    A remark counts if one side's compiler made it and the other's did not.
+    ``functions`` tells which function has code of a line that differs.
+    """
+    said: dict[tuple[str, Place], list[str]] = {}
+    sides = [
+        {(kind_of(r), _place(r, lines if left else None)): r for r in own if kind_of(r)}
+        for left, own in ((True, remarks[0]), (False, remarks[1]))
+    ]
+    for side, other, which in ((sides[0], sides[1], "left"), (sides[1], sides[0], "right")):
+        for key, remark in side.items():
+            if key not in other:
+                said.setdefault(key, []).append(f"{which}: {remark.text}")
+    used: set[tuple[str, Place]] = set()
+    for reason in reasons:
+        own = [(key, text) for key, texts in said.items() for text in texts
+               if key[0] == reason.kind and key[1] in reason.places]  # fmt: skip
+        used.update(key for key, _ in own)
+        yield reason._replace(remarks=tuple(text for _, text in own)) if own else reason
+    told = {place for reason in reasons if reason.kind in loops.KINDS for place in reason.places}
+    for (kind, place), texts in said.items():
+        again = kind in loops.KINDS and place in told  # of a part of a loop that is explained
+        if (kind, place) not in used and place in functions and not again:
+            text = f"only the compiler says so: {'; '.join(texts)}"
+            at = frozenset((place,))
+            yield Reason(kind, text, REMARKED, functions[place], (), (), at, tuple(texts))
+
+
+def _place(remark: Remark, lines: LineMap | None) -> Place:
+    return lines.place(remark.file, remark.line) if lines else Place(remark.file, remark.line)
