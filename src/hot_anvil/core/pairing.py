@@ -51,7 +51,7 @@ def pair_bodies(left: Body | None, right: Body | None, lines: LineMap) -> Iterat
             yield Paired(place, pairs, (len(at), len(at)), SAME)
         return
     found: dict[Place, list[tuple[int, int]]] = {}
-    for place in dict.fromkeys((*left_at, *right_at)):
+    for place in sorted({*left_at, *right_at}):  # one order, whichever side is which
         found[place] = _align(left, left_at.get(place, []), right, right_at.get(place, []))
     states = _states(left, right, found)
     other = moved_between(left, right, found)

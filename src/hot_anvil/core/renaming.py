@@ -8,12 +8,14 @@ webs correspond one to one. Labels correspond one to one over the function.
 
 from collections import Counter
 from collections.abc import Sequence
+from functools import lru_cache
 from itertools import pairwise
 
 from hot_anvil.core.flow import Body
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.isa.spelling import shape, split_names
 from hot_anvil.core.meaning import base as b
+from hot_anvil.core.meaning import meaning_of
 from hot_anvil.core.meaning.base import BOTH, DEFINE
 
 _LIMIT = 4000  # instructions of a function up to which webs are worked out
@@ -59,26 +61,32 @@ def _agreed(used: Sequence[tuple[Name, Name]]) -> dict[Name, Name]:
 
 
 class Webs:
-    """The webs of a function's registers."""
+    """The webs of a function's registers, by union of what reaches one another."""
 
     def __init__(self, body: Body) -> None:
-        self.body = body
-        self.isa = isa_of(body.isa)
-        self.joined: dict[int, int] = {}
-        # For each instruction: names in it, as (family, makings that reach it or itself).
-        self.rows: list[list[tuple[str, int]]] = []
-        self._work_out()
+        self.steps = [_steps(body, place) for place in range(len(body.items))]
+        self.joined: list[int] = []
+        self.rows: list[list[Name]] = []
+        bounds = [*body.leaders, len(body.items)]
+        self.blocks = list(pairwise(bounds))
+        self.after = body.next_blocks
+        self._number()
 
     def names(self, place: int) -> list[Name]:
         """Return the names of an instruction, in the order of its shape."""
         return [
-            ("", family, 0) if web < 0 else ("register", family, self._root(web))
-            for family, web in self.rows[place]
+            (kind, family, self._root(web) if kind else 0) for kind, family, web in self.rows[place]
         ]
 
+    def _new(self) -> int:
+        self.joined.append(len(self.joined))
+        return len(self.joined) - 1
+
     def _root(self, web: int) -> int:
-        while self.joined.get(web, web) != web:
-            web = self.joined[web]
+        joined = self.joined
+        while joined[web] != web:
+            joined[web] = joined[joined[web]]
+            web = joined[web]
         return web
 
     def _join(self, one: int, other: int) -> None:
@@ -86,85 +94,66 @@ class Webs:
         if a != c:
             self.joined[max(a, c)] = min(a, c)
 
-    def _work_out(self) -> None:
-        body = self.body
-        bounds = [*body.leaders, len(body.items)]
-        blocks = list(pairwise(bounds))
-        steps = [_steps(body, place) for place in range(len(body.items))]
-        # A making is numbered; those at the function's start are the first of each family.
-        entry: dict[str, int] = {}
-        for step in steps:
-            for family, _ in step[0]:
-                entry.setdefault(family, len(entry))
-        made = [
-            {family: len(entry) + place * 128 + k for k, family in enumerate(step[1])}
-            for place, step in enumerate(steps)
-        ]
-        reaching = self._reaching(blocks, steps, made, entry)
-        for (first, end), state in zip(blocks, reaching, strict=True):
-            self._name(range(first, end), steps, made, dict(state))
-
-    def _reaching(
-        self,
-        blocks: Sequence[tuple[int, int]],
-        steps: Sequence["_Step"],
-        made: Sequence[dict[str, int]],
-        entry: dict[str, int],
-    ) -> list[dict[str, frozenset[int]]]:
-        """Return for each block the makings that may reach it, by family."""
-        after = self.body.next_blocks
-        inside: list[dict[str, frozenset[int]]] = [{} for _ in blocks]
-        starts = {self.body.block_of[s] for s in self.body.starts if s < len(self.body.items)}
-        for block in starts | {0} if blocks else set():
-            inside[block] = {family: frozenset((web,)) for family, web in entry.items()}
-        last = []
-        for first, end in blocks:
-            out: dict[str, int] = {}
+    def _number(self) -> None:
+        """Give each name its web: block by block, then joined along the edges."""
+        entering = [dict[str, int]() for _ in self.blocks]
+        for block, families in enumerate(self._live()):
+            entering[block] = {family: self._new() for family in families}
+        for block, (first, end) in enumerate(self.blocks):
+            state = dict(entering[block])
             for place in range(first, end):
-                out.update(made[place])
-            last.append({family: frozenset((web,)) for family, web in out.items()})
-        todo = list(range(len(blocks)))
-        while todo:
-            block = todo.pop(0)
-            leaving = {**inside[block], **last[block]}
-            for goal in after[block]:
-                grown = False
-                known = inside[goal]
-                for family, webs in leaving.items():
-                    if not webs <= known.get(family, frozenset()):
-                        known[family] = known.get(family, frozenset()) | webs
-                        grown = True
-                if grown and goal not in todo:
-                    todo.append(goal)
-        return inside
+                self.rows.append(self._row(self.steps[place], state))
+            for goal in self.after[block]:
+                for family, web in entering[goal].items():
+                    if family in state:
+                        self._join(web, state[family])
 
-    def _name(
-        self,
-        places: range,
-        steps: Sequence["_Step"],
-        made: Sequence[dict[str, int]],
-        state: dict[str, frozenset[int]],
-    ) -> None:
-        for place in places:
-            row = []
-            for family, role in steps[place][0]:
-                if role == "":
-                    row.append((family, -1))
-                    continue
-                reached = state.get(family, frozenset())
-                new = made[place].get(family, -1)
-                if role != DEFINE:
-                    webs = sorted(reached) or [new]
-                    for web in webs[1:]:
-                        self._join(webs[0], web)
-                    if role == BOTH and new >= 0:
-                        self._join(webs[0], new)
-                    row.append((family, webs[0] if webs[0] >= 0 else 0))
-                else:
-                    row.append((family, new))
-            self.rows.append(row)
-            for family, web in made[place].items():
-                state[family] = frozenset((web,))
+    def _row(self, step: "_Step", state: dict[str, int]) -> list[Name]:
+        named, written = step
+        before = {family: state[family] for family, role in named if role and family in state}
+        for family in written:
+            state[family] = self._new()
+        row: list[Name] = []
+        for family, role in named:
+            if not role:
+                row.append(("", family, 0))
+                continue
+            web = before.get(family, -1)
+            if role == DEFINE or web < 0:
+                if role != DEFINE and family not in written:
+                    state[family] = self._new()
+                web = state[family]
+            elif role == BOTH:
+                self._join(web, state[family])
+            row.append(("register", family, web))
+        return row
+
+    def _live(self) -> list[set[str]]:
+        """Return for each block the families whose value it, or one after it, uses."""
+        uses: list[set[str]] = []
+        makes: list[set[str]] = []
+        for first, end in self.blocks:
+            used: set[str] = set()
+            made: set[str] = set()
+            for named, written in self.steps[first:end]:
+                used.update(f for f, role in named if role and role != DEFINE and f not in made)
+                made.update(written)
+            uses.append(used)
+            makes.append(made)
+        live = [set(used) for used in uses]
+        before: list[list[int]] = [[] for _ in self.blocks]
+        for block, goals in enumerate(self.after):
+            for goal in goals:
+                before[goal].append(block)
+        todo = list(range(len(live)))
+        while todo:
+            block = todo.pop()
+            for earlier in before[block]:
+                more = live[block] - makes[earlier] - live[earlier]
+                if more:
+                    live[earlier] |= more
+                    todo.append(earlier)
+        return live
 
 
 # Names of an instruction with their roles ("" for a label), and families that it writes.
@@ -173,20 +162,25 @@ _Step = tuple[list[tuple[str, str]], tuple[str, ...]]
 
 def _steps(body: Body, place: int) -> _Step:
     item = body.items[place]
-    isa = isa_of(body.isa)
-    meaning = body.meaning
-    told = meaning.roles(item.mnemonic, item.operands)
-    _, labels, families = split_names(body.texts[place], body.isa)
+    call = body.deeds[place].kind == b.CALL
+    return _step(body.texts[place], item.mnemonic, item.operands, body.isa, call)
+
+
+@lru_cache(maxsize=1 << 17)
+def _step(text: str, mnemonic: str, operands: tuple[str, ...], isa_name: str, call: bool) -> _Step:
+    isa, meaning = isa_of(isa_name), meaning_of(isa_name)
+    told = meaning.roles(mnemonic, operands)
+    _, labels, families = split_names(text, isa_name)
     roles = [
         role
-        for operand, role in zip(item.operands, told, strict=True)
+        for operand, role in zip(operands, told, strict=True)
         for _ in isa.register.findall(operand)
     ]
     if len(families) != len(roles):  # an operand spelled otherwise: each name may be both
         roles = [BOTH] * len(families)
     named = [(label, "") for label in labels] + list(zip(families, roles, strict=True))
     written = [family for family, role in named if role in (DEFINE, BOTH)]
-    written += meaning.hard_writes(item.mnemonic, item.operands)
-    if body.deeds[place].kind == b.CALL:
+    written += meaning.hard_writes(mnemonic, operands)
+    if call:
         written += sorted(meaning.clobbered)
     return named, tuple(dict.fromkeys(written))

@@ -1,11 +1,13 @@
 """Tell a mere change of order from one that changes what is computed."""
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 from hot_anvil.core.align import Pair
 from hot_anvil.core.flow import Body
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.meaning import base as b
+from hot_anvil.core.meaning import meaning_of
 from hot_anvil.core.meaning.base import DEFINE, USE
 
 _LIMIT = 200  # instructions of a line up to which all pairs are looked at
@@ -52,17 +54,24 @@ def _depend(left: Body, right: Body, first: int, second: int, goal: dict[int, in
     return flags == {True, False} and bool({one.kind, other.kind} & _READS_FLAGS)
 
 
-def effects(body: Body, place: int) -> tuple[set[str], set[str]]:
+def effects(body: Body, place: int) -> tuple[frozenset[str], frozenset[str]]:
     """Return the register families that an instruction reads and writes."""
     item = body.items[place]
-    isa = isa_of(body.isa)
-    told = body.meaning.roles(item.mnemonic, item.operands)
+    return effects_of(item.mnemonic, item.operands, body.isa)
+
+
+@lru_cache(maxsize=1 << 17)
+def effects_of(
+    mnemonic: str, operands: tuple[str, ...], isa_name: str
+) -> tuple[frozenset[str], frozenset[str]]:
+    """Return the register families that an instruction reads and writes."""
+    isa, meaning = isa_of(isa_name), meaning_of(isa_name)
     reads: set[str] = set()
-    writes: set[str] = set(body.meaning.hard_writes(item.mnemonic, item.operands))
-    for operand, role in zip(item.operands, told, strict=True):
+    writes: set[str] = set(meaning.hard_writes(mnemonic, operands))
+    for operand, role in zip(operands, meaning.roles(mnemonic, operands), strict=True):
         families = {isa.family(name)[0] for name in isa.register.findall(operand)}
         if role != DEFINE:
             reads |= families
         if role != USE:
             writes |= families
-    return reads, writes
+    return frozenset(reads), frozenset(writes)

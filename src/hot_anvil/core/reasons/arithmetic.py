@@ -84,6 +84,8 @@ def divided(view: View) -> Iterator[Reason]:
 def inverse(view: View) -> Iterator[Reason]:
     """A float division of ``a`` that is a multiplication in ``b``."""
     a, c = view.a, view.b
+    if not a.of((b.FDIV,)):
+        return
     for place in view.lines:
         mine, left = _work(a, place, (b.FDIV,)), _work(c, place, (b.FDIV,))
         before, made = _work(a, place, (b.FMUL,)), _work(c, place, (b.FMUL, b.FMA))
@@ -154,7 +156,7 @@ def _chains(side: Side, among: Sequence[int]) -> list[int]:
     return out
 
 
-def _accumulated(side: Side, k: int) -> set[str]:
+def _accumulated(side: Side, k: int) -> frozenset[str]:
     """Return the destination of an instruction of three operands that adds to itself."""
     return side.written(k) & side.read(k)
 

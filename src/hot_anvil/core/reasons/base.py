@@ -17,6 +17,7 @@ from hot_anvil.core.linemap import LineMap, Place
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning.base import helper
 from hot_anvil.core.phases import phases
+from hot_anvil.core.reordering import effects_of
 
 # How sure a reason is: the instructions say it; they make it likely; only the compiler says it.
 CERTAIN, LIKELY, REMARKED = "certain", "likely", "remark only"
@@ -78,6 +79,14 @@ class Side:
         return out
 
     @cached_property
+    def by_kind(self) -> dict[str, list[int]]:
+        """Kind -> the instructions of it, in order."""
+        out: dict[str, list[int]] = {}
+        for k, kind in enumerate(self.kinds):
+            out.setdefault(kind, []).append(k)
+        return out
+
+    @cached_property
     def phases(self) -> tuple[str, ...]:
         """PROLOGUE, EPILOGUE or "" for each instruction."""
         return phases(self.body.items, self.body.isa)
@@ -125,8 +134,11 @@ class Side:
 
     def of(self, kinds: Collection[str], among: Iterable[int] | None = None) -> list[int]:
         """Return the instructions of some kinds, of all or among some."""
+        if among is None:
+            found = [k for kind in kinds for k in self.by_kind.get(kind, ())]
+            return sorted(found) if len(kinds) > 1 else found
         own = self.kinds
-        return [k for k in (range(len(own)) if among is None else among) if own[k] in kinds]
+        return [k for k in among if own[k] in kinds]
 
     def loads(self, among: Iterable[int]) -> list[int]:
         """Return those that load from memory other than stack slots and constants."""
@@ -145,6 +157,13 @@ class Side:
     def _stack(self, k: int) -> bool:
         return k in self.slots or k in self.saves
 
+    @cached_property
+    def _own(self) -> dict[int, list[int]]:
+        out: dict[int, list[int]] = {}
+        for k, loop in enumerate(self.body.loop_of):
+            out.setdefault(loop, []).append(k)
+        return out
+
     def inside(self, loop: int) -> list[int]:
         """Return all instructions of a loop, inner loops included."""
         blocks = self.loops[loop].blocks
@@ -152,25 +171,22 @@ class Side:
 
     def own(self, loop: int) -> list[int]:
         """Return the instructions of a loop that are in no inner one."""
-        return [k for k, number in enumerate(self.body.loop_of) if number == loop]
+        return self._own.get(loop, [])
 
     def packed(self, among: Iterable[int]) -> list[int]:
         """Return packed calculations: not mere moves, shuffles or clearing."""
         wanted = b.ARITHMETIC | {b.COMPARE, b.CONVERT, b.EXTEND, b.SELECT}
         return [k for k in among if self.deeds[k].packed and self.kinds[k] in wanted]
 
-    def written(self, k: int) -> set[str]:
+    def written(self, k: int) -> frozenset[str]:
         """Return the register families that an instruction writes."""
-        return self._effects(k)[1]
+        item = self.body.items[k]
+        return effects_of(item.mnemonic, item.operands, self.body.isa)[1]
 
-    def read(self, k: int) -> set[str]:
+    def read(self, k: int) -> frozenset[str]:
         """Return the register families that an instruction reads."""
-        return self._effects(k)[0]
-
-    def _effects(self, k: int) -> tuple[set[str], set[str]]:
-        from hot_anvil.core.reordering import effects
-
-        return effects(self.body, k)
+        item = self.body.items[k]
+        return effects_of(item.mnemonic, item.operands, self.body.isa)[0]
 
 
 class View:
@@ -253,12 +269,12 @@ class World:
         out: dict[int, list[int]] = {k: [] for k in range(len(a.loops))}
         for j, mine in enumerate(lines[1]):
             scores = [
-                (_overlap(mine, other), -abs(c.loops[j].depth - a.loops[i].depth), -i)
+                (c.loops[j].depth == a.loops[i].depth, _overlap(mine, other), -i)
                 for i, other in enumerate(lines[0])
+                if _overlap(mine, other)
             ]
-            best = max(scores, default=(0.0, 0, 0))
-            if best[0] > 0:
-                out[-best[2]].append(j)
+            if scores:
+                out[-max(scores)[2]].append(j)
         self._add_near(lines, (a, c), out)
         for found in out.values():
             found.sort(key=lambda j: tuple(-n for n in _work(c, j)))

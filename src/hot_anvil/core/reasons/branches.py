@@ -10,7 +10,9 @@ from hot_anvil.core.reasons.base import LIKELY, Reason, Side, View
 SELECTED, SIGNED, TABLE = "branch into select", "signedness", "jump table"
 VALUES, RANGE, BITS = "table of values", "tests merged", "tests as a bit mask"
 _CARRY = re.compile(r"(?:sbb|adc)[bwlq]? ")
-_TABLES = re.compile(r"CSWTCH\.\d+|\.?Lswitch\.table[\w.]*|switch\.table[\w.]*|\.LANCHOR\d+")
+_TABLES = re.compile(
+    r"CSWTCH\.\d+|\.?Lswitch\.table[\w.]*|switch\.table[\w.]*|\.?L?reltable[\w.]*|\.LANCHOR\d+"
+)
 _NEAR = 3  # lines: what a branch chose between stands close to it
 
 
@@ -131,7 +133,11 @@ def _shifted(view: View, place: Place) -> bool:
 def merged(view: View) -> Iterator[Reason]:
     """Two tests of ``a`` that are one unsigned test in ``b``."""
     a, c = view.a, view.b
+    vectors = {c.body.loop_of[k] for k in range(len(c)) if c.deeds[k].packed} - {-1}
+    wide = {c.places[k] for k in range(len(c)) if c.body.loop_of[k] in vectors}
     for place in view.lines:
+        if place in wide:
+            continue  # tests of a vectorised loop's own
         mine = [k for k in a.of((b.BRANCH, b.SET), a.at.get(place, ())) if _ordered(a, k)]
         theirs = [
             k for k in c.of((b.BRANCH, b.SET, b.SELECT), c.at.get(place, ())) if _ordered(c, k)

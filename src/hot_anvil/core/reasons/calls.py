@@ -230,13 +230,10 @@ def _guessed(side: Side) -> list[int]:
     return [
         k
         for k in side.of((b.ADDRESS,))
-        if any(
-            re.search(rf"(?<![\w.$]){re.escape(name)}(?![\w.$])", text)
-            for text in side.body.items[k].operands
-            for name in side.names
-        )
+        if any(n in side.names for t in side.body.items[k].operands for n in _NAME.findall(t))
         and side.of((b.COMPARE, b.BRANCH), range(k, min(k + 6, len(side))))
     ]
 
 
+_NAME = re.compile(r"[A-Za-z_][\w.$]*")
 RULES = (inlined, tail_called, recursion, other_call, direct)

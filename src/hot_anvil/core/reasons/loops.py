@@ -33,7 +33,7 @@ def removed(view: View) -> Iterator[Reason]:
         left = [k for place in places for k in c.at.get(place, ())]
         if became_call(view, places):
             continue
-        copies = _copies(a, a.own(loop), c, left)
+        copies = copies_of(a, a.own(loop), c, left)
         packed = c.packed(left)
         if copies >= 2 or (packed and not a.packed(inside)):
             said = f"all {copies} passes" if copies >= 2 else "all passes"
@@ -152,7 +152,7 @@ def vectorised(view: View) -> Iterator[Reason]:
     a, c = view.a, view.b
     for loop, found in view.loop_pairs.items():
         inside = a.own(loop)
-        vector = [j for j in found if _is_vector(c, c.own(j))]
+        vector = [j for j in found if _vector_loop(c, j)]
         if not vector:
             continue
         main = vector[0]
@@ -162,7 +162,7 @@ def vectorised(view: View) -> Iterator[Reason]:
             shape = _from_scalar(shape, a, inside)
         places = _lines(a, inside) | {p for j in vector for p in _lines(c, c.own(j))}
         evidence = c.packed(own) or [k for k in own if c.deeds[k].packed]
-        if _is_vector(a, inside):
+        if _vector_loop(a, loop):
             other = shape_of(a, inside)
             if other.width != shape.width and min(other.width, shape.width) > 0:
                 text = "works in {}-bit registers instead of {}-bit ones"
@@ -189,6 +189,17 @@ def vectorised(view: View) -> Iterator[Reason]:
         )  # fmt: skip
 
 
+def _vector_loop(side: Side, loop: int) -> bool:
+    """Tell whether a loop itself is vectorised, and not just sums up what an inner one left."""
+    own = side.own(loop)
+    if not _is_vector(side, own):
+        return False
+    blocks = side.loops[loop].blocks
+    inner = [k for k, other in enumerate(side.loops) if other.blocks < blocks]
+    touches = any(side.deeds[k].packed and side.deeds[k].memory for k in own)
+    return touches or not any(_is_vector(side, side.own(k)) for k in inner)
+
+
 def _is_vector(side: Side, among: Sequence[int]) -> bool:
     """Tell whether a loop works on packed data: calculates with it, or copies all it moves so."""
     if side.packed(among):
@@ -202,7 +213,7 @@ def combined(view: View) -> Iterator[Reason]:
     """Straight code of ``a`` whose operations ``b`` does several at once."""
     a, c = view.a, view.b
     outside = [k for k in range(len(c)) if c.body.loop_of[k] < 0]
-    vectors = {j for j in range(len(c.loops)) if _is_vector(c, c.own(j))}
+    vectors = {j for j in range(len(c.loops)) if _vector_loop(c, j)}
     looped = {p for j in vectors for p in _lines(c, c.own(j))}
     looped |= {p for k in range(len(a.loops)) for p in _lines(a, a.own(k))}
     wanted = [k for k in outside if c.places[k] not in looped and not c.deeds[k].across]
@@ -236,8 +247,8 @@ def unrolled(view: View) -> Iterator[Reason]:
         own = c.own(main)
         if a.loops[loop].depth > c.loops[main].depth and len(a.inside(loop)) < len(inside):
             continue
-        widened = _is_vector(c, own) and not _is_vector(a, inside)
-        count = _vectors if widened else _copies
+        widened = _vector_loop(c, main) and not _vector_loop(a, loop)
+        count = _vectors if widened else copies_of
         copies = count(a, inside, c, own)
         if copies < 2:
             continue
@@ -250,7 +261,7 @@ def unrolled(view: View) -> Iterator[Reason]:
         yield view.reason(UNROLLED, (text, back), _backs(a, loop), _backs(c, main), places)
 
 
-def _copies(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int:
+def copies_of(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int:
     """Return how many passes of one loop another does in one, by what cannot be merged.
 
     Stores cannot. Without stores all that is counted must have grown alike, or
@@ -263,7 +274,7 @@ def _copies(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int:
     whole = [round(r) for r in ratios if r >= 1.5 and abs(r - round(r)) < 0.26]
     if first[0]:
         copies = round(ratios[0])
-        return copies if copies in whole[:1] and 2.5 * min(ratios) >= copies else 1
+        return copies if copies in whole[:1] and min(ratios) > 0.3 else 1
     if c.slots & set(own) and not a.slots & set(inside):
         return 1  # loads of values that only one side keeps in registers
     steps = _step(a, inside), _step(c, own)
@@ -330,9 +341,10 @@ def _vectors(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int
     if stores and a.stores(inside):
         return round(_accesses(c, stores) / len(a.stores(inside)))
     groups: Counter[tuple[str, str, str]] = Counter()
+    wide = any(c.deeds[k].packed for k in c.loads(own))
     for k in _distinct(c, own):
         memory = c.deeds[k].memory
-        if memory and c.deeds[k].packed:
+        if memory and (c.deeds[k].packed or not wide):
             groups[memory.base, memory.indexed, memory.symbol] += _accesses(c, [k])
     return max(groups.values(), default=1)
 
@@ -384,7 +396,7 @@ def hoisted(view: View) -> Iterator[Reason]:
     """Costly work on a line that ``a`` does in every pass and ``b`` once, before the loop."""
     a, c = view.a, view.b
     for loop, found in view.loop_pairs.items():
-        if not found or _is_vector(c, c.own(found[0])):
+        if not found or _vector_loop(c, found[0]):
             continue
         for place in _lines(a, a.own(loop)):
             here, there = a.at.get(place, []), c.at.get(place, [])

@@ -1,10 +1,11 @@
 """Memory: the stack frame, slots and registers, reloads, values that became known."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.reasons.base import LIKELY, Reason, Side, View, lines_text
 from hot_anvil.core.reasons.guards import has_stack_guard
+from hot_anvil.core.reasons.loops import copies_of
 
 FRAME, KEPT, RELOADED, FOLDED, DEAD = (
     "stack frame gone", "value kept in a register", "value reloaded", "folded to a constant",
@@ -76,6 +77,8 @@ def reloaded(view: View) -> Iterator[Reason]:
         if c.packed(c.own(found[0])) or a.packed(a.own(loop)):
             continue
         mine, theirs = _every_pass(a, loop), _every_pass(c, found[0])
+        if mine and copies_of(a, a.own(loop), c, c.own(found[0])) > 1:
+            continue  # more passes at once, each with its loads
         new = [k for k in theirs if _address(c, k) not in {_address(a, j) for j in mine}] or theirs
         if len(theirs) > len(mine) and not a.slots & set(a.own(loop)):
             places = {c.places[k] for k in new}
@@ -85,9 +88,11 @@ def reloaded(view: View) -> Iterator[Reason]:
                 "a value is kept in a register over the loop instead of being read in every pass",
             )
             yield view.reason(RELOADED, texts, mine, new, places)
+    if a.slots or c.slots:
+        return
     mine, theirs = _again(a), _again(c)
     fresh = [k for k in theirs if c.places[k] not in told]
-    if len(fresh) > len(mine) and not (a.slots or c.slots):
+    if len(fresh) > len(mine):
         texts = (
             "a value is read from memory again: a store or call between may have changed it",
             "a value is not read from memory again: nothing between can have changed it",
@@ -131,7 +136,10 @@ def _fixed(side: Side, writers: Sequence[int], k: int) -> bool:
 
 def _again(side: Side) -> list[int]:
     """Return loads, in straight code, of memory touched before with a store or call between."""
-    out = []
+    out: list[int] = []
+    every = range(len(side))
+    if len(side.loads(every)) < 2 and not side.stores(every):
+        return out
     known: dict[tuple[str, str, str, int], bool] = {}  # address -> written over since, perhaps
     block = -1
     for k, done in enumerate(side.deeds):
@@ -236,28 +244,49 @@ def _only_result(side: Side) -> str | None:
     """Return what a function that computes nothing returns, "" for nothing; None for others."""
     if not len(side) or side.slots:
         return None
-    quiet = {b.CONSTANT, b.RETURN, b.LANDING, b.NOTHING, b.MOVE}
+    quiet = {b.CONSTANT, b.RETURN, b.LANDING, b.NOTHING, b.MOVE, b.ADD}
     rest = [k for k in range(len(side)) if k not in side.saves]
     if not {side.kinds[k] for k in rest} <= quiet or side.stores(rest):
         return None
-    values: list[str] = []
-    octets: dict[str, int] = {}
+    goal = _RESULTS.get(side.body.isa, "")
+    known: dict[str, int] = {}  # register -> value
+    said = ""
     for k in rest:
         done = side.deeds[k]
         if done.kind == b.MOVE:
             label = done.memory.symbol if done.memory and done.loads else ""
             if not label.startswith((".L", "$L")):
                 return None
-            values.append("a constant from memory")
-        elif done.kind == b.CONSTANT and done.immediate is not None:
-            if _RESULTS.get(side.body.isa, "") in side.written(k):
-                values.append(str(done.immediate))
-            if side.body.isa == "avr":
-                octets |= dict.fromkeys(side.written(k), done.immediate & 255)
-    if "r25" in octets and "r24" in octets and not {"r22", "r23"} & octets.keys():
-        value = octets["r24"] | octets["r25"] << 8
+            said = "a constant from memory"
+        elif done.kind in (b.CONSTANT, b.ADD) and done.immediate is not None:
+            value = _constant(side, k, known)
+            if value is None:
+                return None
+            known |= dict.fromkeys(side.written(k), value)
+        elif done.kind == b.ADD:
+            return None
+    if side.body.isa == "avr" and "r25" in known and not {"r22", "r23"} & known.keys():
+        value = known.get(goal, 0) & 0xFF | (known["r25"] & 0xFF) << 8
         return str(value - 0x10000 if value & 0x8000 else value)
-    return values[-1] if values else ""
+    return str(known[goal]) if goal in known else said
+
+
+def _constant(side: Side, k: int, known: Mapping[str, int]) -> int | None:
+    """Return the value that an instruction makes of constants alone, None for others."""
+    done = side.deeds[k]
+    value = done.immediate or 0
+    name = side.body.items[k].mnemonic
+    if done.kind == b.ADD:
+        sources = [known.get(register) for register in side.read(k)]
+        return None if len(sources) != 1 or sources[0] is None else sources[0] + value
+    if name == "lui":
+        return value << 12
+    if name == "movk" and "lsl" in side.body.texts[k]:
+        before = known.get(next(iter(side.written(k)), ""), 0)
+        parts = side.body.items[k].operands
+        low, shift = b.number(parts[1]), b.number(parts[2].partition("lsl")[2].strip())
+        return None if low is None or shift is None else before | low << shift
+    return value
 
 
 def dead(view: View) -> Iterator[Reason]:
