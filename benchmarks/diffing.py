@@ -156,7 +156,7 @@ def main(words: list[str]) -> None:
         print(f"compilers alone {seconds:.1f} s, diff {spent:.1f} s: {spent / seconds:.1%}")
         peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss
         print(
-            f"largest memory of any command {peak / 1e6:.2f} GB (before the diff {before / 1e6:.2f})"
+            f"largest memory of a command {peak / 1e6:.2f} GB ({before / 1e6:.2f} before the diff)"
         )
         print("\n".join(shown[:9]))
 

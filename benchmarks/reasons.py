@@ -67,7 +67,8 @@ def judge(
         if found - also != expected:
             name = f"{case['source']} {case['function']}: {case['left']} to {case['right']}"
             say(
-                f"{name}: wrong {sorted(found - expected - also)}, missed {sorted(expected - found)}"
+                f"{name}: wrong {sorted(found - expected - also)}, "
+                f"missed {sorted(expected - found)}"
             )
     return dict(tallies), skipped
 

@@ -22,7 +22,7 @@ BIN = Path(sys.executable).parent
 DISPLAY = ":87"
 COLUMNS = 104
 SIZES = {
-    "diff": (60, 8),
+    "diff": (52, 9),
     "check": (50, 9),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
@@ -46,7 +46,9 @@ SCENES = {
     "--entry clamp_branch --lines 8-13",
     "portability": "hot-anvil compile tide-gauge/odd.c --build 'gcc -Wall' "
     "--build 'clang -Wall' --build 'avr-gcc -mmcu=atmega328p' --build 'clang@msp430'",
-    "diff": "hot-anvil diff tide-gauge gcc:plain gcc:lean --entry checksum_hasty",
+    "diff": "hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_mixed",
+    "entries": "hot-anvil diff tide-gauge crossings_signed@gcc:fast crossings_mixed@gcc:fast",
+    "ledger": "hot-anvil ledger tide-gauge gcc:plain gcc:lean gcc:fast clang:fast --snippet clamp",
     "check": "hot-anvil check tide-gauge --snippet checksum --snippet feet",
     "bench": "hot-anvil bench tide-gauge --snippet crossings",
     "pick": "hot-anvil pick tide-gauge --snippet checksum",

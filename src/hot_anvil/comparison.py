@@ -3,6 +3,7 @@
 from collections.abc import Collection, Mapping, Sequence
 from typing import TYPE_CHECKING
 
+from hot_anvil.core.bench import find_snippets
 from hot_anvil.core.built import COMPILED, Built
 from hot_anvil.core.code import EMITTED, Code, find_functions, find_symbols, join_codes
 from hot_anvil.core.comparing import Subject, compare, lone_functions, only_file
@@ -212,7 +213,10 @@ def make_ledgers(
         if made.rows or not entries:
             out.append(made)
     if not any(ledger.columns for ledger in out):
+        asked = [s.name for s in find_snippets(workshop.bench, snippets)]
+        usable = dict.fromkeys(b.name for name in asked for b in workshop.plan.of[name])
         raise RequestError(
-            f"There is nothing to show: no build of {listed(builds)} compiles anything."
+            f"{listed(asked)}: not compiled under {listed(builds)}. Its builds are: "
+            f"{listed(usable)}."
         )
     return tuple(out)

@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Collection, Sequence
+from math import prod
 from typing import NamedTuple
 
 from hot_anvil.core.code import Code
@@ -100,9 +101,18 @@ def _cells(code: Code, entries: Collection[str]) -> dict[tuple[str, int], Cell]:
             if body.loop_of[k] >= 0:
                 marks.setdefault(place, set()).add("loop")
     return {
-        place: Cell(count, tuple(sorted(marks.get(place, ()), key=_rank)))
+        place: Cell(count, tuple(sorted(_widest(marks.get(place, set())), key=_rank)))
         for place, count in counts.items()
     }
+
+
+def _widest(marks: set[str]) -> set[str]:
+    """Return the marks with one for packed arithmetic, the one of the widest registers."""
+    packed = [mark for mark in marks if mark[0].isdigit()]
+    if len(packed) < 2:
+        return marks
+    best = max(packed, key=lambda mark: (prod(map(int, mark.split("x"))), mark))
+    return marks - set(packed) | {best}
 
 
 def _mark(body: Body, k: int) -> str:

@@ -7,7 +7,7 @@ from hot_anvil.core.align import CHANGED, GONE, MOVED, NEW, RENAMED, SAME, Pair
 from hot_anvil.core.code import Instruction
 from hot_anvil.core.diff import Diff, Part, Row, Spot
 from hot_anvil.core.proof import PROVED
-from hot_anvil.core.reasons.base import LIKELY, lines_text
+from hot_anvil.core.reasons.base import LIKELY, REMARKED, lines_text
 from hot_anvil.core.shown import SnippetDiff
 from hot_anvil.core.summary import leading
 from hot_anvil.views.sheet import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Cell, Sheet, Span, cut
@@ -195,23 +195,21 @@ def _numbered(spot: Spot) -> str:
 
 
 def _reasons(sheet: Sheet, item: SnippetDiff, row: Row, told: dict[int, int]) -> None:
+    """Say why a line differs; a reason in full where it first comes up."""
+    again = []
     for k in row.reasons:
         reason = item.explained.reasons[k]
         if k in told:
-            say: str = (
-                f"{reason.kind}: as for line {told[k]}"
-                if told[k]
-                else f"why: {reason.kind}, as above"
-            )
-            sheet.add(" " * _INDENT, Span(say, DIM))
+            again.append(f"{reason.kind}, as {f'line {told[k]}' if told[k] else 'above'}")
             continue
         told[k] = row.line
-        text = f"{reason.kind}: {reason.text}" + (
-            " (likely)" if reason.confidence == LIKELY else ""
-        )
+        text = f"why: {reason.text}" + (" (likely)" if reason.confidence == LIKELY else "")
         sheet.paragraph(text, CHANGE, _INDENT)
-        for remark in reason.remarks[:2]:
-            sheet.paragraph(f"the compiler says, {remark}", DIM, _INDENT + 2)
+        if reason.confidence != REMARKED:
+            for remark in reason.remarks[:2]:
+                sheet.paragraph(f"the compiler, {remark}", DIM, _INDENT + 5)
+    if again:
+        sheet.paragraph(f"why: {'; '.join(again)}", DIM, _INDENT)
     if row.wants_reason and not row.reasons:
         sheet.add(" " * _INDENT, Span("not explained", TROUBLE))
 

@@ -7,7 +7,7 @@ from hot_anvil.views.sheet import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Sheet, Sp
 from hot_anvil.views.words import plural
 
 _NUMBER = 8  # columns of the line number
-_SOURCE = 34  # columns that the source text keeps at least
+_SOURCE = 30  # columns that the source text keeps at least
 _GAP = 2
 
 
@@ -54,7 +54,7 @@ def _pages(ledger: Ledger, columns: Sequence[int], width: int) -> list[list[int]
 def _column_width(ledger: Ledger, k: int) -> int:
     cells = [_text(row.cells[k]) for row in ledger.rows]
     widest = max((len(cell) for cell in cells), default=0)
-    return min(max(widest, max(map(len, _head(ledger.columns[k])))), 24)
+    return min(max(widest, *map(len, _head(ledger.columns[k]))), 22)
 
 
 def _head(build: str) -> list[str]:
@@ -62,16 +62,16 @@ def _head(build: str) -> list[str]:
     for sign in (":", " "):
         toolchain, found, flags = build.partition(sign)
         if found:
-            return [toolchain, cut(flags, 24)]
+            return [toolchain, cut(flags, 22)]
     return [build, ""]
 
 
 def _text(cell: Cell | None) -> str:
     if cell is None:
-        return "?"
+        return f"{'?':>3}"
     if not cell.instructions:
-        return "-"
-    return " ".join([str(cell.instructions), *cell.marks])
+        return f"{'-':>3}"
+    return " ".join([f"{cell.instructions:>3}", *cell.marks])
 
 
 def _page(sheet: Sheet, ledger: Ledger, page: Sequence[int]) -> None:
@@ -92,7 +92,8 @@ def _page(sheet: Sheet, ledger: Ledger, page: Sequence[int]) -> None:
             sheet.add(Span(file or "(no source file)", DIM))
         _row(sheet, row, page, widths, room)
     totals = "".join(
-        f"{' ' * _GAP}{ledger.totals[k] or 0!s:<{w}}" for k, w in zip(page, widths, strict=True)
+        f"{' ' * _GAP}{ledger.totals[k] or 0:>3}{' ' * (w - 3)}"
+        for k, w in zip(page, widths, strict=True)
     )
     sheet.add(" " * _NUMBER, Span(f"{'all instructions':<{room}}", STRONG), totals.rstrip())
 

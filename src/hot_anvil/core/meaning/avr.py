@@ -75,7 +75,7 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
                 segment="io" if mnemonic[:1] in "iosc" and mnemonic[:3] != "sts" else "",
             )
         return Deed(b.MOVE, 8, memory=memory, loads=kind == "load", stores=kind == "store")
-    immediate = 0 if mnemonic == "clr" else _byte(last)
+    immediate = {"clr": 0, "inc": 1, "dec": 1}.get(mnemonic, _byte(last))
     if mnemonic == "eor" and operands[0] == last:
         kind, immediate = b.CONSTANT, 0
     if kind == b.MOVE and last in ("__zero_reg__", "r1"):

@@ -134,6 +134,7 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
     if kind == b.ADDRESS or (kind == b.NOTHING):
         loads = stores = False
     immediate = b.number(operands[0]) if operands and operands[0].startswith("$") else None
+    immediate = 1 if name[:3] in ("inc", "dec") else immediate
     if kind == b.MOVE and operands and operands[0].startswith("$"):
         kind = b.CONSTANT
     if prefix.endswith("lock") or (name.startswith("xchg") and memory):

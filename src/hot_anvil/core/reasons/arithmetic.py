@@ -5,7 +5,8 @@ from collections.abc import Iterator, Sequence
 
 from hot_anvil.core.linemap import Place
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import LIKELY, Reason, Side, View
+from hot_anvil.core.reasons.base import LIKELY, Reason, View
+from hot_anvil.core.reasons.side import Side
 
 SHIFTS, RECIPROCAL, POWER = "multiply into shifts", "division into multiply", "division into shift"
 FUSED, REASSOCIATED, INVERSE = (
@@ -31,7 +32,8 @@ def multiplied(view: View) -> Iterator[Reason]:
             continue
         made = [
             k for k in c.at.get(place, ())
-            if c.kinds[k] == b.SHIFT or (c.kinds[k] in (b.ADDRESS, b.ADD, b.SUB, b.MOVE) and _SCALED.search(c.body.texts[k]))
+            if c.kinds[k] == b.SHIFT
+            or (c.kinds[k] in (b.ADDRESS, b.ADD, b.SUB, b.MOVE) and _SCALED.search(c.body.texts[k]))
         ]  # fmt: skip
         before = _work(a, place, (b.SHIFT,))
         if not made or len(_work(c, place, (b.SHIFT,))) + len(made) <= len(before):

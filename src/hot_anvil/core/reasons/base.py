@@ -5,19 +5,13 @@ A rule looks from one side (``a``) to the other (``b``) for something that
 vectorised and one that no longer is; the reason says it as left to right.
 """
 
-import re
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
-from hot_anvil.core.flow import Body, Loop
-from hot_anvil.core.isa import isa_of
-from hot_anvil.core.linemap import LineMap, Place
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.meaning.base import helper
-from hot_anvil.core.phases import phases
-from hot_anvil.core.reordering import effects_of
+from hot_anvil.core.linemap import Place
+from hot_anvil.core.reasons.side import Side
 
 # How sure a reason is: the instructions say it; they make it likely; only the compiler says it.
 CERTAIN, LIKELY, REMARKED = "certain", "likely", "remark only"
@@ -35,158 +29,6 @@ class Reason(NamedTuple):
     places: frozenset[Place]  # source lines that it explains
     remarks: tuple[str, ...] = ()  # what the compilers say to the same end
     weight: int = 0  # instructions by which these lines differ
-
-
-_PROBE = re.compile(r"(?:lock )?or[lq] \$0,")  # touches a page of the stack, changes nothing
-
-
-class Side:
-    """One side of a function, as rules see it."""
-
-    def __init__(
-        self,
-        body: Body,
-        lines: LineMap | None,
-        flags: Sequence[str],
-        names: Collection[str] = (),
-    ) -> None:
-        self.body = body
-        self.names = names  # functions that the code has
-        self.flags = flags
-        self.deeds = body.deeds
-        self.places = [
-            lines.place(i.file, i.line) if lines else Place(i.file, i.line) for i in body.items
-        ]
-
-    def __len__(self) -> int:
-        return len(self.deeds)
-
-    @cached_property
-    def at(self) -> dict[Place, list[int]]:
-        """Source line -> its instructions."""
-        out: dict[Place, list[int]] = {}
-        for k, place in enumerate(self.places):
-            out.setdefault(place, []).append(k)
-        return out
-
-    @cached_property
-    def kinds(self) -> list[str]:
-        """The kind of each instruction; a call of the compiler's own arithmetic is that."""
-        out = []
-        for done in self.deeds:
-            known = helper(done.target) if done.kind == b.CALL and done.target else None
-            out.append(known[0] if known else done.kind)
-        return out
-
-    @cached_property
-    def by_kind(self) -> dict[str, list[int]]:
-        """Kind -> the instructions of it, in order."""
-        out: dict[str, list[int]] = {}
-        for k, kind in enumerate(self.kinds):
-            out.setdefault(kind, []).append(k)
-        return out
-
-    @cached_property
-    def phases(self) -> tuple[str, ...]:
-        """PROLOGUE, EPILOGUE or "" for each instruction."""
-        return phases(self.body.items, self.body.isa)
-
-    @cached_property
-    def saves(self) -> frozenset[int]:
-        """Instructions that build or remove the frame, wherever they stand."""
-        isa = isa_of(self.body.isa)
-        out = set()
-        for k, text in enumerate(self.body.texts):
-            if self.deeds[k].kind in (b.PUSH, b.POP):
-                out.add(k)
-            elif isa.setup.match(text) or (
-                isa.teardown.match(text) and not isa.returns.match(text)
-            ):
-                if self.deeds[k].kind not in (b.LANDING, b.NOTHING, b.CONSTANT):
-                    out.add(k)
-        return frozenset(out)
-
-    @cached_property
-    def slots(self) -> frozenset[int]:
-        """Instructions that load or store a value in a slot of the stack frame."""
-        body = self.body
-        return frozenset(
-            k
-            for k, done in enumerate(self.deeds)
-            if (done.loads or done.stores) and k not in self.saves and body.on_stack(k)
-            and not _PROBE.match(body.texts[k])
-        )  # fmt: skip
-
-    @cached_property
-    def calls(self) -> tuple[tuple[int, str], ...]:
-        """Calls and tail calls of named functions, without the compiler's own arithmetic."""
-        return tuple(
-            (k, done.target)
-            for k, done in enumerate(self.deeds)
-            if done.target
-            and ((done.kind == b.CALL and self.kinds[k] == b.CALL) or self.body.leaves(k))
-        )
-
-    @property
-    def loops(self) -> tuple[Loop, ...]:
-        """The natural loops, outer ones first."""
-        return self.body.loops
-
-    def of(self, kinds: Collection[str], among: Iterable[int] | None = None) -> list[int]:
-        """Return the instructions of some kinds, of all or among some."""
-        if among is None:
-            found = [k for kind in kinds for k in self.by_kind.get(kind, ())]
-            return sorted(found) if len(kinds) > 1 else found
-        own = self.kinds
-        return [k for k in among if own[k] in kinds]
-
-    def loads(self, among: Iterable[int]) -> list[int]:
-        """Return those that load from memory other than stack slots and constants."""
-        return [
-            k for k in among if self.deeds[k].loads and not self._stack(k) and not self._constant(k)
-        ]
-
-    def stores(self, among: Iterable[int]) -> list[int]:
-        """Return those that store to memory other than stack slots."""
-        return [k for k in among if self.deeds[k].stores and not self._stack(k)]
-
-    def _constant(self, k: int) -> bool:
-        memory = self.deeds[k].memory
-        return memory is not None and memory.symbol.startswith((".L", "$L"))
-
-    def _stack(self, k: int) -> bool:
-        return k in self.slots or k in self.saves
-
-    @cached_property
-    def _own(self) -> dict[int, list[int]]:
-        out: dict[int, list[int]] = {}
-        for k, loop in enumerate(self.body.loop_of):
-            out.setdefault(loop, []).append(k)
-        return out
-
-    def inside(self, loop: int) -> list[int]:
-        """Return all instructions of a loop, inner loops included."""
-        blocks = self.loops[loop].blocks
-        return [k for k, block in enumerate(self.body.block_of) if block in blocks]
-
-    def own(self, loop: int) -> list[int]:
-        """Return the instructions of a loop that are in no inner one."""
-        return self._own.get(loop, [])
-
-    def packed(self, among: Iterable[int]) -> list[int]:
-        """Return packed calculations: not mere moves, shuffles or clearing."""
-        wanted = b.ARITHMETIC | {b.COMPARE, b.CONVERT, b.EXTEND, b.SELECT}
-        return [k for k in among if self.deeds[k].packed and self.kinds[k] in wanted]
-
-    def written(self, k: int) -> frozenset[str]:
-        """Return the register families that an instruction writes."""
-        item = self.body.items[k]
-        return effects_of(item.mnemonic, item.operands, self.body.isa)[1]
-
-    def read(self, k: int) -> frozenset[str]:
-        """Return the register families that an instruction reads."""
-        item = self.body.items[k]
-        return effects_of(item.mnemonic, item.operands, self.body.isa)[0]
 
 
 class View:

@@ -5,7 +5,8 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from hot_anvil.core.linemap import Place
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import LIKELY, Reason, Side, View
+from hot_anvil.core.reasons.base import LIKELY, Reason, View
+from hot_anvil.core.reasons.side import Side
 
 SELECTED, SIGNED, TABLE = "branch into select", "signedness", "jump table"
 VALUES, RANGE, BITS = "table of values", "tests merged", "tests as a bit mask"
@@ -95,6 +96,7 @@ def signedness(view: View) -> Iterator[Reason]:
     for place in view.lines:
         mine = [k for k in a.of(kinds, a.at.get(place, ())) if _ordered(a, k)]
         theirs = [k for k in c.of(kinds, c.at.get(place, ())) if _ordered(c, k)]
+        mine, theirs = mine + _by_carry(a, place), theirs + _by_carry(c, place)
         tables = any(side.deeds[k].indirect for side in (a, c) for k in side.at.get(place, ()))
         if not mine or not theirs or len(mine) != len(theirs) or tables:
             continue
@@ -110,6 +112,17 @@ def signedness(view: View) -> Iterator[Reason]:
                 "compare the other way"
             )
             yield view.reason(SIGNED, (text, text), mine, theirs, {place})
+
+
+def _by_carry(side: Side, place: Place) -> list[int]:
+    """Return what adds or subtracts the outcome of an unsigned comparison just before it."""
+    if side.body.isa != "x86":
+        return []
+    return [
+        k
+        for k in side.at.get(place, ())
+        if k and _CARRY.match(side.body.texts[k]) and side.kinds[k - 1] == b.COMPARE
+    ]
 
 
 def _ordered(side: Side, k: int) -> bool:

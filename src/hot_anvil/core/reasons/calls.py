@@ -6,9 +6,10 @@ from collections.abc import Iterator
 
 from hot_anvil.core.linemap import Place
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import LIKELY, Reason, Side, View, plain_name
+from hot_anvil.core.reasons.base import LIKELY, Reason, View, plain_name
 from hot_anvil.core.reasons.guards import is_guard
 from hot_anvil.core.reasons.loops import BLOCK_CALLS, became_call
+from hot_anvil.core.reasons.side import Side
 
 INLINED, TAIL, OTHER = "call inlined", "tail call", "call turned into another"
 DIRECT, ELIDED, LOOP = "call made direct", "copy left out", "recursion became a loop"
@@ -139,7 +140,7 @@ def recursion(view: View) -> Iterator[Reason]:
 
 
 def other_call(view: View) -> Iterator[Reason]:
-    """A loop of ``a`` that is a library call in ``b``, or a call that is one of another function."""
+    """A loop of ``a`` that is a library call in ``b``, or a call that is another function's."""
     a, c = view.a, view.b
     for loop, found in view.loop_pairs.items():
         places = {a.places[k] for k in a.own(loop) if a.places[k].line > 0}

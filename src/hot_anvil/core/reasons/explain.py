@@ -7,9 +7,19 @@ from typing import NamedTuple
 from hot_anvil.core.diff import Diff, Row, Twin
 from hot_anvil.core.flow import Body
 from hot_anvil.core.linemap import LineMap, Place
-from hot_anvil.core.reasons import arithmetic, branches, calls, guards, loops, memory, plain
-from hot_anvil.core.reasons.base import CERTAIN, LIKELY, Reason, Rule, Side, View, World
+from hot_anvil.core.reasons import (
+    arithmetic,
+    branches,
+    calls,
+    guards,
+    loops,
+    memory,
+    plain,
+    values,
+)
+from hot_anvil.core.reasons.base import CERTAIN, LIKELY, Reason, Rule, View, World
 from hot_anvil.core.reasons.remarks import Remark, borne_out
+from hot_anvil.core.reasons.side import Side
 
 RULES: tuple[Rule, ...] = (
     *loops.RULES, *calls.RULES, *branches.RULES, *arithmetic.RULES, *memory.RULES, *guards.RULES,
@@ -76,9 +86,9 @@ def _of_function(
     changed = {reason.kind for reason in found} & loops.KINDS
     last = [*plain.LAST, *(plain.BESIDE_LOOPS if changed else ())]
     if changed <= {loops.REMOVED}:  # code of a loop that changed may stand under any of its lines
-        last = [*memory.LAST, *last]
+        last = [*values.LAST, *last]
     for rule in last:
-        common = (memory.KEPT, memory.FRAME) if rule in memory.LAST else ()
+        common = (memory.KEPT, memory.FRAME) if rule in values.LAST else ()
         explained = {p for reason in found if reason.kind not in common for p in reason.places}
         for view in views:
             found += [r for r in rule(view) if not r.places <= explained]

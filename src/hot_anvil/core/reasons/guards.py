@@ -4,7 +4,8 @@ import re
 from collections.abc import Iterator
 
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import CERTAIN, Reason, Side, View
+from hot_anvil.core.reasons.base import CERTAIN, Reason, View
+from hot_anvil.core.reasons.side import Side
 
 HARDENED, CHECKED, ATOMIC, INLINE = "hardening", "check dropped", "atomic access", "inline assembly"
 
@@ -102,7 +103,8 @@ def checks(view: View) -> Iterator[Reason]:
     if mine and len(theirs) < len(mine):
         left = f", {len(theirs)} left" if theirs else ""
         texts = (
-            f"{len(mine) - len(theirs)} of the paths that end the program when a check fails are gone{left}",
+            f"{len(mine) - len(theirs)} of the paths that end the program when a check fails "
+            f"are gone{left}",
             "there are checks that end the program when they fail",
         )
         places = {a.places[k] for k in mine} - {c.places[k] for k in theirs}
@@ -136,7 +138,8 @@ def atomics(view: View) -> Iterator[Reason]:
             text = text.format("through" if calls[1] else "no longer through")
             yield view.reason(ATOMIC, (text, ""), mine, theirs)
         elif not names[0] & names[1] and a.body.isa != "x86":
-            text = f"atomic accesses by {', '.join(sorted(names[1]))} instead of {', '.join(sorted(names[0]))}"
+            old, new = (", ".join(sorted(own)) for own in names)
+            text = f"atomic accesses by {new} instead of {old}"
             yield view.reason(ATOMIC, (text, ""), mine, theirs)
 
 

@@ -1,17 +1,14 @@
-"""Memory: the stack frame, slots and registers, reloads, values that became known."""
+"""Memory: the stack frame, slots and registers, reloads,"""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import LIKELY, Reason, Side, View, lines_text
+from hot_anvil.core.reasons.base import Reason, View
+from hot_anvil.core.reasons.copies import copies_of
 from hot_anvil.core.reasons.guards import has_stack_guard
-from hot_anvil.core.reasons.loops import copies_of
+from hot_anvil.core.reasons.side import Side
 
-FRAME, KEPT, RELOADED, FOLDED, DEAD = (
-    "stack frame gone", "value kept in a register", "value reloaded", "folded to a constant",
-    "dead code gone",
-)  # fmt: skip
-_RESULTS = {"x86": "ax", "aarch64": "r0", "riscv": "a0", "arm": "r0", "avr": "r24", "msp430": "r12"}
+FRAME, KEPT, RELOADED = "stack frame gone", "value kept in a register", "value reloaded"
 
 
 def frame(view: View) -> Iterator[Reason]:
@@ -84,7 +81,7 @@ def reloaded(view: View) -> Iterator[Reason]:
             places = {c.places[k] for k in new}
             told |= places
             texts = (
-                "a value is read from memory in every pass: a store in the loop may have changed it",
+                "a value is read from memory in every pass: a store there may have changed it",
                 "a value is kept in a register over the loop instead of being read in every pass",
             )
             yield view.reason(RELOADED, texts, mine, new, places)
@@ -161,160 +158,4 @@ def _again(side: Side) -> list[int]:
     return out
 
 
-def folded(view: View) -> Iterator[Reason]:
-    """A result that ``a`` computes and ``b`` knows."""
-    a, c = view.a, view.b
-    value = None if has_stack_guard(a) else _only_result(c)
-    if value is not None and _only_result(a) is None and _work(a, range(len(a))):
-        wanted = _work(a, range(len(a)))
-        if value:
-            texts = (
-                f"the function returns {value}: all it computed is known",
-                "the function computes what was known before",
-            )
-            yield view.reason(FOLDED, texts, wanted, c.of((b.CONSTANT,)), set(view.lines))
-        elif not a.loops:
-            texts = (
-                "nothing of the function is left: it has no effect",
-                "the function has an effect",
-            )
-            yield view.reason(DEAD, texts, wanted, (), set(view.lines))
-        return
-    if len(c.of((b.BRANCH,))) > len(a.of((b.BRANCH,))):
-        return  # a constant for each way is no result that became known
-    known = {done.immediate for done in a.deeds if done.immediate is not None}
-    quiet = {
-        b.CONSTANT,
-        b.MOVE,
-        b.RETURN,
-        b.POP,
-        b.PUSH,
-        b.LANDING,
-        b.CALL,
-        b.ADDRESS,
-        b.JUMP,
-        b.EXTEND,
-    }
-    called = {name for _, name in a.calls}
-    for place in view.lines:
-        here, there = a.at.get(place, []), c.at.get(place, [])
-        made = [
-            k for k in c.of((b.CONSTANT,), there)
-            if c.deeds[k].immediate not in known | {None, 0} and not c.deeds[k].width
-        ]  # fmt: skip
-        calls = {name for k, name in c.calls if c.places[k] == place}
-        loads = c.loads(there)
-        if not made or not {c.kinds[k] for k in there} <= quiet or not calls <= called or loads:
-            continue
-        if not (_work(a, here) or a.slots & set(here)) or not _fewer(view):
-            continue
-        if _pieces(a, here, [c.deeds[k].immediate for k in made]):
-            continue
-        numbers = ", ".join(str(c.deeds[k].immediate) for k in made)
-        texts = (
-            f"computed while compiling: {numbers}",
-            "computed when it runs, not while compiling",
-        )
-        yield view.reason(FOLDED, texts, _work(a, here) or here, made, {place})
-
-
-def _pieces(side: Side, here: Sequence[int], values: Sequence[int | None]) -> bool:
-    """Tell whether the values are only parts, or other spellings, of constants at this line."""
-    mine = [side.deeds[k].immediate for k in here]
-    wide = [value for value in mine if value is not None]
-    return bool(wide) and all(
-        value is not None and any(value in (v & 0xFF, v >> 8 & 0xFF, v & 0xFFFF, -v) for v in wide)
-        for value in values
-    )
-
-
-def _fewer(view: View) -> bool:
-    """Tell whether ``b`` computes less than ``a`` over the whole function."""
-    a, c = view.a, view.b
-    return len(_work(c, range(len(c)))) < len(_work(a, range(len(a))))
-
-
-def _work(side: Side, among: Sequence[int]) -> list[int]:
-    kinds = b.ARITHMETIC | {b.CALL, b.BRANCH, b.SET, b.SELECT, b.CONVERT, b.SKIP}
-    found = [k for k in side.of(kinds, among) if k not in side.saves]
-    return found + [k for k in side.of((b.JUMP,), among) if side.body.leaves(k)]
-
-
-def _only_result(side: Side) -> str | None:
-    """Return what a function that computes nothing returns, "" for nothing; None for others."""
-    if not len(side) or side.slots:
-        return None
-    quiet = {b.CONSTANT, b.RETURN, b.LANDING, b.NOTHING, b.MOVE, b.ADD}
-    rest = [k for k in range(len(side)) if k not in side.saves]
-    if not {side.kinds[k] for k in rest} <= quiet or side.stores(rest):
-        return None
-    goal = _RESULTS.get(side.body.isa, "")
-    known: dict[str, int] = {}  # register -> value
-    said = ""
-    for k in rest:
-        done = side.deeds[k]
-        if done.kind == b.MOVE:
-            label = done.memory.symbol if done.memory and done.loads else ""
-            if not label.startswith((".L", "$L")):
-                return None
-            said = "a constant from memory"
-        elif done.kind in (b.CONSTANT, b.ADD) and done.immediate is not None:
-            value = _constant(side, k, known)
-            if value is None:
-                return None
-            known |= dict.fromkeys(side.written(k), value)
-        elif done.kind == b.ADD:
-            return None
-    if side.body.isa == "avr" and "r25" in known and not {"r22", "r23"} & known.keys():
-        value = known.get(goal, 0) & 0xFF | (known["r25"] & 0xFF) << 8
-        return str(value - 0x10000 if value & 0x8000 else value)
-    return str(known[goal]) if goal in known else said
-
-
-def _constant(side: Side, k: int, known: Mapping[str, int]) -> int | None:
-    """Return the value that an instruction makes of constants alone, None for others."""
-    done = side.deeds[k]
-    value = done.immediate or 0
-    name = side.body.items[k].mnemonic
-    if done.kind == b.ADD:
-        sources = [known.get(register) for register in side.read(k)]
-        return None if len(sources) != 1 or sources[0] is None else sources[0] + value
-    if name == "lui":
-        return value << 12
-    if name == "movk" and "lsl" in side.body.texts[k]:
-        before = known.get(next(iter(side.written(k)), ""), 0)
-        parts = side.body.items[k].operands
-        low, shift = b.number(parts[1]), b.number(parts[2].partition("lsl")[2].strip())
-        return None if low is None or shift is None else before | low << shift
-    return value
-
-
-def dead(view: View) -> Iterator[Reason]:
-    """A line of ``a`` that does real work and has no code at all in ``b``."""
-    a, c = view.a, view.b
-    if not len(c):
-        return
-    if view.world.other_functions:
-        return  # lines of two functions that are not matched say nothing
-    for place, here in a.at.items():
-        if c.at.get(place) or place.line <= 0 or place.old:
-            continue
-        if view.states.get(place) != ("gone" if view.forward else "new"):
-            continue
-        kinds = b.FLOAT | {b.MUL, b.DIV, b.BRANCH, b.SET, b.SELECT}
-        real = [k for k in [*a.of(kinds, here), *a.stores(here)] if k not in a.saves]
-        real = real or [
-            k for k in a.of(b.ARITHMETIC, here) if a.body.loop_of[k] < 0 and k not in a.saves
-        ]
-        if any(view.loop_pairs.get(a.body.loop_of[k]) for k in real):
-            continue  # a loop that is still there does it on another line
-        if real:
-            texts = (
-                f"no code is left for {lines_text([place])}: it has no effect, or its outcome is known",
-                f"there is code for {lines_text([place])} that was not needed before",
-            )
-            yield view.reason(DEAD, texts, real, (), {place}, LIKELY)
-
-
-RULES = (frame, kept, reloaded, folded)
-LAST = (dead,)  # only where nothing else explains the line
+RULES = (frame, kept, reloaded)

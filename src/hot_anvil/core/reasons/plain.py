@@ -1,20 +1,22 @@
 """Small change: the same work written otherwise, registers saved, widths, alignment."""
 
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from hot_anvil.core.align import CHANGED, GONE, NEW, Pair
 from hot_anvil.core.diff import Row
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning.base import Deed
-from hot_anvil.core.reasons.base import LIKELY, Reason, Side, View
+from hot_anvil.core.reasons.base import LIKELY, Reason, View
+from hot_anvil.core.reasons.side import Side
 
 SAVED, EXTENDED, WIDER, WRITTEN = (
     "registers saved", "extension dropped", "operation width", "written otherwise",
 )  # fmt: skip
 PADDED, ARGUMENT, DATA = "padding only", "other argument", "other constant"
-SETUP = "loop setup"
+SETUP, STEPPED = "loop setup", "loop step"
 # Kinds that say how a line differs where no larger reason does.
-SMALL = frozenset((SAVED, EXTENDED, WIDER, WRITTEN, DATA, SETUP, ARGUMENT))
+SMALL = frozenset((SAVED, EXTENDED, WIDER, WRITTEN, DATA, SETUP, STEPPED, ARGUMENT))
 
 
 def saved(view: View) -> Iterator[Reason]:
@@ -53,6 +55,49 @@ def _extensions(side: Side, among: Iterable[int]) -> list[int]:
     return [k for k in found if not (side.deeds[k].loads or side.deeds[k].packed)]
 
 
+def stepped(view: View) -> Iterator[Reason]:
+    """A loop that goes by another step: by a pointer instead of an index, up instead of down."""
+    if not view.forward:
+        return
+    a, c = view.a, view.b
+    moved = (b.ADD, b.SUB, b.ADDRESS, b.COMPARE, b.BRANCH, b.JUMP, b.NOTHING, b.CONSTANT)
+    for loop, found in view.loop_pairs.items():
+        steps = [_steps(a, loop), *(_steps(c, j) for j in found[:1])]
+        if len(steps) < 2 or steps[0] == steps[1] or not (steps[0] or steps[1]):
+            continue
+        inside = {side.places[k] for side, j in ((a, loop), (c, found[0])) for k in side.own(j)}
+        rest = [
+            Counter(side.kinds[k] for k in side.own(j) if not _steps_or_copies(side, k, moved))
+            for side, j in ((a, loop), (c, found[0]))
+        ]
+        if rest[0] != rest[1]:
+            continue
+        one, other = Counter(steps[0]), Counter(steps[1])
+        text = f"the loop goes by steps of {_listed(other - one)} instead of {_listed(one - other)}"
+        yield view.reason(STEPPED, (text, text), a.own(loop), c.own(found[0]), inside, LIKELY)
+
+
+def _steps(side: Side, loop: int) -> tuple[int, ...]:
+    """Return the constants that registers of a loop grow by in a pass."""
+    own = side.of((b.ADD, b.SUB, b.ADDRESS), side.own(loop))
+    carried = [k for k in own if side.written(k) and side.written(k) <= side.read(k)]
+    found = []
+    for k in carried:
+        done = side.deeds[k]
+        by = done.memory.offset if done.kind == b.ADDRESS and done.memory else done.immediate
+        found.append(-by if by and done.kind == b.SUB else by)
+    return tuple(sorted(by for by in found if by))
+
+
+def _steps_or_copies(side: Side, k: int, moved: Sequence[str]) -> bool:
+    done = side.deeds[k]
+    return side.kinds[k] in moved or (done.kind == b.MOVE and not (done.loads or done.stores))
+
+
+def _listed(steps: Counter[int]) -> str:
+    return " and ".join(map(str, sorted(steps.elements()))) or "none"
+
+
 def setup(view: View) -> Iterator[Reason]:
     """Lines around a loop that changed, with nothing but what it needs before and after."""
     if not view.forward:
@@ -73,7 +118,7 @@ def setup(view: View) -> Iterator[Reason]:
 
 
 RULES = (saved,)
-LAST = (extended,)  # only where nothing else explains the line
+LAST = (extended, stepped)  # only where nothing else explains the line
 BESIDE_LOOPS = (setup,)  # and only in functions whose loops changed
 
 

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.linemap import LineMap, Place
-from hot_anvil.core.reasons import calls, loops
+from hot_anvil.core.reasons import calls, loops, vectors
 from hot_anvil.core.reasons.base import REMARKED, Reason
 
 
@@ -21,13 +21,15 @@ _GCC = re.compile(r"(.+?):(\d+):(?:\d+): optimized:\s+(.*)")
 _CLANG = re.compile(r"(.+?):(\d+):(?:\d+): remark: (.*?)(?: \[-Rpass=[\w-]+\])?$")
 _COUNT = re.compile(r" \(header execution count \d+\)")
 _KINDS = (
-    (loops.VECTORISED, r"loop vectorized|vectorized loop"),
-    (loops.UNROLLED, r"loop (?:with \d+ iterations )?(?:completely )?unrolled|unrolled loop|completely unrolled loop"),
-    (loops.COMBINED, r"basic block part vectorized|SLP vectorized|vectorized horizontal reduction"),
-    (calls.INLINED, r"\s*Inlin(?:ed|ing) |'.+' inlined into "),
-    (calls.OTHER, r"Loop \d+ distributed: split to 0 loops and 1 library calls|.*transformed loop-strided store"
-                  r"|Transformed loop-strided store|Formed a call to|Formed"),
-)  # fmt: skip
+    (vectors.VECTORISED, r"loop vectorized|vectorized loop"),
+    (
+        vectors.UNROLLED,
+        r"loop (?:with \d+ iterations )?(?:completely )?unrolled|(?:completely )?unrolled loop",
+    ),
+    (vectors.COMBINED, r"basic block part vectorized|SLP vectorized|vectorized horizontal"),
+    (calls.INLINED, r"Inlin(?:ed|ing) |'.+' inlined into "),
+    (calls.OTHER, r"Loop \d+ distributed: split to 0 loops and 1 library calls|Formed a call to"),
+)
 
 
 def read_remarks(text: str, style: str) -> tuple[Remark, ...]:
