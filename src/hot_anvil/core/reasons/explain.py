@@ -21,9 +21,12 @@ from hot_anvil.core.reasons.base import CERTAIN, LIKELY, Reason, Rule, View, Wor
 from hot_anvil.core.reasons.remarks import Remark, borne_out
 from hot_anvil.core.reasons.side import Side
 
-RULES: tuple[Rule, ...] = (
-    *loops.RULES, *calls.RULES, *branches.RULES, *arithmetic.RULES, *memory.RULES, *guards.RULES,
-    *plain.RULES,
+RULES: tuple[Rule, ...] = tuple(
+    rule
+    for subject in (
+        loops, vectors, calls, branches, arithmetic, memory, values, guards, plain,
+    )
+    for rule in subject.RULES
 )  # fmt: skip
 
 
