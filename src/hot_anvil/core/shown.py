@@ -1,11 +1,15 @@
 """A snippet's code as it is shown: one build's, or two compared."""
 
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from hot_anvil.core.built import Built
 from hot_anvil.core.code import EMITTED
 from hot_anvil.core.diff import Diff
 from hot_anvil.core.listing import ListedFunction
+
+if TYPE_CHECKING:
+    from hot_anvil.core.diff import Diff
+    from hot_anvil.core.reasons.explain import Explained
 from hot_anvil.core.reasons.explain import Explained
 
 
@@ -25,12 +29,12 @@ class SnippetDiff(NamedTuple):
 
     left: Built
     right: Built
-    explained: Explained
+    explained: "Explained"
     isa: str = "x86"
     right_isa: str = "x86"
     names: tuple[str, str] = ("", "")  # of the two sides, as a person calls them
 
     @property
-    def diff(self) -> Diff:
+    def diff(self) -> "Diff":
         """The comparison without its reasons."""
         return self.explained.diff

@@ -16,6 +16,7 @@ from hot_anvil.core.reasons import (
     memory,
     plain,
     values,
+    vectors,
 )
 from hot_anvil.core.reasons.base import CERTAIN, LIKELY, Reason, Rule, View, World
 from hot_anvil.core.reasons.remarks import Remark, borne_out
