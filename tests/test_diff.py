@@ -9,8 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import document, hot_anvil, refused
-from hot_anvil.core.align import CHANGED, GONE, NEW, RENAMED, REORDERED, SAME, align
+from hot_anvil.core.align import align
 from hot_anvil.core.code import Code, Function, Instruction
+from hot_anvil.core.compared import CHANGED, GONE, NEW, RENAMED, REORDERED, SAME
 from hot_anvil.core.diff import diff_codes
 from hot_anvil.core.isa.spelling import canonical, shape
 from hot_anvil.core.isa.x86 import family_of

@@ -1,32 +1,77 @@
 """Comparisons of a workshop: two builds, two entries, an edit, two files, many builds."""
 
+import json
 from collections.abc import Collection, Mapping, Sequence
-from typing import TYPE_CHECKING
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
+from hot_anvil import __version__
 from hot_anvil.core.bench import find_snippets
 from hot_anvil.core.built import COMPILED, Built
 from hot_anvil.core.code import EMITTED, Code, find_functions, find_symbols, join_codes
-from hot_anvil.core.comparing import Subject, compare, lone_functions, only_file
+from hot_anvil.core.compared import from_plain, to_plain
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build
 from hot_anvil.core.names import listed
-from hot_anvil.core.reasons.remarks import Remark
 from hot_anvil.core.shown import SnippetDiff
+from hot_anvil.core.subject import Remark, Subject, lone_functions, only_file
+from hot_anvil.system.files import digest
 from hot_anvil.system.grid import plan_jobs
 from hot_anvil.system.jobs import find_earlier, load_code, load_remarks, load_sources
 from hot_anvil.system.opening import read_sources
+from hot_anvil.system.store import FORMAT
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
     from hot_anvil.core.ledger import Ledger
 
 
+def compare_kept(
+    workshop: "Workshop",
+    left: Subject,
+    right: Subject,
+    entries: Collection[str] = (),
+    same_function: Mapping[str, str] | None = None,
+    edited: bool = False,
+    files: Mapping[str, str] | None = None,
+) -> SnippetDiff:
+    """Compare two sides, or take what was found from the store when they were compared before."""
+
+    def make(_work: Path) -> Any:
+        from hot_anvil.core.comparing import explain_difference
+
+        a, c = (side._replace(remarks=_remarks(workshop, side)) for side in (left, right))
+        found = explain_difference(a, c, entries, same_function or {}, edited, files or {})
+        return to_plain(found)
+
+    units = [unit.artefact for side in (left, right) for unit in side.built.shown]
+    about = [
+        sorted(entries),
+        sorted((same_function or {}).items()),
+        edited,
+        sorted((files or {}).items()),
+    ]
+    sides = [[side.code.view, len(side.built.shown)] for side in (left, right)]
+    key = digest(f"compared {FORMAT}", json.dumps([units, about, sides]), __version__)
+    plain = workshop.store.derive(key, make)
+    codes = left.code, right.code
+    names = left.name, right.name
+    isas = (
+        codes[0].isa if codes[0].total else codes[1].isa,
+        codes[1].isa if codes[1].total else codes[0].isa,
+    )
+    return SnippetDiff(left.built, right.built, from_plain(plain, *codes), *isas, names)
+
+
+def _remarks(workshop: "Workshop", side: Subject) -> tuple[Remark, ...]:
+    units = [unit for unit in side.built.units if unit.artefact]
+    return tuple(Remark(*row) for u in units for row in load_remarks(u, workshop.store))
+
+
 def subject(workshop: "Workshop", built: Built, view: str, name: str) -> Subject:
     """Return a build of a snippet as one side of a comparison."""
     code = workshop.code(built, view)
-    units = [unit for unit in built.shown if unit.artefact]
-    remarks = tuple(Remark(*row) for u in units for row in load_remarks(u, workshop.store))
-    return Subject(name, built, code, read_sources(workshop.bench.root, code.files), remarks)
+    return Subject(name, built, code, read_sources(workshop.bench.root, code.files))
 
 
 def compare_builds(
@@ -57,10 +102,10 @@ def compare_builds(
     }
     pairs = [(sides[n, first], sides[n, second]) for n in names]
     if left_entry:
-        return _compare_entries(pairs, left_entry, right_entry, (left, right))
+        return _compare_entries(workshop, pairs, left_entry, right_entry, (left, right))
     codes = [side.code for side in sides.values()]
     symbols = find_symbols(entries, codes)
-    out = [compare(a, b, symbols) for a, b in pairs]
+    out = [compare_kept(workshop, a, b, symbols) for a, b in pairs]
     return tuple(item for item in out if item.diff.functions or not entries)
 
 
@@ -84,7 +129,11 @@ def _side(workshop: "Workshop", text: str) -> tuple[str, Build]:
 
 
 def _compare_entries(
-    pairs: Sequence[tuple[Subject, Subject]], left: str, right: str, names: tuple[str, str]
+    workshop: "Workshop",
+    pairs: Sequence[tuple[Subject, Subject]],
+    left: str,
+    right: str,
+    names: tuple[str, str],
 ) -> tuple[SnippetDiff, ...]:
     found = []
     for a, b in pairs:
@@ -92,7 +141,9 @@ def _compare_entries(
         if mine and theirs:
             same = {min(mine): min(theirs)}
             found.append(
-                compare(a._replace(name=names[0]), b._replace(name=names[1]), same_function=same)
+                compare_kept(
+                    workshop, a._replace(name=names[0]), b._replace(name=names[1]), (), same
+                )
             )
     if not found:
         for name, codes in (
@@ -119,7 +170,7 @@ def compare_edit(
         now = subject(workshop, built, EMITTED, f"{chosen.name} now")
         known += [old.code, now.code]
         symbols = {s for name in entries for s in find_functions([old.code, now.code], name)}
-        out.append(compare(old, now, symbols, edited=True))
+        out.append(compare_kept(workshop, old, now, symbols, edited=True))
     if not out:
         raise RequestError(
             f"--before: no source that {chosen.name} compiles was another one {steps} "
@@ -155,10 +206,9 @@ def _earlier(workshop: "Workshop", built: Built, steps: int) -> Subject | None:
     code = join_codes([load_code(unit, workshop.store) for unit in units])
     rest = [file for file in code.files if file not in sources]
     sources |= read_sources(workshop.bench.root, rest)
-    remarks = tuple(Remark(*row) for u in units for row in load_remarks(u, workshop.store))
     before = built._replace(units=tuple(units))
     when = "before the last edit" if steps == 1 else f"{steps} edits ago"
-    return Subject(f"{built.build.name} {when}", before, code, sources, remarks)
+    return Subject(f"{built.build.name} {when}", before, code, sources)
 
 
 def compare_files(
@@ -177,7 +227,7 @@ def compare_files(
     symbols = {s for name in entries for s in find_functions([a.code, b.code], name)}
     if entries and not symbols:
         find_symbols(entries, [a.code, b.code])
-    return (compare(a, b, () if same else symbols, same, True, files),)
+    return (compare_kept(right, a, b, () if same else symbols, same, True, files),)
 
 
 def _named_pair(a: Subject, b: Subject, entries: Collection[str]) -> Mapping[str, str]:

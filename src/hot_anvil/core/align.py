@@ -10,25 +10,13 @@ from difflib import SequenceMatcher
 from typing import NamedTuple
 
 from hot_anvil.core.code import Instruction
+from hot_anvil.core.compared import CHANGED, GONE, NEW, RENAMED, SAME, Pair
 from hot_anvil.core.isa.spelling import canonical, shape
 from hot_anvil.core.meaning import deed
-
-SAME, RENAMED, REORDERED, CHANGED = "same", "renamed", "reordered", "changed"
-MOVED, GONE, NEW = "moved", "gone", "new"
 
 # Pairing two instructions of one kind costs less than leaving both alone.
 _RENAMED, _ALONE, _OPERAND, _MNEMONIC, _KIND = 2, 6, 1, 5, 11
 _LIMIT = 60_000  # cells that the exact method may fill; longer runs are cut at what they share
-
-
-class Pair(NamedTuple):
-    """Two instructions that correspond, or one that has no counterpart."""
-
-    left: Instruction | None
-    right: Instruction | None
-    state: str  # SAME, RENAMED, CHANGED, MOVED, GONE or NEW
-    place: tuple[int, int] = (-1, -1)  # of both in their functions, -1 where there is none
-    other: tuple[str, int] = ("", 0)  # MOVED: file and line that its counterpart stands under
 
 
 class Token(NamedTuple):

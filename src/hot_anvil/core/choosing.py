@@ -1,6 +1,6 @@
 """Show less of a comparison: source lines, line states."""
 
-from hot_anvil.core.diff import STATES
+from hot_anvil.core.compared import STATES
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.filters import read_lines
 from hot_anvil.core.names import did_you_mean, listed

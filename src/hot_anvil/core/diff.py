@@ -4,90 +4,12 @@ from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.align import CHANGED, GONE, MOVED, NEW, RENAMED, REORDERED, SAME, Pair
 from hot_anvil.core.code import Code
+from hot_anvil.core.compared import STATES, Diff, FunctionTotal, Part, Place, Row, Spot
 from hot_anvil.core.flow import Body, bodies
-from hot_anvil.core.linemap import LineMap, Place
+from hot_anvil.core.linemap import LineMap
 from hot_anvil.core.listing import Sources, source_text
 from hot_anvil.core.pairing import pair_bodies, state_of
-
-STATES = (SAME, RENAMED, REORDERED, CHANGED, MOVED, GONE, NEW)
-
-
-class Spot(NamedTuple):
-    """A source line on one side."""
-
-    file: str
-    line: int
-    text: str
-
-
-class Part(NamedTuple):
-    """A source line's instructions inside one function."""
-
-    function: str  # symbol
-    title: str  # as the source writes it
-    pairs: tuple[Pair, ...]
-    left_count: int
-    right_count: int
-    state: str
-
-
-class Row(NamedTuple):
-    """One source line on both sides."""
-
-    left: Spot | None  # None where that side's source has no such line
-    right: Spot | None
-    state: str
-    parts: tuple[Part, ...]
-    place: Place
-    reasons: tuple[int, ...] = ()  # of ``Diff.reasons``
-
-    @property
-    def spot(self) -> Spot:
-        """The line as the right side has it, else the left."""
-        spot = self.right or self.left
-        assert spot is not None
-        return spot
-
-    @property
-    def file(self) -> str:
-        """The file of ``spot``."""
-        return self.spot.file
-
-    @property
-    def line(self) -> int:
-        """The line of ``spot``, 0 for code without one."""
-        return self.spot.line
-
-    @property
-    def text(self) -> str:
-        """The source text of ``spot``."""
-        return self.spot.text
-
-    @property
-    def left_count(self) -> int:
-        """Instructions of the line on the left."""
-        return sum(part.left_count for part in self.parts)
-
-    @property
-    def right_count(self) -> int:
-        """Instructions of the line on the right."""
-        return sum(part.right_count for part in self.parts)
-
-    @property
-    def wants_reason(self) -> bool:
-        """Whether its state alone does not say what happened."""
-        return self.state in (CHANGED, GONE, NEW)
-
-
-class FunctionTotal(NamedTuple):
-    """Instruction counts of one function on both sides, None where it does not exist."""
-
-    name: str  # symbol
-    title: str  # as the source writes it
-    left: int | None
-    right: int | None
 
 
 class Twin(NamedTuple):
@@ -99,24 +21,12 @@ class Twin(NamedTuple):
     right: Body | None
 
 
-class Diff(NamedTuple):
-    """Two codes compared."""
+class Compared(NamedTuple):
+    """A comparison with what was compared, for explaining it."""
 
-    rows: tuple[Row, ...]
-    functions: tuple[FunctionTotal, ...]
-    states: dict[str, int]  # line state -> number of lines
-    twins: tuple[Twin, ...] = ()
-    lines: LineMap = LineMap()
-
-    @property
-    def left_count(self) -> int:
-        """Instructions on the left."""
-        return sum(total.left or 0 for total in self.functions)
-
-    @property
-    def right_count(self) -> int:
-        """Instructions on the right."""
-        return sum(total.right or 0 for total in self.functions)
+    diff: Diff
+    twins: tuple[Twin, ...]
+    lines: LineMap
 
 
 def diff_codes(
@@ -128,6 +38,19 @@ def diff_codes(
     left_sources: Sources | None = None,
     same_function: Mapping[str, str] | None = None,
 ) -> Diff:
+    """Compare two codes line by line; see ``compare_codes``."""
+    return compare_codes(left, right, sources, entries, lines, left_sources, same_function).diff
+
+
+def compare_codes(
+    left: Code,
+    right: Code,
+    sources: Sources,
+    entries: Collection[str] = (),
+    lines: LineMap | None = None,
+    left_sources: Sources | None = None,
+    same_function: Mapping[str, str] | None = None,
+) -> Compared:
     """Compare two codes line by line.
 
     ``entries`` (symbols) limits the comparison to these functions; empty means
@@ -156,7 +79,8 @@ def diff_codes(
     )
     counted = Counter(row.state for row in rows)
     states = {state: counted.get(state, 0) for state in STATES}
-    return Diff(rows, totals, states, twins, lines)
+    names = {t.name: t.left.owner for t in twins if t.left is not None and t.left.owner != t.name}
+    return Compared(Diff(rows, totals, states, names), twins, lines)
 
 
 def _count(body: Body | None) -> int | None:

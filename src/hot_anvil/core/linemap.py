@@ -5,15 +5,9 @@ from difflib import SequenceMatcher
 from types import MappingProxyType
 from typing import NamedTuple
 
+from hot_anvil.core.compared import Place
+
 _ALIKE = 0.6  # share of characters two lines must have in common to be one line, edited
-
-
-class Place(NamedTuple):
-    """A source line as rows are keyed by it: the right side's, or one only the left has."""
-
-    file: str
-    line: int  # the right side's line; for a line only on the left, the one it would follow
-    old: int = 0  # the left side's line, for a line that the right side has not
 
 
 class LineMap(NamedTuple):

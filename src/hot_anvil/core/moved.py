@@ -2,9 +2,9 @@
 
 from collections.abc import Callable, Mapping, Sequence
 
+from hot_anvil.core.compared import Place
 from hot_anvil.core.flow import Body
 from hot_anvil.core.isa.spelling import shape
-from hot_anvil.core.linemap import Place
 from hot_anvil.core.meaning import base as b
 
 _COMMON = (b.MOVE, b.PUSH, b.POP, b.JUMP, b.NOTHING)

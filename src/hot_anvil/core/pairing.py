@@ -5,27 +5,18 @@ from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
 from typing import TYPE_CHECKING, NamedTuple
 
-from hot_anvil.core.align import (
-    CHANGED,
-    GONE,
-    MOVED,
-    NEW,
-    RENAMED,
-    REORDERED,
-    SAME,
-    Pair,
-    align_texts,
-    state_of_two,
-)
+from hot_anvil.core.align import align_texts, state_of_two
+from hot_anvil.core.compared import CHANGED, GONE, MOVED, NEW, RENAMED, REORDERED, SAME, Pair, Place
 from hot_anvil.core.flow import Body
-from hot_anvil.core.linemap import LineMap, Place
+from hot_anvil.core.linemap import LineMap
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.moved import moved_between
 from hot_anvil.core.renaming import consistent
 from hot_anvil.core.reordering import only_reordered
 
 if TYPE_CHECKING:
-    from hot_anvil.core.diff import Part, Twin
+    from hot_anvil.core.compared import Part
+    from hot_anvil.core.diff import Twin
 
 
 class Paired(NamedTuple):

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from functools import lru_cache
 
-from hot_anvil.core.align import Pair
+from hot_anvil.core.compared import Pair
 from hot_anvil.core.flow import Body
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.meaning import base as b

@@ -1,7 +1,7 @@
 """What is shown, in the other syntax of x86, or with symbols in place of titles."""
 
-from hot_anvil.core.align import Pair
 from hot_anvil.core.code import Instruction
+from hot_anvil.core.compared import Pair
 from hot_anvil.core.intel import intel_text
 from hot_anvil.core.shown import Listing, SnippetDiff
 

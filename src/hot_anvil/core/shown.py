@@ -1,16 +1,13 @@
-"""A snippet's code as it is shown: one build's, or two compared."""
+"""A snippet's code as it is shown: one build's, or two sides compared."""
 
 from typing import TYPE_CHECKING, NamedTuple
 
 from hot_anvil.core.built import Built
 from hot_anvil.core.code import EMITTED
-from hot_anvil.core.diff import Diff
 from hot_anvil.core.listing import ListedFunction
 
-if TYPE_CHECKING:
-    from hot_anvil.core.diff import Diff
-    from hot_anvil.core.reasons.explain import Explained
-from hot_anvil.core.reasons.explain import Explained
+if TYPE_CHECKING:  # comparing takes much that other commands do without
+    from hot_anvil.core.compared import Diff, Explained
 
 
 class Listing(NamedTuple):

@@ -2,11 +2,7 @@
 
 from collections.abc import Sequence
 
-from hot_anvil.core.reasons.base import REMARKED, Reason
-from hot_anvil.core.reasons.plain import SMALL
-
-# Nearly every line of unoptimised code has these: they lead only where little else does.
-_COMMON = frozenset(("value kept in a register", "stack frame gone"))
+from hot_anvil.core.compared import REMARKED, Reason
 
 
 def leading(reasons: Sequence[Reason], count: int) -> list[Reason]:
@@ -18,8 +14,8 @@ def leading(reasons: Sequence[Reason], count: int) -> list[Reason]:
     """
 
     def rank(reason: Reason) -> tuple[int, int, int]:
-        level = 2 if reason.kind in SMALL else 1 if reason.kind in _COMMON else 0
-        return level + (reason.confidence == REMARKED), -reason.weight, -_evidence(reason)
+        later = reason.confidence == REMARKED
+        return reason.level + later, -reason.weight, -_evidence(reason)
 
     chosen: list[Reason] = []
     kinds: dict[tuple[str, str], int] = {}

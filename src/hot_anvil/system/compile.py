@@ -20,7 +20,8 @@ from hot_anvil.core.names import fortran_title
 from hot_anvil.core.proof import UNKNOWN, Proof
 from hot_anvil.core.ptx import read_ptx
 from hot_anvil.core.reader import read_assembly
-from hot_anvil.core.reasons.remarks import Remark, read_remarks
+from hot_anvil.core.reasons.remarks import read_remarks
+from hot_anvil.core.subject import Remark
 from hot_anvil.system.files import read_source, write_json
 from hot_anvil.system.image import read_object
 from hot_anvil.system.jobs import Job, compiler_argv, links_late

@@ -1,13 +1,11 @@
 """Compile once more without our debug flag, and compare the code."""
 
-import shutil
-
 from hot_anvil.core.built import Built, Unit
 from hot_anvil.core.debugproof import functions_that_differ, texts_that_differ
 from hot_anvil.core.invocation import OBJECT, TEXT
 from hot_anvil.core.proof import BROKEN, PROVED, UNKNOWN, DebugProof
 from hot_anvil.core.ptx import read_ptx
-from hot_anvil.system.files import digest, read_json, write_json
+from hot_anvil.system.files import digest
 from hot_anvil.system.jobs import Job, compiler_argv, links_late, load_code
 from hot_anvil.system.limits import limits
 from hot_anvil.system.process import run
@@ -36,12 +34,7 @@ def prove_debug(built: Built, jobs: dict[str, Job], store: Store) -> DebugProof:
 
 
 def _changed(unit: Unit, job: Job, store: Store) -> list[str] | None:
-    name = digest(f"without debug {FORMAT}", unit.artefact)
-    kept = read_json(store.artefact(name) / "changed.json")
-    if kept is not None:
-        return list(kept)
-    work = store.scratch()
-    try:
+    def find(work: Path) -> list[str] | None:
         is_text = job.toolchain.isa == "ptx"
         output = work / ("code.s" if is_text else "code.o")
         make = TEXT if is_text else OBJECT
@@ -50,14 +43,9 @@ def _changed(unit: Unit, job: Job, store: Store) -> list[str] | None:
             return None
         if is_text:
             bare = read_ptx(output.read_text(errors="surrogateescape"), store.root)
-            found = texts_that_differ(load_code(unit, store), bare)
-        else:
-            own = (store.artefact(unit.artefact) / "code.o").read_bytes()
-            found = functions_that_differ(own, output.read_bytes())
-        for file in work.iterdir():
-            file.unlink()
-        write_json(work / "changed.json", found)
-        store.keep(work, name)
-        return list(found)
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
+            return list(texts_that_differ(load_code(unit, store), bare))
+        own = (store.artefact(unit.artefact) / "code.o").read_bytes()
+        return list(functions_that_differ(own, output.read_bytes()))
+
+    found: list[str] | None = store.derive(digest(f"without debug {FORMAT}", unit.artefact), find)
+    return found

@@ -3,6 +3,7 @@
 import shutil
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from hot_anvil.core.built import Unit
 from hot_anvil.core.code import Code, Function, Instruction, from_plain, to_plain
@@ -11,7 +12,7 @@ from hot_anvil.core.image import OUTSIDE, Symbol, read_image, read_symbols
 from hot_anvil.core.proof import PROVED, UNKNOWN, Proof
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.binutils import Tool, find_tool
-from hot_anvil.system.files import digest, read_json, write_json
+from hot_anvil.system.files import digest
 from hot_anvil.system.limits import limits
 from hot_anvil.system.process import run
 from hot_anvil.system.proving import dump
@@ -80,27 +81,19 @@ def with_chains(code: Code, unit: Unit, chain: Toolchain, store: Store) -> Code:
     """
     if code.isa == "ptx" or code.view != "emitted" or not unit.artefact:
         return code
-    name = digest(f"chains {FORMAT}", unit.artefact)
-    kept = read_json(store.artefact(name) / "chains.json")
-    if kept is not None:
-        return from_plain(kept)
-    work = store.scratch()
-    try:
+
+    def read(work: Path) -> dict[str, Any]:
         shutil.copy(store.artefact(unit.artefact) / "code.o", work / "code.o")
         linked = link_alone(chain, work, "code.o")
-        if linked:
-            data = (work / linked).read_bytes()
-            moved = _moves(read_symbols((work / "code.o").read_bytes()), read_symbols(data))
-            lines = DebugLines(data, store.root)
-            functions = tuple(_with_inlined(f, moved.get(f.name), lines) for f in code.functions)
-            code = code._replace(functions=functions)
-        for file in work.iterdir():
-            file.unlink()
-        write_json(work / "chains.json", to_plain(code))
-        store.keep(work, name)
-        return code
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
+        if not linked:
+            return to_plain(code)
+        data = (work / linked).read_bytes()
+        moved = _moves(read_symbols((work / "code.o").read_bytes()), read_symbols(data))
+        lines = DebugLines(data, store.root)
+        functions = tuple(_with_inlined(f, moved.get(f.name), lines) for f in code.functions)
+        return to_plain(code._replace(functions=functions))
+
+    return from_plain(store.derive(digest(f"chains {FORMAT}", unit.artefact), read))
 
 
 def _moves(before: Sequence[Symbol], after: Sequence[Symbol]) -> dict[str, int]:

@@ -12,7 +12,7 @@ processes may work on one store and a killed one leaves nothing half done.
 import json
 import os
 import time
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -101,6 +101,28 @@ class Store:
                 scratch.rename(target)
             shutil.rmtree(scratch, ignore_errors=True)
         return target
+
+    def derive(self, name: str, make: Callable[[Path], Any]) -> Any:
+        """Return plain data made from artefacts, made once: ``make`` gets an empty folder.
+
+        What ``make`` returns is kept under ``name``, unless it is None.
+        """
+        import shutil
+
+        kept = read_json(self.artefact(name) / "derived.json")
+        if kept is not None:
+            return kept
+        work = self.scratch()
+        try:
+            made = make(work)
+            for left in work.iterdir():
+                left.unlink()
+            if made is not None:
+                write_json(work / "derived.json", made)
+                self.keep(work, name)
+            return made
+        finally:
+            shutil.rmtree(work, ignore_errors=True)
 
     def sweep(self) -> None:
         """Remove scratch folders of processes that no longer live."""

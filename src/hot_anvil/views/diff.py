@@ -3,11 +3,24 @@
 from collections.abc import Iterator, Sequence
 from itertools import zip_longest
 
-from hot_anvil.core.align import CHANGED, GONE, MOVED, NEW, RENAMED, SAME, Pair
 from hot_anvil.core.code import Instruction
-from hot_anvil.core.diff import Diff, Part, Row, Spot
+from hot_anvil.core.compared import (
+    CHANGED,
+    GONE,
+    LIKELY,
+    MOVED,
+    NEW,
+    REMARKED,
+    RENAMED,
+    SAME,
+    Diff,
+    Pair,
+    Part,
+    Row,
+    Spot,
+    lines_text,
+)
 from hot_anvil.core.proof import PROVED
-from hot_anvil.core.reasons.base import LIKELY, REMARKED, lines_text
 from hot_anvil.core.shown import SnippetDiff
 from hot_anvil.core.summary import leading
 from hot_anvil.views.sheet import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Cell, Sheet, Span, cut

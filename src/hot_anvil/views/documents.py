@@ -4,13 +4,11 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-from hot_anvil.core.align import Pair
 from hot_anvil.core.built import REFUSED, Built
 from hot_anvil.core.code import Instruction
-from hot_anvil.core.diff import Row
+from hot_anvil.core.compared import Pair, Reason, Row
 from hot_anvil.core.grid import Plan
 from hot_anvil.core.listing import ListedFunction, Placed
-from hot_anvil.core.reasons.base import Reason
 from hot_anvil.core.shown import Listing, SnippetDiff
 from hot_anvil.core.toolchain import Toolchain
 
@@ -169,9 +167,7 @@ def diff_document(diffs: Sequence[SnippetDiff]) -> Document:
     reasons = []
     for item in diffs:
         snippet = item.left.snippet.name
-        texts = {t.name: [[i.text for i in s.items] if s else [] for s in (t.left, t.right)]
-                 for t in item.diff.twins}  # fmt: skip
-        plain = [_reason(reason, texts[reason.function]) for reason in item.explained.reasons]
+        plain = [_reason(reason) for reason in item.explained.reasons]
         reasons += [{"snippet": snippet, **reason} for reason in plain]
         lines += [{"snippet": snippet, **_diff_line(row, plain)} for row in item.diff.rows]
         totals.append(
@@ -218,8 +214,9 @@ def _diff_line(row: Row, reasons: Sequence[Document]) -> Document:
     }
 
 
-def _reason(reason: Reason, texts: Sequence[Sequence[str]]) -> Document:
-    sides = zip(SIDES, (reason.left, reason.right), texts, strict=True)
+def _reason(reason: Reason) -> Document:
+    evidence = (reason.left, reason.right), (reason.left_text, reason.right_text)
+    sides = zip(SIDES, *evidence, strict=True)
     return {
         "kind": reason.kind,
         "text": reason.text,
@@ -230,7 +227,8 @@ def _reason(reason: Reason, texts: Sequence[Sequence[str]]) -> Document:
             for p in sorted(reason.places)
         ],
         "evidence": {
-            side: [{"index": k, "text": own[k]} for k in found] for side, found, own in sides
+            side: [{"index": k, "text": t} for k, t in zip(found, own, strict=True)]
+            for side, found, own in sides
         },
         "remarks": list(reason.remarks),
     }

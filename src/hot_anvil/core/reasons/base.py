@@ -8,27 +8,9 @@ vectorised and one that no longer is; the reason says it as left to right.
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import NamedTuple
 
-from hot_anvil.core.linemap import Place
+from hot_anvil.core.compared import CERTAIN, Place, Reason
 from hot_anvil.core.reasons.side import Side
-
-# How sure a reason is: the instructions say it; they make it likely; only the compiler says it.
-CERTAIN, LIKELY, REMARKED = "certain", "likely", "remark only"
-
-
-class Reason(NamedTuple):
-    """A named explanation of a difference, with its evidence."""
-
-    kind: str
-    text: str  # one sentence, without a full stop
-    confidence: str
-    function: str  # symbol
-    left: tuple[int, ...]  # the instructions that show it, by place in the function
-    right: tuple[int, ...]
-    places: frozenset[Place]  # source lines that it explains
-    remarks: tuple[str, ...] = ()  # what the compilers say to the same end
-    weight: int = 0  # instructions by which these lines differ
 
 
 class View:
@@ -172,11 +154,3 @@ def _work(side: Side, loop: int) -> tuple[int, int]:
     own = side.own(loop)
     vectors = sum(side.deeds[k].width > 0 for k in own)
     return vectors, len(own)
-
-
-def lines_text(places: Iterable[Place]) -> str:
-    """Return "line 4" or "lines 4-6" for source lines."""
-    known = sorted({place.old or place.line for place in places if place.line > 0})
-    if not known:
-        return "code without a line"
-    return f"line {known[0]}" if len(known) == 1 else f"lines {known[0]}-{known[-1]}"

@@ -3,9 +3,9 @@
 import re
 from collections.abc import Iterable, Iterator, Sequence
 
-from hot_anvil.core.linemap import Place
+from hot_anvil.core.compared import LIKELY, Place, Reason
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import LIKELY, Reason, View
+from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.side import Side
 
 SELECTED, SIGNED, TABLE = "branch into select", "signedness", "jump table"

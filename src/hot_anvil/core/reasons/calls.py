@@ -4,9 +4,9 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 
-from hot_anvil.core.linemap import Place
+from hot_anvil.core.compared import LIKELY, Place, Reason
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import LIKELY, Reason, View, plain_name
+from hot_anvil.core.reasons.base import View, plain_name
 from hot_anvil.core.reasons.guards import is_guard
 from hot_anvil.core.reasons.loops import BLOCK_CALLS, became_call
 from hot_anvil.core.reasons.side import Side

@@ -2,11 +2,11 @@
 
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import NamedTuple
 
-from hot_anvil.core.diff import Diff, Row, Twin
+from hot_anvil.core.compared import CERTAIN, LIKELY, Diff, Explained, Place, Reason
+from hot_anvil.core.diff import Compared, Twin
 from hot_anvil.core.flow import Body
-from hot_anvil.core.linemap import LineMap, Place
+from hot_anvil.core.linemap import LineMap
 from hot_anvil.core.reasons import (
     arithmetic,
     branches,
@@ -18,9 +18,10 @@ from hot_anvil.core.reasons import (
     values,
     vectors,
 )
-from hot_anvil.core.reasons.base import CERTAIN, LIKELY, Reason, Rule, View, World
-from hot_anvil.core.reasons.remarks import Remark, borne_out
+from hot_anvil.core.reasons.base import Rule, View, World
+from hot_anvil.core.reasons.remarks import borne_out
 from hot_anvil.core.reasons.side import Side
+from hot_anvil.core.subject import Remark
 
 RULES: tuple[Rule, ...] = tuple(
     rule
@@ -31,42 +32,30 @@ RULES: tuple[Rule, ...] = tuple(
 )  # fmt: skip
 
 
-class Explained(NamedTuple):
-    """A comparison with its reasons."""
-
-    diff: Diff
-    reasons: tuple[Reason, ...]
-    unexplained: int  # lines that want a reason and have none
-    wanting: int  # lines that want a reason
-
-    def of(self, row: Row) -> list[Reason]:
-        """Return the reasons of a line."""
-        return [self.reasons[k] for k in row.reasons]
-
-
 def explain(
-    diff: Diff,
+    compared: Compared,
     left_flags: Sequence[str] = (),
     right_flags: Sequence[str] = (),
     titles: Mapping[str, str] | None = None,
     remarks: tuple[Sequence[Remark], Sequence[Remark]] = ((), ()),
 ) -> Explained:
     """Return the comparison with a reason for every line that a rule explains."""
-    others = any(t.left and t.right and t.left.owner != t.right.owner for t in diff.twins)
-    world = World(titles or {}, _homes(diff.twins, diff.lines), others)
+    diff, twins, lines = compared
+    others = any(t.left and t.right and t.left.owner != t.right.owner for t in twins)
+    world = World(titles or {}, _homes(twins, lines), others)
     sides: dict[str, tuple[Side, Side]] = {}
     reasons: list[Reason] = []
     states = {row.place: row.state for row in diff.rows}
-    names = frozenset(twin.name for twin in diff.twins)
-    for twin in diff.twins:
+    names = frozenset(twin.name for twin in twins)
+    for twin in twins:
         if twin.left is None or twin.right is None:
-            reasons += _alone(twin, diff, world)
+            reasons += _alone(twin, compared, world)
             continue
         if twin.left.isa != twin.right.isa or twin.left.texts == twin.right.texts:
             reasons += _padding(twin)
             continue
         two = (
-            Side(twin.left, diff.lines, left_flags, names),
+            Side(twin.left, lines, left_flags, names),
             Side(twin.right, None, right_flags, names),
         )
         sides[twin.name] = two
@@ -74,8 +63,8 @@ def explain(
     merged = _merged(reasons)
     if any(remarks):
         changed = {r.place: r.parts[0].function for r in diff.rows if r.wants_reason and r.parts}
-        merged = list(borne_out(merged, remarks, diff.lines, changed))
-    return _attach(diff, merged, sides)
+        merged = list(borne_out(merged, remarks, lines, changed))
+    return _attach(diff, merged, sides, {twin.name: twin for twin in twins})
 
 
 def _of_function(
@@ -122,18 +111,18 @@ def _homes(twins: Iterable[Twin], lines: LineMap) -> dict[str, frozenset[Place]]
     return {name: frozenset(found) for name, found in out.items()}
 
 
-def _alone(twin: Twin, diff: Diff, world: World) -> Iterator[Reason]:
+def _alone(twin: Twin, compared: Compared, world: World) -> Iterator[Reason]:
     """Explain a function that one side has not got."""
     body = twin.left or twin.right
     assert body is not None
     left = twin.left is not None
     home = world.homes.get(twin.name, frozenset())
-    others = [other.right if left else other.left for other in diff.twins]
+    others = [other.right if left else other.left for other in compared.twins]
     inside = any(
-        (diff.lines.place(i.file, i.line) if not left else Place(i.file, i.line)) in home
+        (compared.lines.place(i.file, i.line) if not left else Place(i.file, i.line)) in home
         for other in others if other is not None for i in other.items
     )  # fmt: skip
-    calling = [other.left if left else other.right for other in diff.twins]
+    calling = [other.left if left else other.right for other in compared.twins]
     if inside or any(twin.name == d.target for o in calling if o for d in o.deeds if d.target):
         text = "it has no code of its own any more: it is inlined where it was called"
         back = "it has code of its own: it was only inlined before"
@@ -168,7 +157,10 @@ def _gaps(body: Body) -> int | None:
 
 
 def _attach(
-    diff: Diff, reasons: Sequence[Reason], sides: Mapping[str, tuple[Side, Side]]
+    diff: Diff,
+    reasons: Sequence[Reason],
+    sides: Mapping[str, tuple[Side, Side]],
+    bodies: Mapping[str, Twin],
 ) -> Explained:
     """Give each row the reasons that name its line; look closer where there are none."""
     counts = {row.place: abs(row.left_count - row.right_count) for row in diff.rows}
@@ -186,9 +178,25 @@ def _attach(
                 at = frozenset((row.place,))
                 found.append(Reason(kind, text, CERTAIN, function, tuple(left), tuple(right), at))
         rows.append(row._replace(reasons=tuple(own)))
+    found = [_told(reason, bodies) for reason in found]
     wanting = [row for row in rows if row.wants_reason]
     unexplained = sum(not row.reasons for row in wanting)
     return Explained(diff._replace(rows=tuple(rows)), tuple(found), unexplained, len(wanting))
+
+
+# Nearly every line of unoptimised code has these: they lead only where little else does.
+_COMMON = frozenset((memory.KEPT, memory.FRAME))
+
+
+def _told(reason: Reason, bodies: Mapping[str, Twin]) -> Reason:
+    """Return a reason with the texts of its evidence, and how early to tell it."""
+    twin = bodies[reason.function]
+    texts = [
+        tuple(body.items[k].text for k in found) if body else ()
+        for body, found in ((twin.left, reason.left), (twin.right, reason.right))
+    ]
+    level = 2 if reason.kind in plain.SMALL else 1 if reason.kind in _COMMON else 0
+    return reason._replace(left_text=texts[0], right_text=texts[1], level=level)
 
 
 def _merged(reasons: Iterable[Reason]) -> list[Reason]:

@@ -3,8 +3,9 @@
 import re
 from collections.abc import Iterator
 
+from hot_anvil.core.compared import CERTAIN, Reason
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import CERTAIN, Reason, View
+from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.side import Side
 
 HARDENED, CHECKED, ATOMIC, INLINE = "hardening", "check dropped", "atomic access", "inline assembly"

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterable, Iterator
 
-from hot_anvil.core.linemap import Place
+from hot_anvil.core.compared import LIKELY, Place, Reason
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import LIKELY, Reason, View
+from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.copies import copies_of
 from hot_anvil.core.reasons.side import Side
 from hot_anvil.core.reasons.vectors import UNROLLED, VECTORISED, WIDTH, is_vector_loop

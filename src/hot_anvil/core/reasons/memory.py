@@ -2,8 +2,9 @@
 
 from collections.abc import Iterator, Sequence
 
+from hot_anvil.core.compared import Reason
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import Reason, View
+from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.copies import copies_of
 from hot_anvil.core.reasons.guards import has_stack_guard
 from hot_anvil.core.reasons.side import Side

@@ -3,11 +3,10 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
-from hot_anvil.core.align import CHANGED, GONE, NEW, Pair
-from hot_anvil.core.diff import Row
+from hot_anvil.core.compared import CHANGED, GONE, LIKELY, NEW, Pair, Reason, Row
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning.base import Deed
-from hot_anvil.core.reasons.base import LIKELY, Reason, View
+from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.side import Side
 
 SAVED, EXTENDED, WIDER, WRITTEN = (

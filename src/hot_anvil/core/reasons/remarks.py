@@ -2,20 +2,11 @@
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from typing import NamedTuple
 
-from hot_anvil.core.linemap import LineMap, Place
+from hot_anvil.core.compared import REMARKED, Place, Reason
+from hot_anvil.core.linemap import LineMap
 from hot_anvil.core.reasons import calls, loops, vectors
-from hot_anvil.core.reasons.base import REMARKED, Reason
-
-
-class Remark(NamedTuple):
-    """One remark of a compiler on something that it did."""
-
-    file: str
-    line: int
-    text: str
-
+from hot_anvil.core.subject import Remark
 
 _GCC = re.compile(r"(.+?):(\d+):(?:\d+): optimized:\s+(.*)")
 _CLANG = re.compile(r"(.+?):(\d+):(?:\d+): remark: (.*?)(?: \[-Rpass=[\w-]+\])?$")

@@ -4,9 +4,10 @@ import re
 from collections.abc import Collection, Iterable, Sequence
 from functools import cached_property
 
+from hot_anvil.core.compared import Place
 from hot_anvil.core.flow import Body, Loop
 from hot_anvil.core.isa import isa_of
-from hot_anvil.core.linemap import LineMap, Place
+from hot_anvil.core.linemap import LineMap
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning.base import helper
 from hot_anvil.core.phases import phases

@@ -2,8 +2,9 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 
+from hot_anvil.core.compared import LIKELY, Reason, lines_text
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import LIKELY, Reason, View, lines_text
+from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.guards import has_stack_guard
 from hot_anvil.core.reasons.side import Side
 

@@ -4,8 +4,9 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
+from hot_anvil.core.compared import Reason
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import Reason, View
+from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.copies import copies_of, vectors_of
 from hot_anvil.core.reasons.side import Side
 
