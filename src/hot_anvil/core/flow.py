@@ -17,6 +17,9 @@ from hot_anvil.core.meaning.base import Deed, Meaning
 _CONSTANT = re.compile(r"(?:\.L|\$L|CSWTCH\.)[\w.$]+")
 
 
+_PATHS = 60  # blocks of a loop up to which the paths through it are looked at
+
+
 class Loop(NamedTuple):
     """A natural loop (Aho, Lam, Sethi, Ullman 2006, section 9.6.6)."""
 
@@ -143,6 +146,28 @@ class Body:
         if not any(0 <= goal <= place for place, goal in enumerate(self.goals)):
             return ()
         return _natural_loops(self.next_blocks)
+
+    def every_pass(self, loop: Loop) -> frozenset[int]:
+        """Return the blocks that each whole pass of a loop goes through."""
+        if len(loop.blocks) > _PATHS:
+            return loop.blocks
+        return frozenset(block for block in loop.blocks if not self._avoidable(loop, block))
+
+    def _avoidable(self, loop: Loop, block: int) -> bool:
+        """Tell whether a pass can get from the loop's start to its end without a block."""
+        if block == loop.header:
+            return False
+        seen = {loop.header}
+        todo = [loop.header]
+        while todo:
+            at = todo.pop()
+            if at in loop.latches:
+                return True
+            for goal in self.next_blocks[at]:
+                if goal in loop.blocks and goal not in seen and goal != block:
+                    seen.add(goal)
+                    todo.append(goal)
+        return False
 
     @cached_property
     def loop_of(self) -> list[int]:

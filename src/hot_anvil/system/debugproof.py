@@ -1,5 +1,7 @@
 """Compile once more without our debug flag, and compare the code."""
 
+from pathlib import Path
+
 from hot_anvil.core.built import Built, Unit
 from hot_anvil.core.debugproof import functions_that_differ, texts_that_differ
 from hot_anvil.core.invocation import OBJECT, TEXT

@@ -6,7 +6,7 @@ vectorised and one that no longer is; the reason says it as left to right.
 """
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 
 from hot_anvil.core.compared import CERTAIN, Place, Reason
@@ -77,14 +77,21 @@ class World:
         titles: Mapping[str, str],
         homes: Mapping[str, frozenset[Place]],
         other_functions: bool = False,
+        one_source: bool = True,
     ) -> None:
         self.titles = titles
         self.homes = homes  # function -> source lines of its own code, on either side
         self.other_functions = other_functions  # two functions of different names are compared
+        self.one_source = one_source and not other_functions  # both sides were written alike
 
     def title(self, name: str) -> str:
         """Return a function's name as the source writes it."""
         return self.titles.get(name, self.titles.get(plain_name(name), plain_name(name)))
+
+    def calls_for(self, places: Collection[Place], side: Side) -> bool:
+        """Tell whether a side calls a function that lines belong to: they are inlined elsewhere."""
+        called = {plain_name(name) for _, name in side.calls}
+        return any(self.homes.get(name, frozenset()) & set(places) for name in called)
 
     def loop_pairs(self, view: View) -> dict[int, list[int]]:
         """Match loops by the source lines that they alone hold; nested ones by depth."""
@@ -93,12 +100,12 @@ class World:
         out: dict[int, list[int]] = {k: [] for k in range(len(a.loops))}
         for j, mine in enumerate(lines[1]):
             scores = [
-                (c.loops[j].depth == a.loops[i].depth, _overlap(mine, other), -i)
+                (_overlap(mine, other) + 0.5 * (c.loops[j].depth == a.loops[i].depth), -i)
                 for i, other in enumerate(lines[0])
                 if _overlap(mine, other)
             ]
             if scores:
-                out[-max(scores)[2]].append(j)
+                out[-max(scores)[1]].append(j)
         self._add_near(lines, (a, c), out)
         for found in out.values():
             found.sort(key=lambda j: tuple(-n for n in _work(c, j)))

@@ -107,10 +107,11 @@ def signedness(view: View) -> Iterator[Reason]:
             and not _shifted(view, place)
         ):
             one, other = signs[0].pop(), signs[1].pop()
-            text = (
-                f"the comparison is {other} instead of {one}: values with the top bit set "
-                "compare the other way"
-            )
+            text = f"the comparison is {other} instead of {one}: "
+            if view.world.one_source:
+                text += "of one source, so it is known to give the same here"
+            else:
+                text += "values with the top bit set compare the other way"
             yield view.reason(SIGNED, (text, text), mine, theirs, {place})
 
 
@@ -144,27 +145,46 @@ def _shifted(view: View, place: Place) -> bool:
 
 
 def merged(view: View) -> Iterator[Reason]:
-    """Two tests of ``a`` that are one unsigned test in ``b``."""
+    """Two tests of ``a`` against constants that are one unsigned test in ``b``."""
     a, c = view.a, view.b
     vectors = {c.body.loop_of[k] for k in range(len(c)) if c.deeds[k].packed} - {-1}
     wide = {c.places[k] for k in range(len(c)) if c.body.loop_of[k] in vectors}
     for place in view.lines:
-        if place in wide:
-            continue  # tests of a vectorised loop's own
         mine = [k for k in a.of((b.BRANCH, b.SET), a.at.get(place, ())) if _ordered(a, k)]
-        theirs = [
-            k for k in c.of((b.BRANCH, b.SET, b.SELECT), c.at.get(place, ())) if _ordered(c, k)
-        ]
-        moved = c.of((b.ADD, b.SUB, b.ADDRESS), c.at.get(place, ()))
-        if len(mine) < 2 or not theirs or len(theirs) * 2 > len(mine) or not moved:
+        if len(mine) < 2 or place in wide:  # or tests of a vectorised loop's own
             continue
-        unsigned = [k for k in theirs if _sign(c, k) == "unsigned"]
-        if unsigned:
+        bounds = {a.deeds[k].immediate for k in a.of((b.COMPARE, b.SUB), a.at[place])} - {None}
+        ordered = [k for k in c.of(_DECIDES, c.at.get(place, ())) if _ordered(c, k)]
+        unsigned = [k for k in ordered if _sign(c, k) == "unsigned"]
+        moved = [k for j in unsigned for k in _moved_range(c, j)]
+        if len(bounds) > 1 and moved and not _shifts(a, place) and 2 * len(ordered) <= len(mine):
             texts = (
                 "two tests of a range became one unsigned comparison",
                 "the range is tested by two comparisons instead of one",
             )
             yield view.reason(RANGE, texts, mine, [*moved, *unsigned], {place})
+
+
+_DECIDES = (b.BRANCH, b.SET, b.SELECT)
+
+
+def _shifts(side: Side, place: Place) -> bool:
+    """Tell whether a line's tests are made on a range moved to zero already."""
+    branches = [k for k in side.of(_DECIDES, side.at.get(place, ())) if _ordered(side, k)]
+    return any(_moved_range(side, k) for k in branches)
+
+
+def _moved_range(side: Side, k: int) -> list[int]:
+    """Return what adds a constant to the value that the test before ``k`` compares."""
+    block = side.body.block_of
+    near = [j for j in range(max(k - 5, 0), k) if block[j] == block[k]]
+    out = []
+    for j in side.of((b.ADD, b.SUB, b.ADDRESS), near):
+        done = side.deeds[j]
+        by = done.memory.offset if done.kind == b.ADDRESS and done.memory else done.immediate
+        if by and not (done.loads or done.stores) and not done.packed:
+            out.append(j)
+    return out
 
 
 def tables(view: View) -> Iterator[Reason]:

@@ -62,7 +62,7 @@ def inlined(view: View) -> Iterator[Reason]:
         elif (
             not home
             and not after[name]
-            and not _replaced(view, calls)
+            and not any(count > before[other] for other, count in after.items())
             and not (elided and _is_destructor(view, name))
         ):
             texts = (f"no call of {title}: its result is known or not needed", f"{title} is called")
@@ -85,15 +85,6 @@ def _owner(view: View, name: str) -> tuple[str, str]:
     title = view.world.titles.get(name, "").partition("(")[0]
     parts = title.rpartition("::")
     return re.sub(r"<.*", "", parts[0].rpartition("::")[2]), parts[2]
-
-
-def _replaced(view: View, calls: list[int]) -> bool:
-    """Tell whether the other side calls something else on one of these lines."""
-    a, c = view.a, view.b
-    mine = {name for _, name in a.calls}
-    return any(
-        c.places[k] in {a.places[j] for j in calls} and name not in mine for k, name in c.calls
-    )
 
 
 def tail_called(view: View) -> Iterator[Reason]:

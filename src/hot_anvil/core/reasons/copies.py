@@ -20,10 +20,11 @@ def copies_of(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> in
     whole = [round(r) for r in ratios if r >= 1.5 and abs(r - round(r)) < 0.26]
     if first[0]:
         copies = round(ratios[0])
-        return copies if copies in whole[:1] and min(ratios) > 0.3 else 1
+        even = min(ratios) > 0.3 and max(ratios) <= 1.3 * copies
+        return copies if copies in whole[:1] and even else 1
     if c.slots & set(own) and not a.slots & set(inside):
         return 1  # loads of values that only one side keeps in registers
-    steps = _step(a, inside), _step(c, own)
+    steps = step_of(a, inside), step_of(c, own)
     if steps[0] and steps[1] % steps[0] == 0 and ratios:
         copies = steps[1] // steps[0]
         if copies >= 2 and 0.75 * copies <= max(ratios) <= 1.5 * copies:
@@ -33,13 +34,14 @@ def copies_of(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> in
     return int(Counter(whole).most_common(1)[0][0])
 
 
-def _amounts(side: Side, among: Sequence[int]) -> tuple[int, int, int, int]:
-    """Return how many stores, loads, float operations and multiplications there are."""
+def _amounts(side: Side, among: Sequence[int]) -> tuple[int, ...]:
+    """Return how many stores, loads, float operations, multiplications and calls there are."""
     return (
         accesses(side, side.stores(among)),
         accesses(side, _distinct(side, among)),
         len(side.of(b.FLOAT, among)) + len(side.of((b.FMA,), among)),
-        len(side.of((b.MUL, b.CALL), among)),
+        len(side.of((b.MUL,), among)),
+        len(side.of((b.CALL,), among)),
     )
 
 
@@ -64,21 +66,16 @@ def _distinct(side: Side, among: Iterable[int]) -> list[int]:
     return out
 
 
-def _step(side: Side, among: Sequence[int]) -> int:
-    """Return the largest constant that a register grows or shrinks by in a pass, 0 for none."""
-    best = 0
+def step_of(side: Side, among: Sequence[int]) -> int:
+    """Return the most that a register grows or shrinks by constants in a pass, 0 for none."""
+    steps: Counter[str] = Counter()
     for k in side.of((b.ADD, b.SUB, b.ADDRESS), among):
         done = side.deeds[k]
         by = done.memory.offset if done.kind == b.ADDRESS and done.memory else done.immediate
-        if (
-            by
-            and abs(by) <= 4096
-            and not done.packed
-            and side.written(k)
-            and side.written(k) <= side.read(k)
-        ):
-            best = max(best, abs(by))
-    return best
+        written = side.written(k)
+        if by and abs(by) <= 4096 and not done.packed and written and written <= side.read(k):
+            steps[min(written)] += -by if done.kind == b.SUB else by
+    return max((abs(by) for by in steps.values()), default=0)
 
 
 def vectors_of(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int:

@@ -42,7 +42,7 @@ def explain(
     """Return the comparison with a reason for every line that a rule explains."""
     diff, twins, lines = compared
     others = any(t.left and t.right and t.left.owner != t.right.owner for t in twins)
-    world = World(titles or {}, _homes(twins, lines), others)
+    world = World(titles or {}, _homes(twins, lines), others, not lines.lines)
     sides: dict[str, tuple[Side, Side]] = {}
     reasons: list[Reason] = []
     states = {row.place: row.state for row in diff.rows}

@@ -30,12 +30,12 @@ def removed(view: View) -> Iterator[Reason]:
         if not places or _outer_also_gone(view, loop) or _one_of_several(view, loop):
             continue
         left = [k for place in places for k in c.at.get(place, ())]
-        if became_call(view, places):
+        if became_call(view, places) or view.world.calls_for(places, c):
             continue
         copies = copies_of(a, a.own(loop), c, left)
         packed = c.packed(left)
         if copies >= 2 or (packed and not a.packed(inside)):
-            said = f"all {copies} passes" if copies >= 2 else "all passes"
+            said = f"all {copies} passes" if copies >= 2 and not packed else "all passes"
             text = f"the loop is written out: {said}, one after another, without a branch back"
             yield view.reason(
                 UNROLLED, (text, "the passes are a loop again, no longer written out"),
@@ -65,7 +65,12 @@ def _one_of_several(view: View, loop: int) -> bool:
     a = view.a
     blocks, lines = a.loops[loop].blocks, a.lines(a.own(loop))
     return any(
-        found and not blocks & a.loops[other].blocks and lines & a.lines(a.own(other))
+        found
+        and other != loop
+        and (
+            lines <= a.lines(a.own(other))
+            or (not blocks & a.loops[other].blocks and bool(lines & a.lines(a.own(other))))
+        )
         for other, found in view.loop_pairs.items()
     )
 

@@ -150,6 +150,11 @@ class Side:
         """Return the instructions of a loop that are in no inner one."""
         return self._own.get(loop, [])
 
+    def each_pass(self, loop: int) -> list[int]:
+        """Return the instructions of a loop, inner ones aside, that each whole pass executes."""
+        blocks = self.body.every_pass(self.loops[loop])
+        return [k for k in self.own(loop) if self.body.block_of[k] in blocks]
+
     def on(self, places: Iterable[Place]) -> list[int]:
         """Return the instructions of some source lines."""
         return [k for place in places for k in self.at.get(place, ())]

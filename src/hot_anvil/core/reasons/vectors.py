@@ -7,7 +7,7 @@ from typing import NamedTuple
 from hot_anvil.core.compared import Reason
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.reasons.base import View
-from hot_anvil.core.reasons.copies import copies_of, vectors_of
+from hot_anvil.core.reasons.copies import copies_of, step_of, vectors_of
 from hot_anvil.core.reasons.side import Side
 
 VECTORISED, WIDTH, UNROLLED = "loop vectorised", "vector width", "loop unrolled"
@@ -63,7 +63,7 @@ def vectorised(view: View) -> Iterator[Reason]:
     a, c = view.a, view.b
     for loop, found in view.loop_pairs.items():
         inside = a.own(loop)
-        vector = [j for j in found if is_vector_loop(c, j)]
+        vector = [j for j in found if is_vector_loop(c, j) and _goes_further(a, loop, c, j)]
         if not vector:
             continue
         main = vector[0]
@@ -142,8 +142,10 @@ def unrolled(view: View) -> Iterator[Reason]:
         if a.loops[loop].depth > c.loops[main].depth and len(a.inside(loop)) < len(inside):
             continue
         widened = is_vector_loop(c, main) and not is_vector_loop(a, loop)
+        if widened and not _goes_further(a, loop, c, main):
+            continue
         count = vectors_of if widened else copies_of
-        copies = count(a, inside, c, own)
+        copies = count(a, a.each_pass(loop), c, c.each_pass(main))
         if copies < 2:
             continue
         places = a.lines(inside) | c.lines(own)
@@ -155,9 +157,15 @@ def unrolled(view: View) -> Iterator[Reason]:
         yield view.reason(UNROLLED, (text, back), a.backs(loop), c.backs(main), places)
 
 
+def _goes_further(a: Side, loop: int, c: Side, other: int) -> bool:
+    """Tell whether a loop goes further in a pass than another, as far as its steps tell."""
+    before, after = step_of(a, a.each_pass(loop)), step_of(c, c.each_pass(other))
+    return not before or not after or after > before
+
+
 def is_vector_loop(side: Side, loop: int) -> bool:
     """Tell whether a loop itself is vectorised, and not just sums up what an inner one left."""
-    own = side.own(loop)
+    own = side.each_pass(loop)
     if not is_vector(side, own):
         return False
     blocks = side.loops[loop].blocks
