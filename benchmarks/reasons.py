@@ -4,7 +4,7 @@ Prints each disagreement, precision and recall, and the table for each reason:
 cases in which it was said rightly, said wrongly, and missed. With ``--write``
 the table in docs/reasons.md is made anew.
 
-    python benchmarks/reasons.py [--write] [TRUTH.toml]
+    python benchmarks/reasons.py [--write] [TRUTH.toml ...]
 """
 
 import sys
@@ -22,13 +22,13 @@ from hot_anvil.core.reasons.explain import explain
 from hot_anvil.core.reasons.plain import SMALL
 
 ROOT = Path(__file__).parent.parent
-TRUTH = ROOT / "tests" / "corpus" / "truth.toml"
+TRUTH = sorted((ROOT / "tests" / "corpus").glob("truth*.toml"))
 DOCS = ROOT / "docs" / "reasons.md"
 
 
 def main(words: Sequence[str]) -> int:
     """Judge every case; return 1 if the figures are below what is asked for."""
-    paths = [Path(word) for word in words if word != "--write"] or [TRUTH]
+    paths = [Path(word) for word in words if word != "--write"] or TRUTH
     cases = [case for path in paths for case in tomllib.loads(path.read_text())["case"]]
     tallies, skipped = judge(cases, paths[0].parent, print)
     right, wrong, missed = (sum(tally[k] for tally in tallies.values()) for k in range(3))

@@ -23,6 +23,7 @@ DISPLAY = ":87"
 COLUMNS = 104
 SIZES = {
     "diff": (52, 9),
+    "ledger": (44, 10),
     "check": (50, 9),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
@@ -48,6 +49,8 @@ SCENES = {
     "--build 'clang -Wall' --build 'avr-gcc -mmcu=atmega328p' --build 'clang@msp430'",
     "diff": "hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_mixed",
     "entries": "hot-anvil diff tide-gauge crossings_signed@gcc:fast crossings_mixed@gcc:fast",
+    "before": "sed -i 's/>= alarm/> alarm/' tide-gauge/crossings.c; "
+    "hot-anvil diff tide-gauge gcc:lean --before --entry crossings_signed",
     "ledger": "hot-anvil ledger tide-gauge gcc:plain gcc:lean gcc:fast clang:fast --snippet clamp",
     "check": "hot-anvil check tide-gauge --snippet checksum --snippet feet",
     "bench": "hot-anvil bench tide-gauge --snippet crossings",
@@ -56,6 +59,10 @@ SCENES = {
     "errors": "hot-anvil diff tide-gauge gcc:plain gcc:fsat; hot-anvil check tide-gauge/clamp.c "
     "--build 'gcc -O2' --entry clamp_branch --inputs 'low = -200'",
 }
+
+
+# What is run before, unseen.
+BEFORE = {"before": "hot-anvil compile tide-gauge --snippet crossings"}
 
 
 def main() -> int:
@@ -85,12 +92,18 @@ def main() -> int:
 def take(name: str, folder: Path) -> None:
     """Show one scene in a terminal and photograph it."""
     done = folder / f"{name}.done"
+    path = f"{BIN}:{os.environ['PATH']}"
+    if name in BEFORE:
+        subprocess.run(
+            BEFORE[name], shell=True, cwd=folder, env={**os.environ, "PATH": path},
+            stdout=subprocess.DEVNULL, check=True,
+        )  # fmt: skip
     typed = SCENES[name]
     rows, points = SIZES.get(name, (ROWS, POINTS))
     script = (
         f"clear; printf '$ %s\\n\\n' {shlex.quote(typed)}; {typed}; touch {done.name}; sleep 60"
     )
-    env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{BIN}:{os.environ['PATH']}"}
+    env = {**os.environ, "DISPLAY": DISPLAY, "PATH": path}
     env.pop("NO_COLOR", None)
     terminal = subprocess.Popen(
         ["xterm", "-tn", "xterm-256color", "-geometry", f"{COLUMNS}x{rows}+0+0",

@@ -29,8 +29,8 @@ from hot_anvil.views.words import joined, plural
 # Between the columns of a pair; also how the legend explains them.
 _MARKS = {SAME: "=", RENAMED: "~", CHANGED: "*"}
 _LEGEND = (
-    "= same   ~ other registers or labels   * other operands   < only left   > only right   "
-    "m from or to another line"
+    "= same  ~ other registers or labels  * other operands  <> only on one side  "
+    "m moved: from or to a line"
 )
 _INDENT = 8
 _LEADING = 5  # lines of the summary

@@ -7,6 +7,7 @@ from hot_anvil.views.sheet import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Sheet, Sp
 from hot_anvil.views.words import plural
 
 _NUMBER = 8  # columns of the line number
+_NARROW = 22  # and at least, where all columns then stand on one page
 _SOURCE = 30  # columns that the source text keeps at least
 _GAP = 2
 
@@ -38,7 +39,8 @@ def ledger_sheet(ledgers: Sequence[Ledger], width: int) -> Sheet:
 
 def _pages(ledger: Ledger, columns: Sequence[int], width: int) -> list[list[int]]:
     """Return the columns in groups, as many as fit beside the source text."""
-    room = width - _NUMBER - _SOURCE
+    every = sum(_GAP + _column_width(ledger, k) for k in columns)
+    room = width - _NUMBER - (_NARROW if every <= width - _NUMBER - _NARROW else _SOURCE)
     pages: list[list[int]] = []
     used = room + 1
     for k in columns:
@@ -78,7 +80,6 @@ def _page(sheet: Sheet, ledger: Ledger, page: Sequence[int]) -> None:
     widths = [_column_width(ledger, k) for k in page]
     room = sheet.width - _NUMBER - sum(_GAP + w for w in widths)
     room = min(room, max((len(row.text) for row in ledger.rows), default=0) + 2)
-    room = max(room, _SOURCE)
     for line in range(2):
         heads = [
             f"{' ' * _GAP}{cut(_head(ledger.columns[k])[line], w):<{w}}"

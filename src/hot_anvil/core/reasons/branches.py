@@ -136,11 +136,11 @@ def _sign(side: Side, k: int) -> str:
 
 def _shifted(view: View, place: Place) -> bool:
     """Tell whether one side alone moves the range before it compares: that merges two tests."""
-    counts = [
-        len([k for k in side.of((b.ADD, b.SUB, b.ADDRESS), side.at.get(place, ()))
-             if side.deeds[k].immediate not in (None, 0)])
-        for side in (view.a, view.b)
-    ]  # fmt: skip
+    counts = []
+    for side in (view.a, view.b):
+        sums = side.of((b.ADD, b.SUB, b.ADDRESS), side.at.get(place, ()))
+        plain = [k for k in sums if side.deeds[k].immediate not in (None, 0)]
+        counts.append(sum(not _CARRY.match(side.body.texts[k]) for k in plain))
     return counts[0] != counts[1]
 
 

@@ -171,7 +171,9 @@ def _attach(
             by_place.setdefault(place, []).append(k)
     rows = []
     for row in diff.rows:
-        own = by_place.get(row.place, []) if row.wants_reason or row.state == "moved" else []
+        own = by_place.get(row.place, [])
+        if not row.wants_reason:
+            own = [k for k in own if found[k].kind == plain.ARGUMENT]
         if row.wants_reason and not own:
             for function, kind, text, left, right in plain.row_reasons(row, dict(sides)):
                 own = [*own, len(found)]
@@ -195,7 +197,14 @@ def _told(reason: Reason, bodies: Mapping[str, Twin]) -> Reason:
         tuple(body.items[k].text for k in found) if body else ()
         for body, found in ((twin.left, reason.left), (twin.right, reason.right))
     ]
-    level = 2 if reason.kind in plain.SMALL else 1 if reason.kind in _COMMON else 0
+    one_thing = (plain.CONDITION, plain.DATA, plain.ARGUMENT)  # small in code, not in what it does
+    level = (
+        2
+        if reason.kind in plain.SMALL and reason.kind not in one_thing
+        else 1
+        if reason.kind in _COMMON
+        else 0
+    )
     return reason._replace(left_text=texts[0], right_text=texts[1], level=level)
 
 

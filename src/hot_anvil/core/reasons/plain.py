@@ -1,9 +1,9 @@
 """Small change: the same work written otherwise, registers saved, widths, alignment."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 
-from hot_anvil.core.compared import CHANGED, GONE, LIKELY, NEW, Pair, Reason, Row
+from hot_anvil.core.compared import CHANGED, GONE, LIKELY, NEW, RENAMED, Pair, Reason, Row
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning.base import Deed
 from hot_anvil.core.reasons.base import View
@@ -13,9 +13,9 @@ SAVED, EXTENDED, WIDER, WRITTEN = (
     "registers saved", "extension dropped", "operation width", "written otherwise",
 )  # fmt: skip
 PADDED, ARGUMENT, DATA = "padding only", "other argument", "other constant"
-SETUP, STEPPED = "loop setup", "loop step"
+SETUP, STEPPED, CONDITION = "loop setup", "loop step", "other condition"
 # Kinds that say how a line differs where no larger reason does.
-SMALL = frozenset((SAVED, EXTENDED, WIDER, WRITTEN, DATA, SETUP, STEPPED, ARGUMENT))
+SMALL = frozenset((SAVED, EXTENDED, WIDER, WRITTEN, DATA, SETUP, STEPPED, ARGUMENT, CONDITION))
 
 
 def saved(view: View) -> Iterator[Reason]:
@@ -28,6 +28,44 @@ def saved(view: View) -> Iterator[Reason]:
             f"{len(mine)} registers are saved and restored instead of {len(theirs)}",
         )
         yield view.reason("registers saved", texts, a.saves, c.saves)
+
+
+def arguments(view: View) -> Iterator[Reason]:
+    """A line that is the same but for the parameter that it reads."""
+    if not view.forward:
+        return
+    a, c = view.a, view.b
+    parameters = a.body.meaning.parameters
+    fresh = _untouched(a, parameters), _untouched(c, parameters)
+    for place in view.lines:
+        here, there = a.at.get(place, []), c.at.get(place, [])
+        if view.states.get(place) != RENAMED or len(here) != len(there):
+            continue
+        for i, j in zip(here, there, strict=True):
+            mine, theirs = fresh[0].get(i, set()), fresh[1].get(j, set())
+            if mine and theirs and mine != theirs and a.kinds[i] == c.kinds[j]:
+                text = (
+                    f"another parameter is read: what arrives in {_all(theirs)}, not {_all(mine)}"
+                )
+                yield view.reason(ARGUMENT, (text, text), [i], [j], {place}, LIKELY)
+
+
+def _untouched(side: Side, parameters: Collection[str]) -> dict[int, set[str]]:
+    """Return for each instruction the parameters it reads in registers not written before."""
+    left = set(parameters)
+    out = {}
+    for k in range(len(side)):
+        read = side.read(k) & left
+        if read:
+            out[k] = set(read)
+        left -= side.written(k)
+        if side.kinds[k] == b.CALL:
+            left -= side.body.meaning.clobbered
+    return out
+
+
+def _all(families: Collection[str]) -> str:
+    return " and ".join(sorted(families))
 
 
 def _pushes(side: Side) -> list[int]:
@@ -116,11 +154,12 @@ def setup(view: View) -> Iterator[Reason]:
         yield view.reason(SETUP, (text, text), here, there, {place}, LIKELY)
 
 
-RULES = (saved,)
+RULES = (saved, arguments)
 LAST = (extended, stepped)  # only where nothing else explains the line
 BESIDE_LOOPS = (setup,)  # and only in functions whose loops changed
 
 
+_KINDS = (("another ", DATA), (" wide ", WIDER), ("the condition is", CONDITION))
 _ORDER = "the same in another order"
 Said = tuple[str, str, str, list[int], list[int]]  # function, kind, text, left, right
 
@@ -133,7 +172,7 @@ def row_reasons(row: Row, sides: Mapping[str, tuple[Side, Side]]) -> Iterator[Sa
             continue
         said = _differences(*known, part.pairs)
         for text, (left, right) in said.items():
-            kind = DATA if text.startswith("another ") else WIDER if " wide " in text else WRITTEN
+            kind = next((k for start, k in _KINDS if start in text), WRITTEN)
             yield part.function, kind, text, left, right
 
 
@@ -190,15 +229,12 @@ def _pair_says(a: Side, c: Side, i: int, j: int) -> str | None:
         return None
     if left.kind == b.CONSTANT and left.immediate == right.immediate:
         return "the same constant, written another way"
+    if left.condition != right.condition:
+        return _condition_says(left, right)
     if a.body.texts[i].split()[0] == c.body.texts[j].split()[0]:
         return _operand_says(left, right)
     if left.kind == b.BRANCH:
-        turned = _OPPOSITE.get(left.condition) == right.condition
-        return (
-            "the branch goes the other way round: code is laid out in another order"
-            if turned
-            else None
-        )
+        return _condition_says(left, right)
     if left.bits != right.bits:
         alike = left._replace(bits=0, memory=None) == right._replace(bits=0, memory=None)
         return (
@@ -211,6 +247,21 @@ def _pair_says(a: Side, c: Side, i: int, j: int) -> str | None:
     ):  # fmt: skip
         return "the same operation, written another way"
     return None
+
+
+_WORDS = {
+    "eq": "equal", "ne": "not equal", "lt": "less", "le": "less or equal", "gt": "greater",
+    "ge": "greater or equal", "ult": "below, unsigned", "ule": "below or equal, unsigned",
+    "ugt": "above, unsigned", "uge": "above or equal, unsigned", "s": "negative",
+    "ns": "not negative", "mi": "negative", "pl": "not negative",
+}  # fmt: skip
+
+
+def _condition_says(left: Deed, right: Deed) -> str:
+    if _OPPOSITE.get(left.condition) == right.condition:
+        return "the branch goes the other way round: code laid out otherwise, or the opposite condition"
+    one, other = (_WORDS.get(done.condition, done.condition) for done in (left, right))
+    return f"the condition is '{other}' instead of '{one}'"
 
 
 def _operand_says(left: Deed, right: Deed) -> str | None:
