@@ -36,7 +36,9 @@ def test_two_entries_are_aligned_by_their_instructions(demo: Path) -> None:
     sides = "crossings_signed@gcc:fast", "crossings_mixed@gcc:fast"
     found = document("diff", demo, *sides)
     assert (found["left"], found["right"]) == sides
-    (line,) = [x for x in found["lines"] if any(r["kind"] == "signedness" for r in x["reasons"])]
+    signed = [x for x in found["lines"] if any(r["kind"] == "signedness" for r in x["reasons"])]
+    line = signed[0]
+    assert len(signed) == 2 and signed[1]["text"].strip() == "count++;"
     assert line["left_source"]["text"] == line["right_source"]["text"]
     assert line["left_source"]["line"] + 12 == line["right_source"]["line"]
     assert ["changed", "jge .L3", "jnb .L10"] in line["parts"][0]["pairs"]

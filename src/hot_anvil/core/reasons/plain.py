@@ -259,7 +259,7 @@ _WORDS = {
 
 def _condition_says(left: Deed, right: Deed) -> str:
     if _OPPOSITE.get(left.condition) == right.condition:
-        return "the branch goes the other way round: code laid out otherwise, or the opposite condition"
+        return "the branch goes the other way round: another layout, or the opposite test"
     one, other = (_WORDS.get(done.condition, done.condition) for done in (left, right))
     return f"the condition is '{other}' instead of '{one}'"
 

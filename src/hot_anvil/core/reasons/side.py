@@ -164,9 +164,14 @@ class Side:
         return {self.places[k] for k in among if self.places[k].line > 0}
 
     def backs(self, loop: int) -> list[int]:
-        """Return the branches that go back to a loop's start."""
+        """Return the branches that go back to a loop's start, else those that keep it going.
+
+        A loop entered at its test falls through to its start.
+        """
         latches = set(self.loops[loop].latches)
-        return [k for k in self.of((b.BRANCH, b.JUMP)) if self.body.block_of[k] in latches]
+        branches = self.of((b.BRANCH, b.JUMP))
+        found = [k for k in branches if self.body.block_of[k] in latches]
+        return found or [k for k in branches if self.body.loop_of[k] == loop]
 
     def packed(self, among: Iterable[int]) -> list[int]:
         """Return packed calculations: not mere moves, shuffles or clearing."""
