@@ -64,7 +64,7 @@ def judge(
             tallies[kind][1] += 1
         for kind in expected - found:
             tallies[kind][2] += 1
-        if found - also != expected:
+        if found - (also - expected) != expected:
             name = f"{case['source']} {case['function']}: {case['left']} to {case['right']}"
             say(
                 f"{name}: wrong {sorted(found - expected - also)}, "

@@ -21,7 +21,7 @@ sys.path.insert(0, str(ROOT / "benchmarks"))
 from reasons import judge  # noqa: E402
 
 
-@pytest.mark.parametrize("truth", ["truth.toml", "truth_second.toml"])
+@pytest.mark.parametrize("truth", ["truth.toml", "truth_second.toml", "truth_third.toml"])
 def test_reasons_agree_with_hand_decided_truth(truth: str) -> None:
     cases = tomllib.loads((CORPUS / truth).read_text())["case"]
     said: list[str] = []

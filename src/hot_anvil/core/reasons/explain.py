@@ -18,7 +18,7 @@ from hot_anvil.core.reasons import (
     values,
     vectors,
 )
-from hot_anvil.core.reasons.base import Rule, View, World
+from hot_anvil.core.reasons.base import Rule, View, World, plain_name
 from hot_anvil.core.reasons.remarks import borne_out
 from hot_anvil.core.reasons.side import Side
 from hot_anvil.core.subject import Remark
@@ -108,6 +108,8 @@ def _homes(twins: Iterable[Twin], lines: LineMap) -> dict[str, frozenset[Place]]
         at = bisect_right(known, (place.line, "\uffff")) - 1
         if at >= 0 and place.line > 0:
             out.setdefault(known[at][1], set()).add(place)
+    for name in list(out):  # calls name a specialised copy and the function alike
+        out.setdefault(plain_name(name), set()).update(out[name])
     return {name: frozenset(found) for name, found in out.items()}
 
 

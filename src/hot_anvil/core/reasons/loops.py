@@ -7,7 +7,7 @@ from hot_anvil.core.meaning import base as b
 from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.copies import copies_of
 from hot_anvil.core.reasons.side import Side
-from hot_anvil.core.reasons.vectors import UNROLLED, VECTORISED, WIDTH, is_vector_loop
+from hot_anvil.core.reasons.vectors import UNROLLED, VECTORISED, WIDTH, is_vector_loop, shape_of
 
 REMOVED, TURNED, HOISTED = "loop removed", "test at the loop's end", "computed before the loop"
 _COSTLY = (b.DIV, b.FDIV, b.FSQRT, b.MUL, b.FMUL, b.CALL)
@@ -34,13 +34,21 @@ def removed(view: View) -> Iterator[Reason]:
             continue
         copies = copies_of(a, a.own(loop), c, left)
         packed = c.packed(left)
+        wide = packed or [k for k in left if c.deeds[k].packed]
         if copies >= 2 or (packed and not a.packed(inside)):
-            said = f"all {copies} passes" if copies >= 2 and not packed else "all passes"
+            said = f"all {copies} passes" if copies >= 2 and not wide else "all passes"
             text = f"the loop is written out: {said}, one after another, without a branch back"
             yield view.reason(
                 UNROLLED, (text, "the passes are a loop again, no longer written out"),
                 a.backs(loop), left, places,
             )  # fmt: skip
+            if packed and not a.packed(inside):
+                shape = shape_of(c, left)
+                texts = (
+                    f"the loop's passes are done together: {shape.words}",
+                    "the loop does one element at a time, no longer several together",
+                )
+                yield view.reason(VECTORISED, texts, a.backs(loop), packed, places)
             continue
         if any(c.kinds[k] in b.ARITHMETIC or c.kinds[k] == b.CALL for k in left):
             text = "the loop is gone: its result is computed without it"

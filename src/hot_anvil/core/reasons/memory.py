@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
-from hot_anvil.core.compared import Reason
+from hot_anvil.core.compared import Place, Reason
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.copies import copies_of
@@ -66,26 +66,14 @@ def kept(view: View) -> Iterator[Reason]:
 
 
 def reloaded(view: View) -> Iterator[Reason]:
-    """Memory that ``b`` reads again, since something may have changed it, and ``a`` does not."""
-    a, c = view.a, view.b
-    told = set()
+    """Memory that ``b`` reads or writes again, since something may share it, and ``a`` does not."""
+    told: set[Place] = set()
     for loop, found in view.loop_pairs.items():
-        if len(found) != 1 or c.slots & set(c.own(found[0])):
-            continue
-        if c.packed(c.own(found[0])) or a.packed(a.own(loop)):
-            continue
-        mine, theirs = _every_pass(a, loop), _every_pass(c, found[0])
-        if mine and copies_of(a, a.own(loop), c, c.own(found[0])) > 1:
-            continue  # more passes at once, each with its loads
-        new = [k for k in theirs if _address(c, k) not in {_address(a, j) for j in mine}] or theirs
-        if len(theirs) > len(mine) and not a.slots & set(a.own(loop)):
-            places = {c.places[k] for k in new}
-            told |= places
-            texts = (
-                "a value is read from memory in every pass: a store there may have changed it",
-                "a value is kept in a register over the loop instead of being read in every pass",
-            )
-            yield view.reason(RELOADED, texts, mine, new, places)
+        if len(found) == 1:
+            for reason in _in_loop(view, loop, found[0]):
+                told |= reason.places
+                yield reason
+    a, c = view.a, view.b
     if a.slots or c.slots:
         return
     mine, theirs = _again(a), _again(c)
@@ -98,13 +86,39 @@ def reloaded(view: View) -> Iterator[Reason]:
         yield view.reason(RELOADED, texts, mine, fresh, {c.places[k] for k in fresh})
 
 
+_READ = (
+    "a value is read from memory in every pass: a store there may have changed it",
+    "a value is kept in a register over the loop instead of being read in every pass",
+)
+_WRITTEN = (
+    "a value is written to memory in every pass: something else may read it there",
+    "a value is kept in a register over the loop and written once, not in every pass",
+)
+
+
+def _in_loop(view: View, loop: int, other: int) -> Iterator[Reason]:
+    """Compare accesses of one address that a loop makes in every pass."""
+    a, c = view.a, view.b
+    own = a.own(loop), c.own(other)
+    if a.slots & set(own[0]) or c.slots & set(own[1]) or a.packed(own[0]) or c.packed(own[1]):
+        return
+    for texts, accesses in ((_READ, Side.loads), (_WRITTEN, Side.stores)):
+        mine = _every_pass(a, loop, accesses(a, a.inside(loop)))
+        theirs = _every_pass(c, other, accesses(c, c.inside(other)))
+        if len(theirs) <= len(mine) or (mine and copies_of(a, own[0], c, own[1]) > 1):
+            continue  # or more passes at once, each with its accesses
+        known = {_address(a, j) for j in mine}
+        new = [k for k in theirs if _address(c, k) not in known] or theirs
+        yield view.reason(RELOADED, texts, mine, new, {c.places[k] for k in new})
+
+
 def _address(side: Side, k: int) -> tuple[str, str, str, int]:
     memory = side.deeds[k].memory or b.Memory()
     return memory.base, memory.indexed, memory.symbol, memory.offset
 
 
-def _every_pass(side: Side, loop: int) -> list[int]:
-    """Return the loads of a loop whose address is the same in every pass."""
+def _every_pass(side: Side, loop: int, accesses: Sequence[int]) -> list[int]:
+    """Return those accesses of a loop whose address is the same in every pass."""
     inside = side.inside(loop)
     if any(side.kinds[k] == b.CALL for k in inside):
         return []
@@ -113,7 +127,7 @@ def _every_pass(side: Side, loop: int) -> list[int]:
         for register in side.written(k):
             writers.setdefault(register, []).append(k)
     out = []
-    for k in side.loads(inside):
+    for k in accesses:
         memory = side.deeds[k].memory
         if memory and (memory.base or memory.symbol):
             used = [r for r in (memory.base, memory.indexed) if r]
