@@ -17,8 +17,7 @@ from typing import Any
 from hot_anvil.api import open_source
 from hot_anvil.core.built import COMPILED, Built
 from hot_anvil.core.code import Code, only_functions
-from hot_anvil.core.diff import compare_codes
-from hot_anvil.core.reasons.explain import explain
+from hot_anvil.core.comparing import compare_codes
 from hot_anvil.core.reasons.plain import SMALL
 
 ROOT = Path(__file__).parent.parent
@@ -107,9 +106,8 @@ def reasons_of(case: dict[str, Any], left: Side, right: Side) -> set[str]:
     codes = left[1], right[1]
     if other:
         codes = only_functions(left[1], {name}), only_functions(right[1], {other})
-    compared = compare_codes(codes[0], codes[1], {}, same_function=same)
-    titles = {**left[1].titles, **right[1].titles}
-    explained = explain(compared, left[0].build.flags, right[0].build.flags, titles)
+    flags = left[0].build.flags, right[0].build.flags
+    explained = compare_codes(*codes, {}, same_function=same, flags=flags)
     wanted = other or name
     return {r.kind for r in explained.reasons if r.function == wanted} - SMALL
 

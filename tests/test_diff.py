@@ -1,7 +1,7 @@
 """Diff: line states, alignment, and the properties any diff must have."""
 
 import random
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 import pytest
@@ -11,11 +11,16 @@ from hypothesis import strategies as st
 from conftest import document, hot_anvil, refused
 from hot_anvil.core.align import align
 from hot_anvil.core.code import Code, Function, Instruction
-from hot_anvil.core.compared import CHANGED, GONE, MOVED, NEW, RENAMED, REORDERED, SAME
-from hot_anvil.core.diff import diff_codes
+from hot_anvil.core.compared import CHANGED, GONE, MOVED, NEW, RENAMED, REORDERED, SAME, Diff
+from hot_anvil.core.comparing import compare_codes
 from hot_anvil.core.isa.spelling import canonical, shape
 from hot_anvil.core.isa.x86 import family_of
 from hot_anvil.core.reordering import effects_of
+
+
+def diff_codes(left: Code, right: Code, sources: Mapping[str, Sequence[str]]) -> Diff:
+    return compare_codes(left, right, sources).diff
+
 
 REGISTERS = ["%eax", "%ebx", "%ecx", "%edx", "%esi", "%edi", "%r8d", "%r9d"]
 MNEMONICS = ["addl", "subl", "movl", "imull", "xorl"]

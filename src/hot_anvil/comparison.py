@@ -9,7 +9,7 @@ from hot_anvil import __version__
 from hot_anvil.core.bench import find_snippets
 from hot_anvil.core.built import COMPILED, Built
 from hot_anvil.core.code import EMITTED, Code, find_functions, find_symbols, join_codes
-from hot_anvil.core.compared import from_plain, to_plain
+from hot_anvil.core.compared import Explained, from_plain, to_plain
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build
 from hot_anvil.core.names import listed
@@ -37,11 +37,17 @@ def compare_kept(
 ) -> SnippetDiff:
     """Compare two sides, or take what was found from the store when they were compared before."""
 
+    fresh: list[Explained] = []
+
     def make(_work: Path) -> Any:
         from hot_anvil.core.comparing import explain_difference
+        from hot_anvil.system.spreading import over_cores
 
         a, c = (side._replace(remarks=_remarks(workshop, side)) for side in (left, right))
-        found = explain_difference(a, c, entries, same_function or {}, edited, files or {})
+        found = explain_difference(
+            a, c, entries, same_function or {}, edited, files or {}, over_cores
+        )
+        fresh.append(found)
         return to_plain(found)
 
     units = [unit.artefact for side in (left, right) for unit in side.built.shown]
@@ -60,7 +66,8 @@ def compare_kept(
         codes[0].isa if codes[0].total else codes[1].isa,
         codes[1].isa if codes[1].total else codes[0].isa,
     )
-    return SnippetDiff(left.built, right.built, from_plain(plain, *codes), *isas, names)
+    explained = fresh[0] if fresh else from_plain(plain, *codes)
+    return SnippetDiff(left.built, right.built, explained, *isas, names)
 
 
 def _remarks(workshop: "Workshop", side: Subject) -> tuple[Remark, ...]:

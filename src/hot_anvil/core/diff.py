@@ -9,7 +9,7 @@ from hot_anvil.core.compared import STATES, Diff, FunctionTotal, Part, Place, Ro
 from hot_anvil.core.flow import Body, bodies
 from hot_anvil.core.linemap import LineMap
 from hot_anvil.core.listing import Sources, source_text
-from hot_anvil.core.pairing import pair_bodies, state_of
+from hot_anvil.core.pairing import Paired, state_of
 
 
 class Twin(NamedTuple):
@@ -21,55 +21,40 @@ class Twin(NamedTuple):
     right: Body | None
 
 
-class Compared(NamedTuple):
-    """A comparison with what was compared, for explaining it."""
-
-    diff: Diff
-    twins: tuple[Twin, ...]
-    lines: LineMap
-
-
-def diff_codes(
+def pair_functions(
     left: Code,
     right: Code,
-    sources: Sources,
-    entries: Collection[str] = (),
-    lines: LineMap | None = None,
-    left_sources: Sources | None = None,
-    same_function: Mapping[str, str] | None = None,
-) -> Diff:
-    """Compare two codes line by line; see ``compare_codes``."""
-    return compare_codes(left, right, sources, entries, lines, left_sources, same_function).diff
-
-
-def compare_codes(
-    left: Code,
-    right: Code,
-    sources: Sources,
-    entries: Collection[str] = (),
-    lines: LineMap | None = None,
-    left_sources: Sources | None = None,
-    same_function: Mapping[str, str] | None = None,
-) -> Compared:
-    """Compare two codes line by line.
+    entries: Collection[str],
+    lines: LineMap,
+    same_function: Mapping[str, str],
+) -> tuple[tuple[Twin, ...], LineMap]:
+    """Return the functions of two codes in pairs, and which source lines correspond.
 
     ``entries`` (symbols) limits the comparison to these functions; empty means
-    all. ``sources`` are the right side's, ``left_sources`` the left side's if
-    they are others; ``lines`` then says which lines correspond.
-    ``same_function`` pairs functions of different names: left -> right.
+    all. ``same_function`` pairs functions of different names: left -> right.
     """
-    lines = lines or LineMap()
-    twins = _twins(left, right, entries, same_function or {})
+    twins = _twins(left, right, entries, same_function)
     if same_function:
         from hot_anvil.core.pairing import lines_by_votes
 
         lines = lines_by_votes(twins, lines)
+    return twins, lines
+
+
+def by_source_line(
+    twins: Sequence[Twin],
+    paired: Sequence[Sequence[Paired]],
+    lines: LineMap,
+    sources: Sources,
+    left_sources: Sources,
+) -> Diff:
+    """Return what was paired in each function by source line."""
     found: dict[Place, list[Part]] = {}
-    for twin in twins:
-        for place, pairs, counts, state in pair_bodies(twin.left, twin.right, lines):
+    for twin, own in zip(twins, paired, strict=True):
+        for place, pairs, counts, state in own:
             part = Part(twin.name, twin.title, pairs, *counts, state)
             found.setdefault(place, []).append(part)
-    known = _Spots(lines, sources, sources if left_sources is None else left_sources)
+    known = _Spots(lines, sources, left_sources)
     files = {file: k for k, file in enumerate(dict.fromkeys(place.file for place in found))}
     order = sorted(found, key=lambda place: (files[place.file], place.line, place.old))
     rows = tuple(_row(place, found[place], known) for place in order)
@@ -80,7 +65,7 @@ def compare_codes(
     counted = Counter(row.state for row in rows)
     states = {state: counted.get(state, 0) for state in STATES}
     names = {t.name: t.left.owner for t in twins if t.left is not None and t.left.owner != t.name}
-    return Compared(Diff(rows, totals, states, names), twins, lines)
+    return Diff(rows, totals, states, names)
 
 
 def _count(body: Body | None) -> int | None:

@@ -17,6 +17,7 @@ from hot_anvil.core.meaning.base import Deed, Meaning
 _CONSTANT = re.compile(r"(?:\.L|\$L|CSWTCH\.)[\w.$]+")
 
 
+_INSIDE = re.compile(r"[.$]|\d+[bf]?$")  # labels, which no other function has
 _PATHS = 60  # blocks of a loop up to which the paths through it are looked at
 
 
@@ -199,7 +200,7 @@ class Body:
         done = self.deeds[place]
         return (
             done.kind == b.JUMP and bool(done.target) and self.goals[place] < 0
-            and not re.match(r"\.L|\$L|\.[-+]?\d*$|\d+[bf]?$|[.$]", done.target)
+            and not _INSIDE.match(done.target)
         )  # fmt: skip
 
 

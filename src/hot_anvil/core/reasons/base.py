@@ -78,9 +78,12 @@ class World:
         homes: Mapping[str, frozenset[Place]],
         other_functions: bool = False,
         one_source: bool = True,
+        inside: tuple[frozenset[Place], frozenset[Place]] = (frozenset(), frozenset()),
     ) -> None:
         self.titles = titles
         self.homes = homes  # function -> source lines of its own code, on either side
+        self.inside = inside  # source lines with code in any function, on both sides
+        self.known = frozenset[Place]().union(*homes.values())
         self.other_functions = other_functions  # two functions of different names are compared
         self.one_source = one_source and not other_functions  # both sides were written alike
 

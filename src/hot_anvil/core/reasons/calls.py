@@ -4,7 +4,7 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 
-from hot_anvil.core.compared import LIKELY, Place, Reason
+from hot_anvil.core.compared import LIKELY, Reason
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.reasons.base import View, plain_name
 from hot_anvil.core.reasons.guards import is_guard
@@ -13,7 +13,7 @@ from hot_anvil.core.reasons.side import Side
 
 INLINED, TAIL, OTHER = "call inlined", "tail call", "call turned into another"
 DIRECT, ELIDED, LOOP = "call made direct", "copy left out", "recursion became a loop"
-DROPPED = "call dropped"
+DROPPED, UNUSED = "call dropped", "function dropped"
 
 
 _UNWINDING = re.compile(
@@ -200,9 +200,8 @@ def direct(view: View) -> Iterator[Reason]:
     known, now = _named(a), _named(c)
     made = [k for k, name in c.calls if now[plain_name(name)] > known[plain_name(name)]]
     own = view.world.homes.get(view.function, frozenset())
-    others = [lines for name, lines in view.world.homes.items() if name != view.function]
-    foreign = frozenset[Place]().union(*others) - own
-    inside = [k for place in foreign for k in c.at.get(place, ()) if not a.at.get(place)]
+    foreign = [place for place in c.at if place not in own and place in view.world.known]
+    inside = [k for place in foreign for k in c.at[place] if place not in a.at]
     if not (made or inside or guessed or len(c.calls) <= len(a.calls)):
         return
     if guessed:

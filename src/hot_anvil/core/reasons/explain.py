@@ -2,11 +2,15 @@
 
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import NamedTuple
 
+from hot_anvil.core.calls import callee
 from hot_anvil.core.compared import CERTAIN, LIKELY, Diff, Explained, Place, Reason
-from hot_anvil.core.diff import Compared, Twin
+from hot_anvil.core.diff import Twin
 from hot_anvil.core.flow import Body
+from hot_anvil.core.isa import isa_of
 from hot_anvil.core.linemap import LineMap
+from hot_anvil.core.pairing import Paired
 from hot_anvil.core.reasons import (
     arithmetic,
     branches,
@@ -19,9 +23,7 @@ from hot_anvil.core.reasons import (
     vectors,
 )
 from hot_anvil.core.reasons.base import Rule, View, World, plain_name
-from hot_anvil.core.reasons.remarks import borne_out
 from hot_anvil.core.reasons.side import Side
-from hot_anvil.core.subject import Remark
 
 RULES: tuple[Rule, ...] = tuple(
     rule
@@ -32,39 +34,82 @@ RULES: tuple[Rule, ...] = tuple(
 )  # fmt: skip
 
 
-def explain(
-    compared: Compared,
-    left_flags: Sequence[str] = (),
-    right_flags: Sequence[str] = (),
-    titles: Mapping[str, str] | None = None,
-    remarks: tuple[Sequence[Remark], Sequence[Remark]] = ((), ()),
-) -> Explained:
-    """Return the comparison with a reason for every line that a rule explains."""
-    diff, twins, lines = compared
+class Context(NamedTuple):
+    """What explaining one function needs to know of the others."""
+
+    world: World
+    lines: LineMap
+    flags: tuple[Sequence[str], Sequence[str]]  # of both sides
+    names: frozenset[str]  # all functions
+    others: tuple[frozenset[str], frozenset[str]]  # functions called, on both sides
+
+
+def make_context(
+    twins: Sequence[Twin],
+    lines: LineMap,
+    flags: tuple[Sequence[str], Sequence[str]],
+    titles: Mapping[str, str],
+) -> Context:
+    """Return the context of a comparison's functions."""
     others = any(t.left and t.right and t.left.owner != t.right.owner for t in twins)
-    world = World(titles or {}, _homes(twins, lines), others, not lines.lines)
-    sides: dict[str, tuple[Side, Side]] = {}
-    reasons: list[Reason] = []
-    states = {row.place: row.state for row in diff.rows}
-    names = frozenset(twin.name for twin in twins)
-    for twin in twins:
-        if twin.left is None or twin.right is None:
-            reasons += _alone(twin, compared, world)
-            continue
-        if twin.left.isa != twin.right.isa or twin.left.texts == twin.right.texts:
-            reasons += _padding(twin)
-            continue
-        two = (
-            Side(twin.left, lines, left_flags, names),
-            Side(twin.right, None, right_flags, names),
+    bodies = [t.left for t in twins if t.left], [t.right for t in twins if t.right]
+    alone = any(t.left is None or t.right is None for t in twins)  # only then it matters
+    called = [
+        frozenset(n for b in own for n in _targets(b)) if alone else frozenset() for own in bodies
+    ]
+    inside = [
+        frozenset(
+            mapped.place(*key) for body in own for key in {(i.file, i.line) for i in body.items}
         )
-        sides[twin.name] = two
-        reasons += _of_function(twin.name, two, world, states)
-    merged = _merged(reasons)
-    if any(remarks):
-        changed = {r.place: r.parts[0].function for r in diff.rows if r.wants_reason and r.parts}
-        merged = list(borne_out(merged, remarks, lines, changed))
-    return _attach(diff, merged, sides, {twin.name: twin for twin in twins})
+        for own, mapped in zip(bodies, (lines, LineMap()), strict=True)
+    ]
+    names = frozenset(twin.name for twin in twins)
+    both = inside[0], inside[1]
+    world = World(titles, _homes(twins, lines), others, not lines.lines, both)
+    return Context(world, lines, flags, names, (called[0], called[1]))
+
+
+def _targets(body: Body) -> set[str]:
+    isa = isa_of(body.isa)
+    return {callee(item, isa) for item in body.items}
+
+
+def explain_function(twin: Twin, paired: Sequence[Paired], context: Context) -> list[Reason]:
+    """Return the reasons for all that differs in one function."""
+    if twin.left is None or twin.right is None:
+        found = list(_alone(twin, context))
+    elif twin.left.isa != twin.right.isa or twin.left.texts == twin.right.texts:
+        found = list(_padding(twin))
+    else:
+        two = (
+            Side(twin.left, context.lines, context.flags[0], context.names),
+            Side(twin.right, None, context.flags[1], context.names),
+        )
+        states = {line.place: line.state for line in paired}
+        found = _merged(_of_function(twin.name, two, context.world, states))
+        explained = {place for reason in found for place in reason.places}
+        rest = [line for line in paired if line.place not in explained]
+        found += [reason for line in rest for reason in plain.line_reasons(twin.name, line, *two)]
+    return [_told(reason, twin) for reason in found]
+
+
+def attach(diff: Diff, reasons: Sequence[Reason]) -> Explained:
+    """Give each row the reasons that name its line."""
+    counts = {row.place: abs(row.left_count - row.right_count) for row in diff.rows}
+    found = [r._replace(weight=sum(counts.get(place, 0) for place in r.places)) for r in reasons]
+    by_place: dict[Place, list[int]] = {}
+    for k, reason in enumerate(found):
+        for place in reason.places:
+            by_place.setdefault(place, []).append(k)
+    rows = []
+    for row in diff.rows:
+        own = by_place.get(row.place, [])
+        if not row.wants_reason:
+            own = [k for k in own if found[k].kind == plain.ARGUMENT]
+        rows.append(row._replace(reasons=tuple(own)))
+    wanting = [row for row in rows if row.wants_reason]
+    unexplained = sum(not row.reasons for row in wanting)
+    return Explained(diff._replace(rows=tuple(rows)), tuple(found), unexplained, len(wanting))
 
 
 def _of_function(
@@ -113,26 +158,22 @@ def _homes(twins: Iterable[Twin], lines: LineMap) -> dict[str, frozenset[Place]]
     return {name: frozenset(found) for name, found in out.items()}
 
 
-def _alone(twin: Twin, compared: Compared, world: World) -> Iterator[Reason]:
+def _alone(twin: Twin, context: Context) -> Iterator[Reason]:
     """Explain a function that one side has not got."""
     body = twin.left or twin.right
     assert body is not None
     left = twin.left is not None
-    home = world.homes.get(twin.name, frozenset())
-    others = [other.right if left else other.left for other in compared.twins]
-    inside = any(
-        (compared.lines.place(i.file, i.line) if not left else Place(i.file, i.line)) in home
-        for other in others if other is not None for i in other.items
-    )  # fmt: skip
-    calling = [other.left if left else other.right for other in compared.twins]
-    if inside or any(twin.name == d.target for o in calling if o for d in o.deeds if d.target):
+    home = context.world.homes.get(twin.name, frozenset())
+    other = 1 if left else 0
+    inside = bool(context.world.inside[other] & home)
+    if inside or twin.name in context.others[1 - other]:
         text = "it has no code of its own any more: it is inlined where it was called"
         back = "it has code of its own: it was only inlined before"
         kind = calls.INLINED
     else:
         text = "the function has no code of its own any more: nothing calls it"
         back = "the function has code that there was none of before"
-        kind = "function dropped"
+        kind = calls.UNUSED
     every = tuple(range(len(body.items)))
     sure = CERTAIN if inside else LIKELY
     evidence: tuple[tuple[int, ...], tuple[int, ...]] = (every, ()) if left else ((), every)
@@ -158,55 +199,23 @@ def _gaps(body: Body) -> int | None:
     return total
 
 
-def _attach(
-    diff: Diff,
-    reasons: Sequence[Reason],
-    sides: Mapping[str, tuple[Side, Side]],
-    bodies: Mapping[str, Twin],
-) -> Explained:
-    """Give each row the reasons that name its line; look closer where there are none."""
-    counts = {row.place: abs(row.left_count - row.right_count) for row in diff.rows}
-    found = [r._replace(weight=sum(counts.get(place, 0) for place in r.places)) for r in reasons]
-    by_place: dict[Place, list[int]] = {}
-    for k, reason in enumerate(found):
-        for place in reason.places:
-            by_place.setdefault(place, []).append(k)
-    rows = []
-    for row in diff.rows:
-        own = by_place.get(row.place, [])
-        if not row.wants_reason:
-            own = [k for k in own if found[k].kind == plain.ARGUMENT]
-        if row.wants_reason and not own:
-            for function, kind, text, left, right in plain.row_reasons(row, dict(sides)):
-                own = [*own, len(found)]
-                at = frozenset((row.place,))
-                found.append(Reason(kind, text, CERTAIN, function, tuple(left), tuple(right), at))
-        rows.append(row._replace(reasons=tuple(own)))
-    found = [_told(reason, bodies) for reason in found]
-    wanting = [row for row in rows if row.wants_reason]
-    unexplained = sum(not row.reasons for row in wanting)
-    return Explained(diff._replace(rows=tuple(rows)), tuple(found), unexplained, len(wanting))
-
-
 # Nearly every line of unoptimised code has these: they lead only where little else does.
 _COMMON = frozenset((memory.KEPT, memory.FRAME))
 
 
-def _told(reason: Reason, bodies: Mapping[str, Twin]) -> Reason:
+# Small in code, not in what it does.
+_TELLING = frozenset((plain.CONDITION, plain.DATA, plain.ARGUMENT))
+
+
+def _told(reason: Reason, twin: Twin) -> Reason:
     """Return a reason with the texts of its evidence, and how early to tell it."""
-    twin = bodies[reason.function]
     texts = [
         tuple(body.items[k].text for k in found) if body else ()
         for body, found in ((twin.left, reason.left), (twin.right, reason.right))
     ]
-    one_thing = (plain.CONDITION, plain.DATA, plain.ARGUMENT)  # small in code, not in what it does
-    level = (
-        2
-        if reason.kind in plain.SMALL and reason.kind not in one_thing
-        else 1
-        if reason.kind in _COMMON
-        else 0
-    )
+    level = 1 if reason.kind in _COMMON else 0
+    if reason.kind in plain.SMALL and reason.kind not in _TELLING:
+        level = 2
     return reason._replace(left_text=texts[0], right_text=texts[1], level=level)
 
 

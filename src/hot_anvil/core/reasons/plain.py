@@ -1,11 +1,12 @@
 """Small change: the same work written otherwise, registers saved, widths, alignment."""
 
 from collections import Counter
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 
-from hot_anvil.core.compared import CHANGED, GONE, LIKELY, NEW, RENAMED, Pair, Reason, Row
+from hot_anvil.core.compared import CERTAIN, CHANGED, GONE, LIKELY, NEW, RENAMED, Pair, Reason
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning.base import Deed
+from hot_anvil.core.pairing import Paired
 from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.side import Side
 
@@ -161,19 +162,16 @@ BESIDE_LOOPS = (setup,)  # and only in functions whose loops changed
 
 _KINDS = (("another ", DATA), (" wide ", WIDER), ("the condition is", CONDITION))
 _ORDER = "the same in another order"
-Said = tuple[str, str, str, list[int], list[int]]  # function, kind, text, left, right
 
 
-def row_reasons(row: Row, sides: Mapping[str, tuple[Side, Side]]) -> Iterator[Said]:
+def line_reasons(function: str, line: Paired, a: Side, c: Side) -> Iterator[Reason]:
     """Say what differs on a line that nothing else explains, if every difference is a small one."""
-    for part in row.parts:
-        known = sides.get(part.function)
-        if known is None or part.state not in (CHANGED, GONE, NEW):
-            continue
-        said = _differences(*known, part.pairs)
-        for text, (left, right) in said.items():
+    if line.state in (CHANGED, GONE, NEW):
+        at = frozenset((line.place,))
+        for text, (left, right) in _differences(a, c, line.pairs).items():
             kind = next((k for start, k in _KINDS if start in text), WRITTEN)
-            yield part.function, kind, text, left, right
+            evidence = tuple(left), tuple(right)
+            yield Reason(kind, text, CERTAIN, function, *evidence, at)
 
 
 def _differences(a: Side, c: Side, pairs: Sequence[Pair]) -> dict[str, tuple[list[int], list[int]]]:

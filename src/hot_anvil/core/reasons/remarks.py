@@ -57,17 +57,18 @@ def borne_out(
                 said.setdefault(key, []).append(f"{which}: {remark.text}")
     used: set[tuple[str, Place]] = set()
     for reason in reasons:
-        own = [(key, text) for key, texts in said.items() for text in texts
-               if key[0] == reason.kind and key[1] in reason.places]  # fmt: skip
-        used.update(key for key, _ in own)
-        yield reason._replace(remarks=tuple(text for _, text in own)) if own else reason
+        keys = [(reason.kind, place) for place in sorted(reason.places)] if said else []
+        own = [key for key in keys if key in said]
+        used.update(own)
+        texts = tuple(text for key in own for text in said[key])
+        yield reason._replace(remarks=texts) if texts else reason
     told = {place for reason in reasons if reason.kind in loops.KINDS for place in reason.places}
-    for (kind, place), texts in said.items():
+    for (kind, place), lines_said in said.items():
         again = kind in loops.KINDS and place in told  # of a part of a loop that is explained
         if (kind, place) not in used and place in functions and not again:
-            text = f"only the compiler says so: {'; '.join(texts)}"
+            text = f"only the compiler says so: {'; '.join(lines_said)}"
             at = frozenset((place,))
-            yield Reason(kind, text, REMARKED, functions[place], (), (), at, tuple(texts))
+            yield Reason(kind, text, REMARKED, functions[place], (), (), at, tuple(lines_said))
 
 
 def _place(remark: Remark, lines: LineMap | None) -> Place:

@@ -148,7 +148,7 @@ def dead(view: View) -> Iterator[Reason]:
     if view.world.other_functions:
         return  # lines of two functions that are not matched say nothing
     for place, here in a.at.items():
-        if c.at.get(place) or place.line <= 0 or place.old:
+        if place in view.world.inside[view.forward] or place.line <= 0 or place.old:
             continue
         if view.states.get(place) != ("gone" if view.forward else "new"):
             continue
