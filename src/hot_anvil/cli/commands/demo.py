@@ -36,6 +36,11 @@ def run(args: argparse.Namespace, out: Output) -> int:
             [args.folder, "gcc:plain", "gcc:fast", "--entry", "checksum_hasty"],
             "One function under two builds: look at the line 'if (next < sum)'.",
         ),
+        (
+            "diff",
+            [args.folder, "crossings_signed@gcc:fast", "crossings_mixed@gcc:fast"],
+            "Two functions meant to do the same: where do they not?",
+        ),
         ("pick", [args.folder], "Which builds are correct, and which of those is fastest?"),
     ]
     code = 0

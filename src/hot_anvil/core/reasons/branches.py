@@ -18,7 +18,7 @@ _TABLES = re.compile(
 _NEAR = 3  # lines: what a branch chose between stands close to it
 
 
-def _branches(side: Side) -> list[int]:
+def choices(side: Side) -> list[int]:
     """Return conditional branches that do not decide whether a loop goes on."""
     body = side.body
     out = []
@@ -58,7 +58,8 @@ def _branched_on(side: Side, k: int) -> bool:
     return any(side.kinds[j] == b.BRANCH and block[j] == block[k] for j in near)
 
 
-def _near(place: Place, other: Place) -> bool:
+def near(place: Place, other: Place) -> bool:
+    """Tell whether two lines stand so close that one may hold what belongs to the other."""
     return place.file == other.file and abs(place.line - other.line) <= _NEAR
 
 
@@ -68,13 +69,13 @@ def selected(view: View) -> Iterator[Reason]:
     mine, theirs = selects(a), selects(c)
     if len(theirs) <= len(mine):
         return
-    before, after = _branches(a), _branches(c)
+    before, after = choices(a), choices(c)
     for place in dict.fromkeys(a.places[k] for k in before):
         gone = [k for k in before if a.places[k] == place]
         if len([k for k in after if c.places[k] == place]) >= len(gone):
             continue
         known = {a.body.texts[k] for k in mine if a.places[k] == place}
-        made = [k for k in theirs if _near(place, c.places[k]) and c.body.texts[k] not in known]
+        made = [k for k in theirs if near(place, c.places[k]) and c.body.texts[k] not in known]
         if not made:
             continue
         masks = all(c.deeds[k].kind in (b.SHIFT, b.SUB, b.ADD, b.COMPARE) for k in made)
@@ -84,8 +85,8 @@ def selected(view: View) -> Iterator[Reason]:
             "there is a branch where the value was selected without one",
         )
         places = {place, *(c.places[k] for k in made)}
-        near = {p for p in _cases(view, {place}) if _near(place, p)}
-        yield view.reason(SELECTED, texts, gone, made, places | near)
+        beside = {p for p in _cases(view, {place}) if near(place, p)}
+        yield view.reason(SELECTED, texts, gone, made, places | beside)
 
 
 def signedness(view: View) -> Iterator[Reason]:

@@ -90,7 +90,7 @@ def explain_function(twin: Twin, paired: Sequence[Paired], context: Context) -> 
         explained = {place for reason in found for place in reason.places}
         rest = [line for line in paired if line.place not in explained]
         found += [reason for line in rest for reason in plain.line_reasons(twin.name, line, *two)]
-    return [_told(reason, twin) for reason in found]
+    return [_told(reason, twin, context.world.one_source) for reason in found]
 
 
 def attach(diff: Diff, reasons: Sequence[Reason]) -> Explained:
@@ -203,18 +203,18 @@ def _gaps(body: Body) -> int | None:
 _COMMON = frozenset((memory.KEPT, memory.FRAME))
 
 
-# Small in code, not in what it does.
+# Small in code, but what an edit did.
 _TELLING = frozenset((plain.CONDITION, plain.DATA, plain.ARGUMENT))
 
 
-def _told(reason: Reason, twin: Twin) -> Reason:
+def _told(reason: Reason, twin: Twin, one_source: bool) -> Reason:
     """Return a reason with the texts of its evidence, and how early to tell it."""
     texts = [
         tuple(body.items[k].text for k in found) if body else ()
         for body, found in ((twin.left, reason.left), (twin.right, reason.right))
     ]
     level = 1 if reason.kind in _COMMON else 0
-    if reason.kind in plain.SMALL and reason.kind not in _TELLING:
+    if reason.kind in plain.SMALL and (one_source or reason.kind not in _TELLING):
         level = 2
     return reason._replace(left_text=texts[0], right_text=texts[1], level=level)
 

@@ -98,7 +98,7 @@ def _probed(view: View) -> Iterator[Reason]:
 def checks(view: View) -> Iterator[Reason]:
     """A bounds check, assertion or panic path of ``a`` that ``b`` has not."""
     a, c = view.a, view.b
-    mine, theirs = _paths(a), _paths(c)
+    mine, theirs = ending_paths(a), ending_paths(c)
     if len(c.calls) - len(theirs) > len(a.calls) - len(mine):
         return  # what the other side calls may hold the checks
     if mine and len(theirs) < len(mine):
@@ -112,7 +112,8 @@ def checks(view: View) -> Iterator[Reason]:
         yield view.reason(CHECKED, texts, mine, theirs, places or None)
 
 
-def _paths(side: Side) -> list[int]:
+def ending_paths(side: Side) -> list[int]:
+    """Return the calls and traps that end the program when a check fails."""
     return sorted({*_calls(side, _PANIC), *side.of((b.TRAP,))})
 
 

@@ -225,6 +225,8 @@ def _pair_says(a: Side, c: Side, i: int, j: int) -> str | None:
     left, right = a.deeds[i], c.deeds[j]
     if left.kind != right.kind or left.packed or right.packed:
         return None
+    if i in a.saves and j in c.saves:
+        return "the stack frame is laid out otherwise"
     if left.kind == b.CONSTANT and left.immediate == right.immediate:
         return "the same constant, written another way"
     if left.condition != right.condition:

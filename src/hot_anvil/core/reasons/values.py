@@ -5,7 +5,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from hot_anvil.core.compared import LIKELY, Reason, lines_text
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.reasons.base import View
-from hot_anvil.core.reasons.guards import has_stack_guard
+from hot_anvil.core.reasons.branches import choices, near, selects
+from hot_anvil.core.reasons.guards import ending_paths, has_stack_guard
 from hot_anvil.core.reasons.side import Side
 
 FOLDED, DEAD = "folded to a constant", "dead code gone"
@@ -140,26 +141,51 @@ def _constant(side: Side, k: int, known: Mapping[str, int]) -> int | None:
     return value
 
 
-def dead(view: View) -> Iterator[Reason]:
-    """A line of ``a`` that does real work and has no code at all in ``b``."""
+def untested(view: View) -> Iterator[Reason]:
+    """A branch of ``a`` on a line that ``b`` has no code for, nor anything near in its place."""
     a, c = view.a, view.b
-    if not len(c):
+    if view.world.other_functions or not len(c) or _only_result(c) is not None:
         return
-    if view.world.other_functions:
+    ending = {a.body.block_of[k] for k in ending_paths(a)}  # told as checks
+    home = view.world.homes.get(view.function, frozenset())
+    turning = {a.places[k] for k in a.of((b.BRANCH,))} - {a.places[k] for k in choices(a)}
+    if sum(c.places[k] not in turning for k in choices(c)) >= len(choices(a)):
+        return
+    instead = {c.places[k] for k in selects(c)}
+    instead |= {c.places[k] for k in c.of((b.BRANCH, b.SKIP))} - turning
+    for place in dict.fromkeys(a.places[k] for k in choices(a)):
+        if place in view.world.inside[view.forward] or place not in home or place.old:
+            continue
+        if place in turning or any(near(place, other) for other in instead):
+            continue
+        gone = [k for k in choices(a) if a.places[k] == place]
+        if any(ending & set(a.body.next_blocks[a.body.block_of[k]]) for k in gone):
+            continue
+        texts = (
+            f"no test is left of {lines_text([place])}: its outcome is known, or not needed",
+            f"there is a test for {lines_text([place])} that was not needed before",
+        )
+        yield view.reason(DEAD, texts, gone, (), {place}, LIKELY)
+
+
+def dead(view: View) -> Iterator[Reason]:
+    """A line of ``a`` that does real work, and has no code in ``b``, which does less of it."""
+    a, c = view.a, view.b
+    if not len(c) or view.world.other_functions:
         return  # lines of two functions that are not matched say nothing
+    home = view.world.homes.get(view.function, frozenset())
+    less = [kind for kind in _REAL if len(c.of((kind,))) < len(a.of((kind,)))]
+    stores = set(_fewer_stores(a, c))
+    chosen = {c.places[k] for k in selects(c)}
     for place, here in a.at.items():
-        if place in view.world.inside[view.forward] or place.line <= 0 or place.old:
+        if place in view.world.inside[view.forward] or place not in home or place.old:
             continue
         if view.states.get(place) != ("gone" if view.forward else "new"):
             continue
-        kinds = b.FLOAT | {b.MUL, b.DIV, b.BRANCH, b.SET, b.SELECT}
-        real = [k for k in [*a.of(kinds, here), *a.stores(here)] if k not in a.saves]
-        real = real or [
-            k for k in a.of(b.ARITHMETIC, here) if a.body.loop_of[k] < 0 and k not in a.saves
-        ]
+        real = [k for k in here if (_counts(a, k, less) or k in stores) and k not in a.saves]
         if any(view.loop_pairs.get(a.body.loop_of[k]) for k in real):
             continue  # a loop that is still there does it on another line
-        if real:
+        if real and not any(near(place, other) for other in chosen):
             texts = (
                 f"no code is left for {lines_text([place])}: "
                 "it has no effect, or its outcome is known",
@@ -168,5 +194,25 @@ def dead(view: View) -> Iterator[Reason]:
             yield view.reason(DEAD, texts, real, (), {place}, LIKELY)
 
 
-RULES = (folded,)
+def _counts(side: Side, k: int, kinds: Sequence[str]) -> bool:
+    """Tell whether an instruction is of a kind, and not one that others swallow easily."""
+    return side.kinds[k] in kinds and (
+        side.kinds[k] != b.LOGIC or side.deeds[k].immediate is not None
+    )
+
+
+_REAL = (*sorted(b.FLOAT), b.MUL, b.DIV, b.LOGIC, b.SET, b.SELECT)
+
+
+def _fewer_stores(a: Side, c: Side) -> list[int]:
+    """Return the stores of ``a``, if ``b`` has fewer and did not just put some together."""
+    mine, theirs = a.stores(range(len(a))), c.stores(range(len(c)))
+    widest = [
+        max((side.deeds[k].bits for k in own), default=0) for side, own in ((a, mine), (c, theirs))
+    ]
+    together = any(c.deeds[k].packed for k in theirs) or widest[1] > widest[0]
+    return mine if len(theirs) < len(mine) and not together else []
+
+
+RULES = (folded, untested)
 LAST = (dead,)  # only where nothing else explains the line
