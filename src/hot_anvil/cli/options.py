@@ -107,9 +107,16 @@ def syntax_of(args: argparse.Namespace, workshop: "Workshop") -> str:
 
 def split_path(words: list[str]) -> tuple[str, list[str]]:
     """Split PATH from the names after it; without a path that exists it is this folder."""
-    if words and (os.path.lexists(words[0]) or "/" in words[0]):
+    if words and (os.path.lexists(words[0]) or "/" in words[0] or is_source(words[0])):
         return words[0], words[1:]
     return ".", words
+
+
+def is_source(word: str) -> bool:
+    """Tell whether a word is written like the name of a source file."""
+    from hot_anvil.core.bench import LANGUAGES
+
+    return os.path.splitext(word)[1] in LANGUAGES
 
 
 def add_inputs(parser: argparse.ArgumentParser) -> None:

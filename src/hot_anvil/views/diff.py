@@ -29,7 +29,7 @@ from hot_anvil.views.words import joined, plural
 # Between the columns of a pair; also how the legend explains them.
 _MARKS = {SAME: "=", RENAMED: "~", CHANGED: "*"}
 _LEGEND = (
-    "= same  ~ other registers or labels  * other operands  <> only on one side  "
+    "= same  ~ other registers or labels  * changed  <> only on one side  "
     "m moved: from or to a line"
 )
 _INDENT = 8
@@ -89,15 +89,16 @@ def _summary(sheet: Sheet, item: SnippetDiff) -> None:
     if rows:
         sheet.table(("", "", ""), rows, "lll")
     if explained.wanting:
-        none = explained.unexplained
-        left = f"{none} of {plural(explained.wanting, 'line')} that differ not explained"
-        sheet.add(
-            "  ",
-            Span(
-                left if none else f"all {plural(explained.wanting, 'line')} that differ explained",
-                DIM,
-            ),
-        )
+        sheet.add("  ", Span(_explained_words(explained.wanting, explained.unexplained), DIM))
+
+
+def _explained_words(wanting: int, unexplained: int) -> str:
+    if wanting == 1:
+        return f"the line that differs is {'not ' if unexplained else ''}explained"
+    if not unexplained:
+        return f"all {wanting} lines that differ are explained"
+    verb = "is" if unexplained == 1 else "are"
+    return f"{unexplained} of {wanting} lines that differ {verb} not explained"
 
 
 def _totals(sheet: Sheet, diff: Diff, left: str, right: str) -> None:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from hot_anvil.cli.options import (
     add_named_builds,
     add_view,
+    is_source,
     open_workshop,
     split_path,
     syntax_of,
@@ -65,7 +66,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
 def _compare(args: argparse.Namespace, out: Output) -> "tuple[Workshop, tuple[SnippetDiff, ...]]":
     path, names = split_path(args.words)
-    if names and Path(names[0]).is_file() and Path(path).is_file():
+    if names and not Path(path).is_dir() and (Path(names[0]).is_file() or is_source(names[0])):
         return _two_files(args, out, path, names)
     workshop = open_workshop(args, out, path)
     builds = workshop.plan.builds

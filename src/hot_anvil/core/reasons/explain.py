@@ -78,7 +78,11 @@ def explain_function(twin: Twin, paired: Sequence[Paired], context: Context) -> 
     """Return the reasons for all that differs in one function."""
     if twin.left is None or twin.right is None:
         found = list(_alone(twin, context))
-    elif twin.left.isa != twin.right.isa or twin.left.texts == twin.right.texts:
+    elif twin.left.isa != twin.right.isa:
+        text = "code for another instruction set: only lines and counts compare"
+        at = frozenset(line.place for line in paired)
+        found = [Reason(plain.APART, text, CERTAIN, twin.name, (), (), at)]
+    elif twin.left.texts == twin.right.texts:
         found = list(_padding(twin))
     else:
         two = (
@@ -184,7 +188,7 @@ def _padding(twin: Twin) -> Iterator[Reason]:
     """Say when only the bytes between instructions differ."""
     assert twin.left and twin.right
     gaps = [_gaps(body) for body in (twin.left, twin.right)]
-    if twin.left.isa == twin.right.isa and None not in gaps and gaps[0] != gaps[1]:
+    if None not in gaps and gaps[0] != gaps[1]:
         text = f"only padding differs: {gaps[1]} bytes between instructions instead of {gaps[0]}"
         yield Reason(plain.PADDED, text, CERTAIN, twin.name, (), (), frozenset())
 

@@ -15,8 +15,11 @@ SAVED, EXTENDED, WIDER, WRITTEN = (
 )  # fmt: skip
 PADDED, ARGUMENT, DATA = "padding only", "other argument", "other constant"
 SETUP, STEPPED, CONDITION = "loop setup", "loop step", "other condition"
+APART = "other instruction set"
 # Kinds that say how a line differs where no larger reason does.
-SMALL = frozenset((SAVED, EXTENDED, WIDER, WRITTEN, DATA, SETUP, STEPPED, ARGUMENT, CONDITION))
+SMALL = frozenset(
+    (SAVED, EXTENDED, WIDER, WRITTEN, DATA, SETUP, STEPPED, ARGUMENT, CONDITION, APART)
+)
 
 
 def saved(view: View) -> Iterator[Reason]:
