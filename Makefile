@@ -24,6 +24,8 @@ benchmarks: .venv/.installed
 	$(BIN)/python benchmarks/startup.py
 	$(BIN)/python benchmarks/reading.py
 	$(BIN)/python benchmarks/grid.py
+	$(BIN)/python benchmarks/reasons.py
+	$(BIN)/python benchmarks/diffing.py
 
 .venv/bin/python:
 	sh tools/make_venv.sh "$(PYTHON)" .venv

@@ -116,7 +116,7 @@ def is_source(word: str) -> bool:
     """Tell whether a word is written like the name of a source file."""
     from hot_anvil.core.bench import LANGUAGES
 
-    return os.path.splitext(word)[1] in LANGUAGES
+    return Path(word).suffix in LANGUAGES
 
 
 def add_inputs(parser: argparse.ArgumentParser) -> None:
