@@ -187,9 +187,9 @@ def test_a_refused_build_has_its_place_in_the_ledger(tmp_path: Path) -> None:
     source = tmp_path / "gauge.c"
     source.write_text(GAUGE)
     (ledger,) = document("ledger", source, "--build", "gcc -O1", "--build", "gcc -mtide")["ledgers"]
-    assert ledger["totals"][1] is None and ledger["refused"][0]["build"] == "gcc-12 -mtide"
+    assert ledger["totals"][1] is None and ledger["refused"][0]["build"].endswith(" -mtide")
     assert (
-        "refused by gcc-12 -mtide"
+        " -mtide: "
         in hot_anvil("ledger", source, "--build", "gcc -O1", "--build", "gcc -mtide").stdout
     )
 

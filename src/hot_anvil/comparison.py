@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from hot_anvil import __version__
 from hot_anvil.core.bench import find_snippets
 from hot_anvil.core.built import COMPILED, Built
-from hot_anvil.core.code import EMITTED, Code, find_functions, find_symbols, join_codes
+from hot_anvil.core.code import EMITTED, LINKED, Code, find_functions, find_symbols, join_codes
 from hot_anvil.core.compared import Explained, from_plain, to_plain
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build
@@ -103,9 +103,9 @@ def compare_builds(
         if (n, first) in built and (n, second) in built
     ]
     sides = {
-        key: subject(workshop, built[key], view, key[1].name)
+        (name, build): subject(workshop, built[name, build], _view(built, name, view), build.name)
         for name in names
-        for key in dict.fromkeys(((name, first), (name, second)))
+        for build in dict.fromkeys((first, second))
     }
     pairs = [(sides[n, first], sides[n, second]) for n in names]
     if left_entry:
@@ -114,6 +114,12 @@ def compare_builds(
     symbols = find_symbols(entries, codes)
     out = [compare_kept(workshop, a, b, symbols) for a, b in pairs]
     return tuple(item for item in out if item.diff.functions or not entries)
+
+
+def _view(built: Mapping[tuple[str, Build], Built], name: str, view: str) -> str:
+    """Return the view that both sides have: code made while linking has only the linked one."""
+    late = any(one.whole for (snippet, _), one in built.items() if snippet == name)
+    return LINKED if late else view
 
 
 def _side(workshop: "Workshop", text: str) -> tuple[str, Build]:

@@ -167,9 +167,16 @@ def _function(piece: _Piece, parent: str, lines: DebugLines, isa: Isa) -> Functi
         if inlined:
             made = made._replace(function=inlined.function, chain=inlined.chain)
         rows.append(made._replace(encoding=row.encoding))
-    begins = lines.line(piece.rows[0].address) if piece.rows else ("", 0)
+    begins = _begins(rows)
     labels = {f".L{goal:x}": kept[goal] for goal in sorted(goals) if goal in kept}
     return Function(piece.name, piece.section, parent, tuple(rows), labels, tuple(data), {}, begins)
+
+
+def _begins(rows: Sequence[Instruction]) -> tuple[str, int]:
+    """Return the first source line of what was written in the function itself."""
+    own = [row for row in rows if not row.chain and row.line > 0]
+    same = [row.line for row in own if row.file == own[0].file]
+    return (own[0].file, min(same)) if own else ("", 0)
 
 
 def _is_padding(row: Row, lines: DebugLines, piece: _Piece) -> bool:

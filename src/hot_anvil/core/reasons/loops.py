@@ -1,6 +1,6 @@
 """Loops: removed, turned over, relieved of what does not change."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 from hot_anvil.core.compared import LIKELY, Place, Reason
 from hot_anvil.core.meaning import base as b
@@ -35,7 +35,7 @@ def removed(view: View) -> Iterator[Reason]:
         copies = copies_of(a, a.own(loop), c, left)
         packed = c.packed(left)
         wide = packed or [k for k in left if c.deeds[k].packed]
-        if copies >= 2 or (packed and not a.packed(inside)):
+        if copies >= 2 or (packed and not a.packed(inside)) or _repeats(a, a.own(loop), c, left):
             said = f"all {copies} passes" if copies >= 2 and not wide else "all passes"
             text = f"the loop is written out: {said}, one after another, without a branch back"
             yield view.reason(
@@ -57,6 +57,13 @@ def removed(view: View) -> Iterator[Reason]:
             text = "the loop is gone: nothing of it is needed, or its result is known"
             back = "there is a loop that was not needed before"
         yield view.reason(REMOVED, (text, back), a.backs(loop), left, places, LIKELY)
+
+
+def _repeats(a: Side, inside: Sequence[int], c: Side, left: Sequence[int]) -> bool:
+    """Tell whether lines without a loop do some operation of the loop three times or more."""
+    kinds = (b.SHIFT, b.LOGIC, b.SELECT, b.COMPARE)
+    counts = [(len(a.of((kind,), inside)), len(c.of((kind,), left))) for kind in kinds]
+    return any(mine and theirs >= 3 * mine for mine, theirs in counts)
 
 
 def _outer_also_gone(view: View, loop: int) -> bool:
