@@ -127,6 +127,15 @@ def test_lines_of_an_edited_source_are_matched() -> None:
     assert match_lines(old, new) == {1: 2, 2: 4, 3: 5, 5: 6, 6: 1}
 
 
+def test_code_made_while_linking_is_compared_in_the_view_that_both_sides_have(demo: Path) -> None:
+    found = document("diff", demo, "gcc:fast", "gcc:whole", "--snippet", "frame")
+    (totals,) = found["totals"]
+    assert totals["states"]["same"] > 3  # would be none, were one side the compiler's text
+    assert ("frame_crc_split", "call inlined") in {
+        (r["function"], r["kind"]) for r in found["reasons"]
+    }
+
+
 def test_rows_can_be_chosen(demo: Path) -> None:
     whole = document("diff", demo, "gcc:plain", "gcc:fast", "--snippet", "clamp")
     some = document("diff", demo, "gcc:plain", "gcc:fast", "--snippet", "clamp", "--state", "gone")

@@ -21,9 +21,10 @@ OUT = ROOT / "docs" / "screenshots"
 BIN = Path(sys.executable).parent
 DISPLAY = ":87"
 COLUMNS = 104
-SIZES = {
+SIZES: dict[str, tuple[int, ...]] = {
     "diff": (52, 9),
     "ledger": (44, 10),
+    "wide": (50, 8, 200),
     "check": (50, 9),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
@@ -52,6 +53,9 @@ SCENES = {
     "before": "sed -i 's/>= alarm/> alarm/' tide-gauge/crossings.c; "
     "hot-anvil diff tide-gauge gcc:lean --before --entry crossings_signed",
     "ledger": "hot-anvil ledger tide-gauge gcc:plain gcc:lean gcc:fast clang:fast --snippet clamp",
+    "wide": "hot-anvil ledger tide-gauge --snippet crossings --only-differing --entry "
+    "crossings_signed; hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_signed "
+    "--lines 9-10",
     "check": "hot-anvil check tide-gauge --snippet checksum --snippet feet",
     "bench": "hot-anvil bench tide-gauge --snippet crossings",
     "pick": "hot-anvil pick tide-gauge --snippet checksum",
@@ -99,14 +103,15 @@ def take(name: str, folder: Path) -> None:
             stdout=subprocess.DEVNULL, check=True,
         )  # fmt: skip
     typed = SCENES[name]
-    rows, points = SIZES.get(name, (ROWS, POINTS))
+    rows, points, *rest = SIZES.get(name, (ROWS, POINTS))
+    columns = rest[0] if rest else COLUMNS
     script = (
         f"clear; printf '$ %s\\n\\n' {shlex.quote(typed)}; {typed}; touch {done.name}; sleep 60"
     )
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": path}
     env.pop("NO_COLOR", None)
     terminal = subprocess.Popen(
-        ["xterm", "-tn", "xterm-256color", "-geometry", f"{COLUMNS}x{rows}+0+0",
+        ["xterm", "-tn", "xterm-256color", "-geometry", f"{columns}x{rows}+0+0",
          "-fa", "DejaVu Sans Mono", "-fs", str(points), "-bg", "white", "-fg", "black",
          "-b", "12", "-e", "bash", "-c", script],
         cwd=folder, env=env,
