@@ -43,7 +43,10 @@ def compare_kept(
         from hot_anvil.core.comparing import explain_difference
         from hot_anvil.system.spreading import over_cores
 
-        a, c = (side._replace(remarks=_remarks(workshop, side)) for side in (left, right))
+        a, c = (
+            side if side.remarks else side._replace(remarks=_remarks(workshop, side))
+            for side in (left, right)
+        )
         found = explain_difference(
             a, c, entries, same_function or {}, edited, files or {}, over_cores
         )
@@ -233,7 +236,8 @@ def compare_files(
         (built,) = workshop.compile((), [workshop.build(build)]) or (None,)
         if built is None:
             raise RequestError(f"{workshop.bench.file}: {build} has no compiler for it.")
-        sides.append(subject(workshop, built, EMITTED, f"{workshop.bench.file} {build}"))
+        side = subject(workshop, built, EMITTED, f"{workshop.bench.file} {build}")
+        sides.append(side._replace(remarks=_remarks(workshop, side)))  # each from its own store
     a, b = sides
     files = _renamed_files(a, b)
     same = _named_pair(a, b, entries) or ({} if entries else lone_functions(a.code, b.code))
