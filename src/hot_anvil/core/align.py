@@ -10,8 +10,8 @@ from difflib import SequenceMatcher
 from typing import NamedTuple
 
 from hot_anvil.core.code import Instruction
-from hot_anvil.core.compared import CHANGED, GONE, NEW, RENAMED, SAME, Pair
-from hot_anvil.core.isa.spelling import canonical, shape
+from hot_anvil.core.compared import CHANGED, RENAMED, SAME
+from hot_anvil.core.isa.spelling import shape
 from hot_anvil.core.meaning import deed
 
 # Pairing two instructions of one kind costs less than leaving both alone.
@@ -27,19 +27,6 @@ class Token(NamedTuple):
     mnemonic: str
     operands: tuple[str, ...]  # without names
     kind: str
-
-
-def align(left: Sequence[Instruction], right: Sequence[Instruction], isa: str) -> tuple[Pair, ...]:
-    """Pair the instructions of two runs, keeping the order of both."""
-    texts = [[canonical(i.mnemonic, i.operands, isa) for i in side] for side in (left, right)]
-    pairs = []
-    for i, j in align_texts(texts[0], texts[1], left, right, isa):
-        a, b = left[i] if i >= 0 else None, right[j] if j >= 0 else None
-        state = (
-            GONE if b is None else NEW if a is None else state_of_two(texts[0][i], texts[1][j], isa)
-        )
-        pairs.append(Pair(a, b, state, (i, j)))
-    return tuple(pairs)
 
 
 def state_of_two(left: str, right: str, isa: str) -> str:

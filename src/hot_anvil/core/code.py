@@ -178,6 +178,19 @@ def with_plain_names(code: Code) -> Code:
     return code._replace(functions=functions)
 
 
+def parts_by_owner(functions: Iterable[Function]) -> dict[str, list[Function]]:
+    """Return the functions by their owner's symbol, cold parts behind the whole one."""
+    owners: dict[str, list[Function]] = {}
+    for function in functions:
+        owners.setdefault(function.owner, []).append(function)
+    return owners
+
+
+def join_parts(parts: Iterable[Function]) -> tuple[Instruction, ...]:
+    """Return the instructions of a function and its cold parts, in text order."""
+    return tuple(instruction for part in parts for instruction in part.instructions)
+
+
 def join_codes(codes: Iterable[Code]) -> Code:
     """Return the code of several units as one."""
     parts = list(codes)

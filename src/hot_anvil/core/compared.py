@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from hot_anvil.core.code import Code, Instruction
+from hot_anvil.core.code import Code, Instruction, join_parts, parts_by_owner
 
 # Line states; pairs of instructions have them too, but for REORDERED.
 SAME, RENAMED, REORDERED, CHANGED = "same", "renamed", "reordered", "changed"
@@ -234,7 +234,4 @@ def _pair(row: Sequence[Any], left: Sequence[Instruction], right: Sequence[Instr
 
 
 def _by_owner(code: Code) -> dict[str, tuple[Instruction, ...]]:
-    out: dict[str, tuple[Instruction, ...]] = {}
-    for function in code.functions:
-        out[function.owner] = (*out.get(function.owner, ()), *function.instructions)
-    return out
+    return {owner: join_parts(parts) for owner, parts in parts_by_owner(code.functions).items()}

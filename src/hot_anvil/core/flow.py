@@ -7,7 +7,7 @@ from itertools import pairwise
 from typing import NamedTuple
 from zlib import crc32
 
-from hot_anvil.core.code import Function, Instruction
+from hot_anvil.core.code import Function, join_parts, parts_by_owner
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.isa.spelling import canonical
 from hot_anvil.core.meaning import base as b
@@ -15,8 +15,6 @@ from hot_anvil.core.meaning import deed, meaning_of
 from hot_anvil.core.meaning.base import Deed, Meaning
 
 _CONSTANT = re.compile(r"(?:\.L|\$L|CSWTCH\.)[\w.$]+")
-
-
 _INSIDE = re.compile(r"[.$]|\d+[bf]?$")  # labels, which no other function has
 _PATHS = 60  # blocks of a loop up to which the paths through it are looked at
 
@@ -36,8 +34,7 @@ class Body:
     def __init__(self, owner: str, parts: Sequence[Function], isa: str) -> None:
         self.owner = owner
         self.isa = isa
-        self.sections = {part.section for part in parts}
-        self.items: tuple[Instruction, ...] = tuple(i for part in parts for i in part.instructions)
+        self.items = join_parts(parts)
         self.labels: dict[str, int] = {}
         self.constants = {k: v for part in parts for k, v in part.constants.items() if v}
         self.begins = next((p.begins for p in parts if not p.parent and p.begins[1]), ("", 0))
@@ -60,19 +57,18 @@ class Body:
         """The instructions in the one spelling used for comparing, constants by their data."""
         isa = self.isa
         texts = [canonical(i.mnemonic, i.operands, isa) for i in self.items]
-        return [self._with_data(text) for text in texts] if self.constants else texts
+        if not self.constants:
+            return texts
+        return [_CONSTANT.sub(self._data_for, text) for text in texts]
 
-    def _with_data(self, text: str) -> str:
-        return _CONSTANT.sub(lambda found: self.constant(found[0]), text)
-
-    def constant(self, label: str) -> str:
+    def _data_for(self, label: re.Match[str]) -> str:
         """Return what stands for a label when comparing: its data, else the label."""
-        content = self.constants.get(label)
-        return f"{{{crc32(content.encode()):08x}}}" if content else label
+        content = self.constants.get(label[0])
+        return f"{{{crc32(content.encode()):08x}}}" if content else label[0]
 
     @cached_property
     def deeds(self) -> list[Deed]:
-        """What each instruction does; a jump out of the function is a call of kind JUMP."""
+        """What each instruction does."""
         isa = self.isa
         return [deed(i.mnemonic, i.operands, isa) for i in self.items]
 
@@ -206,10 +202,7 @@ class Body:
 
 def bodies(functions: Iterable[Function], isa: str) -> dict[str, Body]:
     """Return the functions by their owner's symbol, cold parts joined to it."""
-    parts: dict[str, list[Function]] = {}
-    for function in functions:
-        parts.setdefault(function.owner, []).append(function)
-    return {owner: Body(owner, own, isa) for owner, own in parts.items()}
+    return {owner: Body(owner, own, isa) for owner, own in parts_by_owner(functions).items()}
 
 
 def _natural_loops(after: Sequence[tuple[int, ...]]) -> tuple[Loop, ...]:

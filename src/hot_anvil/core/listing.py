@@ -1,10 +1,10 @@
 """One build's code by source line."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.calls import callee
-from hot_anvil.core.code import Code, Datum, Function, Instruction
+from hot_anvil.core.code import Code, Datum, Function, Instruction, join_parts, parts_by_owner
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.phases import phases
 
@@ -52,15 +52,8 @@ def source_text(sources: Sources, file: str, line: int) -> str:
 
 def list_functions(code: Code, sources: Sources) -> tuple[ListedFunction, ...]:
     """Return every function of the code by source line, in the order of the text."""
-    owners: dict[str, list[Function]] = {}
-    for function in code.functions:
-        owners.setdefault(function.owner, []).append(function)
+    owners = parts_by_owner(code.functions)
     return tuple(_list_function(owner, code, parts, sources) for owner, parts in owners.items())
-
-
-def join_parts(parts: Iterable[Function]) -> tuple[Instruction, ...]:
-    """Return the instructions of a function and its cold parts, in text order."""
-    return tuple(instruction for part in parts for instruction in part.instructions)
 
 
 def _list_function(

@@ -45,8 +45,8 @@ def inlined(view: View) -> Iterator[Reason]:
         )
         calls = _of(a, name)
         places = {a.places[k] for k in calls}
-        inside = [k for place in home for k in c.at.get(place, ())]
-        already = sum(len(a.at.get(place, ())) for place in home)
+        inside = c.on(home)
+        already = len(a.on(home))
         title = view.world.title(name)
         if not home and _is_constructor(view, name) and not inside:
             elided = True
@@ -134,7 +134,7 @@ def other_call(view: View) -> Iterator[Reason]:
     """A loop of ``a`` that is a library call in ``b``, or a call that is another function's."""
     a, c = view.a, view.b
     for loop, found in view.loop_pairs.items():
-        places = {a.places[k] for k in a.own(loop) if a.places[k].line > 0}
+        places = a.lines(a.own(loop))
         calls = [] if found else became_call(view, places)
         if calls:
             done = c.deeds[calls[0]]
@@ -150,7 +150,7 @@ def other_call(view: View) -> Iterator[Reason]:
             continue
         calls = _of(a, name)
         places = {a.places[k] for k in calls}
-        there = [k for place in places for k in c.at.get(place, ())]
+        there = c.on(places)
         if any(c.body.loop_of[k] >= 0 for k in there) and not any(
             a.body.loop_of[k] >= 0 for k in calls
         ):

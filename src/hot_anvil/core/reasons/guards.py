@@ -19,6 +19,7 @@ _PANIC = re.compile(
     r".*(?:panic|unwrap_failed|expect_failed|_index_fail|out_of_range|slice_\w+_fail|bad_\w+).*"
     r"|abort|__assert_fail|__assert|_ZSt\d+__throw_\w+|__cxa_throw|__cxa_bad_\w+|__builtin_trap"
 )
+_PROBE = re.compile(r"(?:lock )?or[lq] \$0,\d*\(%[er]sp(?:,.*)?\)")
 _ATOMIC_CALL = re.compile(r"__aarch64_\w+|__atomic_\w+|__sync_\w+")
 _RETPOLINE = re.compile(r"__x86_(?:indirect|return)_thunk\w*|__llvm_retpoline\w*")
 
@@ -54,7 +55,7 @@ def hardened(view: View) -> Iterator[Reason]:
     """Stack guards, landing pads, checked copies, sanitisers' checks that ``b`` has."""
     a, c = view.a, view.b
     found = _calls(c, _STACK_GUARD) + _guard_values(c)
-    if found and not _calls(a, _STACK_GUARD) and not _guard_values(a):
+    if found and not has_stack_guard(a):
         texts = (
             "a stack guard: a value beside the frame is checked before the return",
             "no stack guard any more",
@@ -85,9 +86,8 @@ def hardened(view: View) -> Iterator[Reason]:
 
 def _probed(view: View) -> Iterator[Reason]:
     """Stores into a growing stack frame that touch each page in order."""
-    probe = re.compile(r"(?:lock )?or[lq] \$0,\d*\(%[er]sp(?:,.*)?\)")
-    found = [k for k, text in enumerate(view.b.body.texts) if probe.match(text)]
-    if found and not any(probe.match(text) for text in view.a.body.texts):
+    found = [k for k, text in enumerate(view.b.body.texts) if _PROBE.match(text)]
+    if found and not any(_PROBE.match(text) for text in view.a.body.texts):
         texts = (
             "each page of the new stack frame is touched in order",
             "stack pages are not touched in order any more",

@@ -29,7 +29,7 @@ def removed(view: View) -> Iterator[Reason]:
         places = a.lines(inside)
         if not places or _outer_also_gone(view, loop) or _one_of_several(view, loop):
             continue
-        left = [k for place in places for k in c.at.get(place, ())]
+        left = c.on(places)
         if became_call(view, places) or view.world.calls_for(places, c):
             continue
         copies = copies_of(a, a.own(loop), c, left)

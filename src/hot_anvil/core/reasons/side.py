@@ -10,7 +10,6 @@ from hot_anvil.core.isa import isa_of
 from hot_anvil.core.linemap import LineMap
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning.base import helper
-from hot_anvil.core.phases import phases
 from hot_anvil.core.reordering import effects_of
 
 _PROBE = re.compile(r"(?:lock )?or[lq] \$0,")  # touches a page of the stack, changes nothing
@@ -61,11 +60,6 @@ class Side:
         for k, kind in enumerate(self.kinds):
             out.setdefault(kind, []).append(k)
         return out
-
-    @cached_property
-    def phases(self) -> tuple[str, ...]:
-        """PROLOGUE, EPILOGUE or "" for each instruction."""
-        return phases(self.body.items, self.body.isa)
 
     @cached_property
     def saves(self) -> frozenset[int]:

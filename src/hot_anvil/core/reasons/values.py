@@ -148,17 +148,18 @@ def untested(view: View) -> Iterator[Reason]:
         return
     ending = {a.body.block_of[k] for k in ending_paths(a)}  # told as checks
     home = view.world.homes.get(view.function, frozenset())
-    turning = {a.places[k] for k in a.of((b.BRANCH,))} - {a.places[k] for k in choices(a)}
-    if sum(c.places[k] not in turning for k in choices(c)) >= len(choices(a)):
+    tests = choices(a)
+    turning = {a.places[k] for k in a.of((b.BRANCH,))} - {a.places[k] for k in tests}
+    if sum(c.places[k] not in turning for k in choices(c)) >= len(tests):
         return
     instead = {c.places[k] for k in selects(c)}
     instead |= {c.places[k] for k in c.of((b.BRANCH, b.SKIP))} - turning
-    for place in dict.fromkeys(a.places[k] for k in choices(a)):
+    for place in dict.fromkeys(a.places[k] for k in tests):
         if place in view.world.inside[view.forward] or place not in home or place.old:
             continue
         if place in turning or any(near(place, other) for other in instead):
             continue
-        gone = [k for k in choices(a) if a.places[k] == place]
+        gone = [k for k in tests if a.places[k] == place]
         if any(ending & set(a.body.next_blocks[a.body.block_of[k]]) for k in gone):
             continue
         texts = (

@@ -118,7 +118,7 @@ def combined(view: View) -> Iterator[Reason]:
     if not arithmetic or not several or vectors:
         return
     places = c.lines(arithmetic)
-    scalar = [k for place in places for k in a.at.get(place, ())]
+    scalar = a.on(places)
     if scalar and not a.packed(range(len(a))):
         shape = shape_of(c, arithmetic)
         yield view.reason(
