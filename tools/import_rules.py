@@ -14,9 +14,10 @@ ALLOWED = {
     "core": {"core"},
     "system": {"core", "system"},
     "views": {"core", "views"},
-    "api": {"comparison", "core", "system"},
+    "api": {"comparison", "core", "inspection", "system"},
     "comparison": {"api", "core", "system"},
-    "cli": {"api", "cli", "comparison", "core", "system", "views"},
+    "inspection": {"api", "core", "system"},
+    "cli": {"api", "cli", "comparison", "core", "inspection", "system", "views"},
 }
 # What the core must not touch: processes, terminals, files, clocks, the environment.
 FORBIDDEN_IN_CORE = {

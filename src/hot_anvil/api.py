@@ -41,6 +41,7 @@ from hot_anvil.system.store import Store
 from hot_anvil.system.toolchains import Found, find_toolchains
 
 if TYPE_CHECKING:
+    from hot_anvil.core.facts.table import SnippetFacts
     from hot_anvil.core.judged import Checked, Measured, Picked
     from hot_anvil.core.ledger import Ledger
     from hot_anvil.core.pick import Cost
@@ -194,6 +195,17 @@ class Workshop:
         from hot_anvil.comparison import make_ledgers
 
         return make_ledgers(self, builds, snippets, entries)
+
+    def facts(
+        self,
+        builds: Sequence[str] = (),
+        snippets: Sequence[str] = (),
+        entries: Collection[str] = (),
+    ) -> tuple["SnippetFacts", ...]:
+        """Return each snippet's facts about functions and loops under many builds."""
+        from hot_anvil.inspection import make_facts
+
+        return make_facts(self, builds, snippets, entries)
 
     def check(
         self, snippets: Sequence[str] = (), call_seconds: float = DEFAULT_CALL_SECONDS

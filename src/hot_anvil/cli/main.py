@@ -20,6 +20,7 @@ COMMANDS = {
     "listing": "one build's code by source line",
     "ledger": "all builds by source line: counts, marks, where they disagree",
     "diff": "two builds, two entries, or before and after an edit, by source line, with reasons",
+    "facts": "what the optimiser made of each function and loop, per build",
     "check": "which candidates compute the right thing",
     "bench": "how fast each correct candidate is",
     "pick": "the whole job: compile, check, measure, choose the fastest correct one",

@@ -2,6 +2,7 @@
 
 import argparse
 import os
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NoReturn
 
@@ -23,7 +24,9 @@ class _Parser(argparse.ArgumentParser):
         raise RequestError(f"{message}. See '{self.prog} --help'.")
 
 
-def make_parser(command: str, what: str) -> argparse.ArgumentParser:
+def make_parser(
+    command: str, what: str, forms: Sequence[str] = ("text", "json")
+) -> argparse.ArgumentParser:
     """Return a command's parser with the options that every command has."""
     parser = _Parser(
         prog=f"hot-anvil {command}",
@@ -33,7 +36,7 @@ def make_parser(command: str, what: str) -> argparse.ArgumentParser:
         formatter_class=lambda prog: argparse.HelpFormatter(prog, width=HELP_WIDTH),
     )
     parser.add_argument(
-        "--format", choices=("text", "json"), default="text", help="how to answer (default: text)"
+        "--format", choices=forms, default="text", help="how to answer (default: text)"
     )
     parser.add_argument("--out", metavar="FILE", help="write the answer to a file")
     return parser

@@ -3,7 +3,7 @@
 import argparse
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -49,10 +49,22 @@ class Output:
         except (OSError, ValueError):
             return 100
 
-    def answer(self, sheet: Callable[[], Sheet], document: Callable[[], dict[str, Any]]) -> None:
-        """Write the answer; only the form asked for is made."""
+    def answer(
+        self,
+        sheet: Callable[[], Sheet],
+        document: Callable[[], dict[str, Any]],
+        rows: Callable[[], Iterable[Sequence[Any]]] = tuple,
+    ) -> None:
+        """Write the answer; only the form asked for is made. ``rows`` are those of CSV."""
         self.stop_progress()
-        if self.form == "json":
+        if self.form == "csv":
+            import csv
+            import io
+
+            text = io.StringIO()
+            csv.writer(text, lineterminator="\n").writerows(rows())
+            self._write(text.getvalue())
+        elif self.form == "json":
             import json
 
             self._write(json.dumps(document(), indent=1, allow_nan=False) + "\n")

@@ -17,7 +17,7 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
     module = import_module(f"hot_anvil.cli.commands.{command}")
     out = None
     try:
-        parser = make_parser(command, what)
+        parser = make_parser(command, what, getattr(module, "FORMATS", ("text", "json")))
         module.add_arguments(parser)
         args = parser.parse_intermixed_args(words)
         out = Output(args)

@@ -40,8 +40,12 @@ class Body:
         self.begins = next((p.begins for p in parts if not p.parent and p.begins[1]), ("", 0))
         start = 0
         self.starts = []
+        self.data_bytes: dict[int, int] = {}  # instruction -> bytes of data before it
         for part in parts:
             self.starts.append(start)
+            for datum in part.data:
+                place = start + datum.place
+                self.data_bytes[place] = self.data_bytes.get(place, 0) + max(datum.size, 0)
             self.labels[part.name] = start
             for label, at in part.labels.items():
                 self.labels[label] = start + at

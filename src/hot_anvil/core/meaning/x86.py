@@ -12,7 +12,8 @@ _KIND = b.kind_table(
     {
         b.MOVE: r"mov|movabs|movabsq|movnti|movbe|xchg|fi?ldz?1?[a-z]?|fi?sttp?[a-z]*"
         r"|fi?stp?[a-z]*|fxch",
-        b.EXTEND: r"mov[sz][bwl][wlq]|mov[sz]x?d?|cltq|cwtl|cqto|cltd|cdqe|cwde|cqo|cdq|cbtw|cwtd",
+        b.EXTEND: r"mov[sz][bwl][wlq]|mov[sz](?:xd?)?"
+        r"|cltq|cwtl|cqto|cltd|cdqe|cwde|cqo|cdq|cbtw|cwtd",
         b.ADDRESS: "lea",
         b.ADD: "add|adc|inc|adcx|adox",
         b.SUB: "sub|sbb|dec|neg",

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from hot_anvil.core.compared import LIKELY, Place, Reason
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.reasons.base import View
-from hot_anvil.core.reasons.side import Side
+from hot_anvil.core.side import Side
 
 SHIFTS, RECIPROCAL, POWER = "multiply into shifts", "division into multiply", "division into shift"
 FUSED, REASSOCIATED, INVERSE = (

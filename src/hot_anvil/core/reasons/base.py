@@ -10,7 +10,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from functools import cached_property
 
 from hot_anvil.core.compared import CERTAIN, Place, Reason
-from hot_anvil.core.reasons.side import Side
+from hot_anvil.core.side import Side
 
 
 class View:

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.side import Side
+from hot_anvil.core.side import Side
 
 
 def copies_of(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int:

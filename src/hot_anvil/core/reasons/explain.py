@@ -23,7 +23,7 @@ from hot_anvil.core.reasons import (
     vectors,
 )
 from hot_anvil.core.reasons.base import Rule, View, World, plain_name
-from hot_anvil.core.reasons.side import Side
+from hot_anvil.core.side import Side
 
 RULES: tuple[Rule, ...] = tuple(
     rule

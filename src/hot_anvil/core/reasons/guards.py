@@ -6,28 +6,18 @@ from collections.abc import Iterator
 from hot_anvil.core.compared import CERTAIN, Reason
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.reasons.base import View
-from hot_anvil.core.reasons.side import Side
+from hot_anvil.core.side import Side
+from hot_anvil.core.special import (
+    ATOMIC_CALL,
+    CHECKED_COPY,
+    PANIC,
+    PROBE,
+    RETPOLINE,
+    SANITISER,
+    STACK_GUARD,
+)
 
 HARDENED, CHECKED, ATOMIC, INLINE = "hardening", "check dropped", "atomic access", "inline assembly"
-
-_STACK_GUARD = re.compile(r"__stack_chk_\w+|__stack_smash\w*")
-_CHECKED_COPY = re.compile(r"__(\w+)_chk")
-_SANITISER = re.compile(
-    r"__(?:ubsan|asan|tsan|msan|sanitizer)_\w+|__cfi_\w+|__(?:add|sub|mul|neg)v[sd]i\d"
-)
-_PANIC = re.compile(
-    r".*(?:panic|unwrap_failed|expect_failed|_index_fail|out_of_range|slice_\w+_fail|bad_\w+).*"
-    r"|abort|__assert_fail|__assert|_ZSt\d+__throw_\w+|__cxa_throw|__cxa_bad_\w+|__builtin_trap"
-)
-_PROBE = re.compile(r"(?:lock )?or[lq] \$0,\d*\(%[er]sp(?:,.*)?\)")
-_ATOMIC_CALL = re.compile(r"__aarch64_\w+|__atomic_\w+|__sync_\w+")
-_RETPOLINE = re.compile(r"__x86_(?:indirect|return)_thunk\w*|__llvm_retpoline\w*")
-
-
-def is_guard(name: str) -> bool:
-    """Tell whether a function is called only to guard, by a compiler's own doing."""
-    patterns = (_STACK_GUARD, _SANITISER, _PANIC, _ATOMIC_CALL, _RETPOLINE)
-    return any(pattern.fullmatch(name) for pattern in patterns)
 
 
 def _calls(side: Side, pattern: re.Pattern[str]) -> list[int]:
@@ -48,13 +38,13 @@ def _guard_values(side: Side) -> list[int]:
 
 def has_stack_guard(side: Side) -> bool:
     """Tell whether a function checks a value beside its frame."""
-    return bool(_calls(side, _STACK_GUARD) or _guard_values(side))
+    return bool(_calls(side, STACK_GUARD) or _guard_values(side))
 
 
 def hardened(view: View) -> Iterator[Reason]:
     """Stack guards, landing pads, checked copies, sanitisers' checks that ``b`` has."""
     a, c = view.a, view.b
-    found = _calls(c, _STACK_GUARD) + _guard_values(c)
+    found = _calls(c, STACK_GUARD) + _guard_values(c)
     if found and not has_stack_guard(a):
         texts = (
             "a stack guard: a value beside the frame is checked before the return",
@@ -70,15 +60,15 @@ def hardened(view: View) -> Iterator[Reason]:
         yield view.reason(HARDENED, texts, (), pads)
     for pattern, what in (
         (
-            _CHECKED_COPY,
+            CHECKED_COPY,
             "the library function's checked form is called: it knows the buffer's size",
         ),
-        (_SANITISER, "checks at run time are called"),
-        (_RETPOLINE, "indirect branches go through a thunk that keeps speculation out"),
+        (SANITISER, "checks at run time are called"),
+        (RETPOLINE, "indirect branches go through a thunk that keeps speculation out"),
     ):
-        calls = [k for k in _calls(c, pattern) if not _STACK_GUARD.fullmatch(c.deeds[k].target)]
+        calls = [k for k in _calls(c, pattern) if not STACK_GUARD.fullmatch(c.deeds[k].target)]
         if calls and not [
-            k for k in _calls(a, pattern) if not _STACK_GUARD.fullmatch(a.deeds[k].target)
+            k for k in _calls(a, pattern) if not STACK_GUARD.fullmatch(a.deeds[k].target)
         ]:
             yield view.reason(HARDENED, (what, f"no longer: {what}"), (), calls)
     yield from _probed(view)
@@ -86,8 +76,8 @@ def hardened(view: View) -> Iterator[Reason]:
 
 def _probed(view: View) -> Iterator[Reason]:
     """Stores into a growing stack frame that touch each page in order."""
-    found = [k for k, text in enumerate(view.b.body.texts) if _PROBE.match(text)]
-    if found and not any(_PROBE.match(text) for text in view.a.body.texts):
+    found = [k for k, text in enumerate(view.b.body.texts) if PROBE.match(text)]
+    if found and not any(PROBE.match(text) for text in view.a.body.texts):
         texts = (
             "each page of the new stack frame is touched in order",
             "stack pages are not touched in order any more",
@@ -114,15 +104,15 @@ def checks(view: View) -> Iterator[Reason]:
 
 def ending_paths(side: Side) -> list[int]:
     """Return the calls and traps that end the program when a check fails."""
-    return sorted({*_calls(side, _PANIC), *side.of((b.TRAP,))})
+    return sorted({*_calls(side, PANIC), *side.of((b.TRAP,))})
 
 
 def atomics(view: View) -> Iterator[Reason]:
     """Atomic or ordered accesses that ``b`` has."""
     a, c = view.a, view.b
     kinds = (b.ATOMIC, b.FENCE)
-    mine = sorted({*a.of(kinds), *_calls(a, _ATOMIC_CALL)})
-    theirs = sorted({*c.of(kinds), *_calls(c, _ATOMIC_CALL)})
+    mine = sorted({*a.of(kinds), *_calls(a, ATOMIC_CALL)})
+    theirs = sorted({*c.of(kinds), *_calls(c, ATOMIC_CALL)})
     if not mine and theirs:
         texts = (
             "memory is accessed atomically or in a fixed order that other threads see",
@@ -134,7 +124,7 @@ def atomics(view: View) -> Iterator[Reason]:
             {side.body.items[k].mnemonic.split()[-1] for k in own}
             for side, own in ((a, mine), (c, theirs))
         ]
-        calls = [bool(_calls(side, _ATOMIC_CALL)) for side in (a, c)]
+        calls = [bool(_calls(side, ATOMIC_CALL)) for side in (a, c)]
         if calls[0] != calls[1]:
             text = "atomic accesses are {} calls of the compiler's helper functions"
             text = text.format("through" if calls[1] else "no longer through")

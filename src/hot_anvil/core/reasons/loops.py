@@ -6,15 +6,13 @@ from hot_anvil.core.compared import LIKELY, Place, Reason
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.copies import copies_of
-from hot_anvil.core.reasons.side import Side
-from hot_anvil.core.reasons.vectors import UNROLLED, VECTORISED, WIDTH, is_vector_loop, shape_of
+from hot_anvil.core.reasons.vectors import UNROLLED, VECTORISED, WIDTH
+from hot_anvil.core.shape import is_vector_loop, shape_of
+from hot_anvil.core.side import Side
+from hot_anvil.core.special import BLOCK_CALLS
 
 REMOVED, TURNED, HOISTED = "loop removed", "test at the loop's end", "computed before the loop"
 _COSTLY = (b.DIV, b.FDIV, b.FSQRT, b.MUL, b.FMUL, b.CALL)
-BLOCK_CALLS = frozenset(
-    "memset memcpy memmove bzero strlen wcslen memcmp bcmp memchr strchr strcpy stpcpy rawmemchr"
-    " __memset_chk __memcpy_chk".split()
-)
 
 
 def removed(view: View) -> Iterator[Reason]:

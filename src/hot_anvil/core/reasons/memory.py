@@ -7,7 +7,7 @@ from hot_anvil.core.meaning import base as b
 from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.copies import copies_of
 from hot_anvil.core.reasons.guards import has_stack_guard
-from hot_anvil.core.reasons.side import Side
+from hot_anvil.core.side import Side
 
 FRAME, KEPT, RELOADED = "stack frame gone", "value kept in a register", "value reloaded"
 

@@ -8,7 +8,7 @@ from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning.base import Deed
 from hot_anvil.core.pairing import Paired
 from hot_anvil.core.reasons.base import View
-from hot_anvil.core.reasons.side import Side
+from hot_anvil.core.side import Side
 
 SAVED, EXTENDED, WIDER, WRITTEN = (
     "registers saved", "extension dropped", "operation width", "written otherwise",

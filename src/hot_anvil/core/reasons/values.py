@@ -7,7 +7,7 @@ from hot_anvil.core.meaning import base as b
 from hot_anvil.core.reasons.base import View
 from hot_anvil.core.reasons.branches import choices, near, selects
 from hot_anvil.core.reasons.guards import ending_paths, has_stack_guard
-from hot_anvil.core.reasons.side import Side
+from hot_anvil.core.side import Side
 
 FOLDED, DEAD = "folded to a constant", "dead code gone"
 _RESULTS = {"x86": "ax", "aarch64": "r0", "riscv": "a0", "arm": "r0", "avr": "r24", "msp430": "r12"}

@@ -1,6 +1,5 @@
 """One side of a function, as rules see it: kinds of instructions, lines, loops, stack slots."""
 
-import re
 from collections.abc import Collection, Iterable, Sequence
 from functools import cached_property
 
@@ -11,8 +10,7 @@ from hot_anvil.core.linemap import LineMap
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning.base import helper
 from hot_anvil.core.reordering import effects_of
-
-_PROBE = re.compile(r"(?:lock )?or[lq] \$0,")  # touches a page of the stack, changes nothing
+from hot_anvil.core.special import PROBE
 
 
 class Side:
@@ -85,7 +83,7 @@ class Side:
             k
             for k, done in enumerate(self.deeds)
             if (done.loads or done.stores) and k not in self.saves and body.on_stack(k)
-            and not _PROBE.match(body.texts[k])
+            and not PROBE.match(body.texts[k])
         )  # fmt: skip
 
     @cached_property
@@ -114,18 +112,21 @@ class Side:
     def loads(self, among: Iterable[int]) -> list[int]:
         """Return those that load from memory other than stack slots and constants."""
         return [
-            k for k in among if self.deeds[k].loads and not self._stack(k) and not self._constant(k)
+            k
+            for k in among
+            if self.deeds[k].loads and not self.on_stack(k) and not self._constant(k)
         ]
 
     def stores(self, among: Iterable[int]) -> list[int]:
         """Return those that store to memory other than stack slots."""
-        return [k for k in among if self.deeds[k].stores and not self._stack(k)]
+        return [k for k in among if self.deeds[k].stores and not self.on_stack(k)]
 
     def _constant(self, k: int) -> bool:
         memory = self.deeds[k].memory
         return memory is not None and memory.symbol.startswith((".L", "$L"))
 
-    def _stack(self, k: int) -> bool:
+    def on_stack(self, k: int) -> bool:
+        """Tell whether an instruction uses the stack frame: a slot, or to save a register."""
         return k in self.slots or k in self.saves
 
     @cached_property

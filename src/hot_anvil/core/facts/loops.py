@@ -1,0 +1,206 @@
+"""Facts of one loop."""
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+
+from hot_anvil.core.facts.functions import short_title
+from hot_anvil.core.facts.paths import Pass, pass_of, test_of
+from hot_anvil.core.facts.records import MAIN, REST, Fact, LoopFacts
+from hot_anvil.core.facts.streams import Stream, counter_steps, streams
+from hot_anvil.core.facts.timing import only_time
+from hot_anvil.core.isa.spelling import split_names
+from hot_anvil.core.meaning import base as b
+from hot_anvil.core.shape import is_vector_loop, shape_of
+from hot_anvil.core.side import Side
+
+_MOST = 64  # copies that unrolling is taken for at most
+
+
+def loop_facts(
+    side: Side, titles: Mapping[str, str], returns_nothing: bool
+) -> tuple[LoopFacts, ...]:
+    """Return the facts of every loop of a function, outer ones first."""
+    loops = side.loops
+    ranges = [lines_of(side, number) for number in range(len(loops))]
+    kinds = [is_vector_loop(side, number) for number in range(len(loops))]
+    mains = _mains(side, ranges, kinds)
+    out = []
+    for number, loop in enumerate(loops):
+        file, first, last = ranges[number]
+        main = mains[number]
+        facts = _facts(side, number, kinds[number], titles, returns_nothing)
+        rest = [other for other, its in enumerate(mains) if its == number and other != number]
+        if rest:
+            words = ", ".join("vector" if kinds[other] else "scalar" for other in rest)
+            starts = tuple(side.body.leaders[loops[other].header] for other in rest)
+            facts.append(Fact("rest", len(rest), starts, f"{len(rest)} ({words})"))
+        out.append(
+            LoopFacts(
+                number + 1, loop.depth, _around(side, number), file, first, last,
+                side.body.leaders[loop.header], MAIN if main == number else REST, tuple(facts),
+            )
+        )  # fmt: skip
+    return tuple(out)
+
+
+def lines_of(side: Side, number: int) -> tuple[str, int, int]:
+    """Return (file, first, last line) of a loop's own code.
+
+    Of code inlined into the function, or into the loop, only what stands
+    where the loop itself was written counts, as far as that is known.
+    """
+    items = side.body.items
+    backs = side.backs(number)
+    home = items[backs[0]] if backs else items[side.body.leaders[side.loops[number].header]]
+    own = [items[k] for k in side.own(number)]
+    same = [i for i in own if i.chain == home.chain and i.file == home.file and i.line > 0]
+    if not home.chain and home.file == side.body.begins[0]:
+        same = [i for i in same if i.line >= side.body.begins[1]] or same
+    lines = [i.line for i in same] or [0]
+    return home.file, min(lines), max(lines)
+
+
+def _mains(side: Side, ranges: Sequence[tuple[str, int, int]], kinds: Sequence[bool]) -> list[int]:
+    """Return for each loop the one that does most of the same source loop."""
+    out = list(range(len(ranges)))
+    order = sorted(out, key=lambda n: (not kinds[n], -_weight(side, n)))
+    for place, number in enumerate(order):
+        for other in order[:place]:
+            if out[other] == other and _same_source(side, number, other, ranges):
+                out[number] = other
+                break
+    return out
+
+
+def _weight(side: Side, number: int) -> int:
+    return len(side.own(number))
+
+
+def _same_source(side: Side, one: int, other: int, ranges: Sequence[tuple[str, int, int]]) -> bool:
+    loops = side.loops
+    if loops[one].blocks & loops[other].blocks or loops[one].depth != loops[other].depth:
+        return False
+    (file, first, last), (there, begin, end) = ranges[one], ranges[other]
+    if file != there or not first or not (first <= end and begin <= last):
+        return False
+    chains = [{side.body.items[k].chain for k in side.own(n)[-1:]} for n in (one, other)]
+    return chains[0] == chains[1]
+
+
+def _around(side: Side, number: int) -> int:
+    """Return the number, from 1, of the innermost loop around one; 0 for none."""
+    blocks = side.loops[number].blocks
+    outer = [n for n, loop in enumerate(side.loops) if blocks < loop.blocks]
+    return max(outer, key=lambda n: side.loops[n].depth) + 1 if outer else 0
+
+
+def _facts(
+    side: Side, number: int, vector: bool, titles: Mapping[str, str], returns_nothing: bool
+) -> list[Fact]:
+    one = pass_of(side.body, number)
+    places = one.places
+    facts = [Fact("per pass", len(places), places)]
+    if one.fewest != one.most:
+        text = f"{one.fewest} to {one.most}"
+        facts.append(Fact("other paths", text, places))
+    facts.append(_vector(side, number, vector))
+    found = streams(side, places)
+    facts += [_unrolled(side, one, found, vector), _advance(found)]
+    where, branches = test_of(side.body, side.loops[number])
+    facts.append(Fact("test", where, branches))
+    calls = [k for k in places if side.deeds[k].kind == b.CALL]
+    named = tuple(
+        short_title(titles.get(t, t)) if (t := side.deeds[k].target) else "*" for k in calls
+    )
+    updates = [k for k in places if side.deeds[k].loads and side.deeds[k].stores]
+    updates = [k for k in updates if not side.on_stack(k) and side.deeds[k].kind != b.BLOCK]
+    rows = {
+        "loads": [k for k in side.loads(places) if k not in updates],
+        "stores": [k for k in side.stores(places) if k not in updates],
+        "updates": updates,
+        "stack": [k for k in places if k in side.slots],
+        "divisions": side.of((b.DIV, b.FDIV), places),
+        "branches": side.of((b.BRANCH, b.JUMP, b.SKIP), places),
+    }
+    facts.append(Fact("calls", named, tuple(calls)))
+    facts += [Fact(name, len(where), tuple(where)) for name, where in rows.items()]
+    if only_time(side, number, returns_nothing):
+        facts.append(Fact("only time", True, places))
+    return facts
+
+
+def _vector(side: Side, number: int, vector: bool) -> Fact:
+    own = side.each_pass(number)
+    if not vector:
+        return Fact("vector", 1, (), "scalar")
+    shape = shape_of(side, own)
+    evidence = side.packed(own) or [k for k in own if side.deeds[k].packed]
+    if shape.lanes == b.SCALABLE:
+        text = "as many as the machine's registers hold"
+        return Fact("vector", None, tuple(evidence), text, "the code does not say how many lanes")
+    if not shape.bits:
+        return Fact(
+            "vector", None, tuple(evidence), f"{shape.width}-bit registers",
+            "whole registers: the code does not say of how many elements",
+        )  # fmt: skip
+    kind = {"f": "float", "i": "int", "u": "int"}.get(shape.element, "element")
+    width = f" ({shape.width}-bit)" if shape.width else ""
+    return Fact(
+        "vector", shape.lanes, tuple(evidence), f"{shape.lanes} x {kind}{shape.bits}{width}"
+    )
+
+
+def _unrolled(side: Side, one: Pass, found: Sequence[Stream], vector: bool) -> Fact:
+    """Return how many elements, or vectors, of each array a pass handles, with its evidence."""
+    known = [stream for stream in found if stream.size]
+    if known:
+        best = min(known, key=lambda stream: stream.copies)
+        copies = best.copies
+        offsets = ", ".join(map(str, best.offsets[:8])) + (" ..." if len(best.offsets) > 8 else "")
+        verb = "stores" if best.stores else "loads"
+        note = f"{verb} of {best.size} bytes at {offsets}, and {best.step} further in each pass"
+        lines = {side.places[k] for k in best.places}
+        if copies > 1 and len(lines) > 1:
+            note += "; on several source lines: it may be written so"
+        text = f"{copies} {'vectors' if vector else 'elements'} a pass" if copies > 1 else "no"
+        return Fact("unrolled", copies, best.places, text, note)
+    copies, places = _repeated(side, one.places)
+    if copies > 1:
+        note = f"the counter goes by {copies}, and the work stands there {copies} times"
+        return Fact("unrolled", copies, places, f"{copies} passes at once", note)
+    steps = counter_steps(side, one.places)
+    if steps and {abs(by) for by in steps.values()} == {1}:
+        return Fact("unrolled", 1, tuple(steps), "no", "all that counts in it goes by 1")
+    if found or any(side.deeds[k].loads or side.deeds[k].stores for k in one.places):
+        return Fact("unrolled", None, (), "", "its accesses do not advance by a constant")
+    return Fact("unrolled", 1, (), "no", "no access to count by; no repeated work")
+
+
+def _repeated(side: Side, places: Sequence[int]) -> tuple[int, tuple[int, ...]]:
+    """Return how often work without memory stands in a pass, going by its counter's step."""
+    steps = counter_steps(side, places)
+    count = max((abs(by) for by in steps.values()), default=1)
+    if not 2 <= count <= _MOST:
+        return 1, ()
+    closing = (b.COMPARE, b.BRANCH, b.JUMP, b.SKIP)
+    work = [k for k in places if k not in steps and side.kinds[k] not in closing]
+    shapes = Counter(split_names(side.body.texts[k], side.body.isa)[0] for k in work)
+    even = [
+        k for k in work if shapes[split_names(side.body.texts[k], side.body.isa)[0]] % count == 0
+    ]
+    return (count, tuple(even)) if even and 2 * len(even) > len(work) else (1, ())
+
+
+def _advance(found: Sequence[Stream]) -> Fact:
+    if not found:
+        return Fact("bytes per pass", None, (), "", "no access that advances by a constant")
+    steps = {abs(stream.step) for stream in found}
+    loads = sorted({abs(s.step) for s in found if not s.stores})
+    stores = sorted({abs(s.step) for s in found if s.stores})
+    places = tuple(sorted({k for stream in found for k in stream.places}))
+    text = ""
+    if len(steps) > 1:
+        parts = [f"{' and '.join(map(str, loads))} loaded"] if loads else []
+        parts += [f"{' and '.join(map(str, stores))} stored"] if stores else []
+        text = ", ".join(parts)
+    return Fact("bytes per pass", max(steps), places, text)

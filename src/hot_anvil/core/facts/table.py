@@ -1,0 +1,203 @@
+"""Facts of many builds side by side: functions by name, loops by the source lines they are of."""
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.code import Code
+from hot_anvil.core.facts.records import (
+    FUNCTION_FACTS,
+    LOOP_FACTS,
+    MAIN,
+    Fact,
+    FunctionFacts,
+    LoopFacts,
+    find,
+)  # fmt: skip
+from hot_anvil.core.facts.silent import SilentLine
+
+NO_LOOP = "no loop"
+_QUIET = frozenset((  # not worth a row where no build has any
+    "empty", "constant", "calls", "inlined", "not inlined", "recursion", "saved", "slots", "frame",
+    "divisions", "hardening", "checks", "atomics", "heap", "counting", "inline assembly",
+    "jump tables", "unresolved", "padding", "other paths", "unrolled", "updates", "stack",
+    "only time", "rest", "stores", "loads",
+))  # fmt: skip
+
+
+class Column(NamedTuple):
+    """One build's facts; ``functions`` is None where the build is refused."""
+
+    build: str
+    functions: tuple[FunctionFacts, ...] | None
+    why: str = ""
+
+
+class FactRow(NamedTuple):
+    """One fact under every build: a fact for each column, None where there is nothing to say."""
+
+    name: str
+    facts: tuple[Fact | None, ...]
+
+    @property
+    def differs(self) -> bool:
+        """Whether builds that say something say different things."""
+        return len({fact.words for fact in self.facts if fact is not None}) > 1
+
+    @property
+    def quiet(self) -> bool:
+        """Whether no build has anything of this."""
+        empty = ("-", "0", "no", "not known")
+        return self.name in _QUIET and all(f is None or f.words in empty for f in self.facts)
+
+
+class LoopRows(NamedTuple):
+    """One source loop under every build."""
+
+    file: str
+    lines: str
+    depth: int
+    loops: tuple[LoopFacts | None, ...]  # what does most of it, None where there is no such loop
+    rows: tuple[FactRow, ...]
+
+
+class FunctionRows(NamedTuple):
+    """One function under every build."""
+
+    name: str
+    title: str
+    there: tuple[bool, ...]  # whether a build has the function at all
+    rows: tuple[FactRow, ...]
+    loops: tuple[LoopRows, ...]
+
+
+class FactTable(NamedTuple):
+    """A snippet's facts under many builds."""
+
+    snippet: str
+    columns: tuple[Column, ...]
+    functions: tuple[FunctionRows, ...]
+
+
+class SnippetFacts(NamedTuple):
+    """All that ``facts`` tells of a snippet."""
+
+    table: FactTable
+    codes: Mapping[str, Code]  # build -> the code that evidence stands in
+    silent: tuple[SilentLine, ...]
+
+
+def make_table(snippet: str, columns: Sequence[Column]) -> FactTable:
+    """Return the facts of builds side by side, functions in the order of the source."""
+    shown = [column.functions or () for column in columns]
+    first: dict[str, FunctionFacts] = {}
+    for functions in shown:
+        for function in functions:
+            first.setdefault(function.name, function)
+    order = sorted(first.values(), key=lambda f: (not f.line, f.file, f.line))
+    by_name = [{function.name: function for function in functions} for functions in shown]
+    rows = tuple(_function(f, [known.get(f.name) for known in by_name]) for f in order)
+    return FactTable(snippet, tuple(columns), rows)
+
+
+def _function(one: FunctionFacts, found: Sequence[FunctionFacts | None]) -> FunctionRows:
+    rows = _rows(FUNCTION_FACTS, [f.facts if f else None for f in found])
+    there = tuple(f is not None for f in found)
+    return FunctionRows(one.name, one.title, there, rows, _loops(found))
+
+
+def _rows(names: Iterable[str], columns: Sequence[tuple[Fact, ...] | None]) -> tuple[FactRow, ...]:
+    rows = []
+    for name in names:
+        facts = tuple(None if facts is None else find(facts, name) for facts in columns)
+        if any(facts):
+            rows.append(FactRow(name, tuple(
+                f or (None if not column else Fact(name, None, (), "-"))
+                for f, column in zip(facts, columns, strict=True)
+            )))  # fmt: skip
+    return tuple(rows)
+
+
+def _loops(found: Sequence[FunctionFacts | None]) -> tuple[LoopRows, ...]:
+    """Return the source loops of a function: loops of builds whose lines and depth fit."""
+    groups: list[dict[int, LoopFacts]] = []
+    for column, function in enumerate(found):
+        for loop in function.loops if function else ():
+            if loop.part != MAIN:
+                continue
+            fitting = [
+                g for g in groups if column not in g and any(_fit(loop, o) for o in g.values())
+            ]
+            best = min(fitting, key=lambda g: _distance(loop, g.values()), default=None)
+            if best is None:
+                groups.append({column: loop})
+            else:
+                best[column] = loop
+    groups.sort(key=lambda g: min((loop.first, loop.depth) for loop in g.values()))
+    out = []
+    for group in groups:
+        loops = tuple(group.get(column) for column in range(len(found)))
+        there = [loop for loop in loops if loop]
+        widest = max(there, key=lambda loop: loop.last - loop.first)
+        rows = _rows(LOOP_FACTS, [loop.facts if loop else None for loop in loops])
+        gone = [bool(function) and not loop for loop, function in zip(loops, found, strict=True)]
+        absent = Fact("per pass", None, (), NO_LOOP)
+        passes = tuple(
+            absent if out_of else fact for fact, out_of in zip(rows[0].facts, gone, strict=True)
+        )
+        rows = (rows[0]._replace(facts=passes), *rows[1:])
+        out.append(LoopRows(widest.file, widest.lines, widest.depth, loops, rows))
+    return tuple(out)
+
+
+def _fit(one: LoopFacts, other: LoopFacts) -> bool:
+    near = one.first <= other.last + 1 and other.first <= one.last + 1
+    return one.file == other.file and near and one.depth == other.depth
+
+
+def _distance(loop: LoopFacts, others: Iterable[LoopFacts]) -> int:
+    return min(abs(loop.first - o.first) + abs(loop.last - o.last) for o in others)
+
+
+def chosen(table: FactTable, names: Collection[str], all_rows: bool) -> FactTable:
+    """Return the table with some facts only (all when none is named), and rows that differ.
+
+    With one build, or with ``all_rows``, every row that says something stays.
+    """
+    everything = all_rows or len([c for c in table.columns if c.functions is not None]) < 2
+
+    def keep(rows: Sequence[FactRow]) -> tuple[FactRow, ...]:
+        return tuple(
+            row
+            for row in rows
+            if (not names or row.name in names)
+            and (row.differs or (everything and (all_rows or bool(names) or not row.quiet)))
+        )
+
+    functions = []
+    for function in table.functions:
+        loops = tuple(
+            loop._replace(rows=rows) for loop in function.loops if (rows := keep(loop.rows))
+        )
+        rows = keep(function.rows)
+        if rows or loops or not all(function.there):
+            functions.append(function._replace(rows=rows, loops=loops))
+    return table._replace(functions=tuple(functions))
+
+
+def timing_loops(table: FactTable) -> tuple[tuple[FunctionRows, LoopRows, Mapping[str, str]], ...]:
+    """Return loops in which only time passes in some build: with what each build makes of it."""
+    out = []
+    for function in table.functions:
+        for loop in function.loops:
+            found = [one and find(one.facts, "only time") for one in loop.loops]
+            if not any(found):
+                continue
+            words = {}
+            for column, one, there in zip(table.columns, loop.loops, function.there, strict=True):
+                passes = find(one.facts, "per pass") if one else None
+                if there:
+                    words[column.build] = (
+                        f"{passes.words} instructions a pass" if passes else "deleted"
+                    )
+            out.append((function, loop, words))
+    return tuple(out)

@@ -1,0 +1,76 @@
+"""Loops in which nothing but time passes: their duration is the compiler's choice."""
+
+from hot_anvil.core.meaning import base as b
+from hot_anvil.core.side import Side
+
+_HARMLESS = frozenset((
+    b.MOVE, b.CONSTANT, b.ADDRESS, b.EXTEND, b.ADD, b.SUB, b.SHIFT, b.LOGIC, b.COMPARE, b.BRANCH,
+    b.JUMP, b.SET, b.SELECT, b.SKIP, b.NOTHING,
+))  # fmt: skip
+
+
+def only_time(side: Side, loop: int, returns_nothing: bool) -> bool:
+    """Tell whether a loop has no effect: no memory but the stack's, no result used behind it.
+
+    ``returns_nothing``: what stands in the registers for a result at the end
+    does not matter.
+    """
+    inside = side.inside(loop)
+    for k in inside:
+        done = side.deeds[k]
+        if done.kind not in _HARMLESS or (done.indirect and done.kind == b.JUMP):
+            return False
+        if (done.loads or done.stores) and not side.on_stack(k):
+            return False
+        if side.body.items[k].inline_asm and done.kind != b.NOTHING:
+            return False
+    results = frozenset(family for k in inside for family in side.written(k))
+    results -= side.body.frame_registers
+    slots = {m for k in inside if side.deeds[k].stores and (m := side.deeds[k].memory)}
+    return not _used_behind(side, loop, results, slots, returns_nothing)
+
+
+def _used_behind(
+    side: Side, loop: int, results: frozenset[str], slots: set[b.Memory], returns_nothing: bool
+) -> bool:
+    """Tell whether a register or slot that a loop wrote is read after it."""
+    body, blocks = side.body, side.body.loops[loop].blocks
+    bounds = [*body.leaders, len(body.items)]
+    todo = [
+        (goal, results)
+        for block in blocks
+        for goal in body.next_blocks[block]
+        if goal not in blocks
+    ]
+    seen: dict[int, frozenset[str]] = {}
+    while todo:
+        block, live = todo.pop()
+        if live <= seen.get(block, frozenset()):
+            continue
+        seen[block] = live = live | seen.get(block, frozenset())
+        for k in range(bounds[block], bounds[block + 1]):
+            done = side.deeds[k]
+            if (side.read(k) & live and k not in side.saves) or (
+                done.loads and done.memory in slots and k not in side.saves
+            ):
+                return True
+            if done.kind == b.CALL and live & body.meaning.parameters:
+                return True  # it may be passed on
+            if done.kind == b.RETURN and not returns_nothing and live & RESULTS[body.isa]:
+                return True
+            live -= side.written(k)
+            if done.kind == b.CALL:
+                live -= body.meaning.clobbered
+        todo += [(goal, live) for goal in body.next_blocks[block]]
+    return False
+
+
+RESULTS = {
+    "x86": frozenset(("ax", "v0")),
+    "aarch64": frozenset(("r0", "v0")),
+    "arm": frozenset(("r0", "q0")),
+    "riscv": frozenset(("a0", "fa0")),
+    "avr": frozenset(("r22", "r23", "r24", "r25")),
+    "msp430": frozenset(("r12",)),
+    "ptx": frozenset[str](),
+}

@@ -1,0 +1,166 @@
+"""Functions that do nothing, or nothing but return a constant."""
+
+import re
+import struct
+from collections.abc import Iterator
+
+from hot_anvil.core.facts.records import Fact
+from hot_anvil.core.facts.timing import RESULTS
+from hot_anvil.core.flow import Body
+from hot_anvil.core.meaning import base as b
+from hot_anvil.core.side import Side
+
+_MASK = (1 << 64) - 1
+_FLOATS = {32: ("<f", 4), 64: ("<d", 8)}
+_FIRST = {"avr": "r24", "msp430": "r12", "x86": "ax"}  # what holds the lowest bits of a result
+
+
+def outcome_facts(side: Side) -> list[Fact]:
+    """Return whether a function is empty, and the constant that is all it returns."""
+    work = _work(side)
+    if work is None:
+        return [Fact("empty", False), Fact("constant", None, (), "-")]
+    known = _evaluate(side, work)
+    if known is None:
+        return [Fact("empty", False), Fact("constant", None, (), "-")]
+    results = RESULTS[side.body.isa]
+    setting = tuple(k for k in work if side.written(k) & results)
+    if not setting:
+        return [Fact("empty", True, tuple(range(len(side)))), Fact("constant", None, (), "-")]
+    value = _result(side, known)
+    if value is None:
+        return [Fact("empty", False), Fact("constant", None, (), "-")]
+    return [Fact("empty", False), Fact("constant", value, setting, str(value))]
+
+
+def _work(side: Side) -> list[int] | None:
+    """Return what a function does in one straight line to its return; None if it is not one."""
+    body = side.body
+    if not len(side) or body.isa == "ptx":
+        return None
+    out: list[int] = []
+    block, seen = 0, set()
+    bounds = [*body.leaders, len(body.items)]
+    while block not in seen:
+        seen.add(block)
+        for k in range(bounds[block], bounds[block + 1]):
+            kind = side.deeds[k].kind
+            if kind == b.RETURN:
+                return out
+            if kind in (b.CALL, b.BRANCH, b.TRAP, b.ATOMIC, b.SKIP) or body.items[k].inline_asm:
+                return None
+            own = k in side.saves or kind in (b.LANDING, b.NOTHING, b.JUMP)
+            if not own:
+                out.append(k)
+        if len(body.next_blocks[block]) != 1:
+            return None
+        block = body.next_blocks[block][0]
+    return None
+
+
+def _evaluate(side: Side, work: list[int]) -> dict[str, int | str] | None:
+    """Return what registers hold after constant instructions; None if there are others."""
+    known: dict[str, int | str] = {}
+    for k in work:
+        done = side.deeds[k]
+        written = sorted(side.written(k))
+        if done.stores and side.on_stack(k):
+            continue  # a parameter put where nothing reads it
+        if done.stores or (done.loads and side.on_stack(k)) or len(written) != 1:
+            return None
+        value = _value(side, k, known)
+        if value is None:
+            return None
+        known[written[0]] = value
+    return known
+
+
+def _value(side: Side, k: int, known: dict[str, int | str]) -> int | str | None:
+    done, item = side.deeds[k], side.body.items[k]
+    if done.loads:
+        return _from_memory(side.body, k)
+    if done.kind == b.CONSTANT:
+        return _constant(side, k, known)
+    if done.kind in (b.MOVE, b.EXTEND, b.CONVERT, b.ADD, b.LOGIC, b.SHIFT, b.SUB):
+        read = sorted(side.read(k))
+        if read in (["zero"], ["zr"], ["r1"]) and done.kind == b.MOVE:
+            return 0
+        if done.kind in (b.MOVE, b.EXTEND) and len(read) == 1:
+            return known.get(read[0])
+        own = known.get(read[0]) if len(read) == 1 else None
+        by = done.immediate
+        if isinstance(own, int) and by is not None:
+            name = item.mnemonic
+            return {
+                b.ADD: own + by, b.SUB: own - by,
+                b.SHIFT: own << by if "l" in name[1:3] else own >> by,
+                b.LOGIC: own | by if "or" in name else own & by if "and" in name else own ^ by,
+            }.get(done.kind)  # fmt: skip
+    return None
+
+
+def _constant(side: Side, k: int, known: dict[str, int | str]) -> int | None:
+    done, item = side.deeds[k], side.body.items[k]
+    value = done.immediate
+    if value is None:
+        text = item.operands[-1] if item.operands else ""
+        value = 0 if text in ("zero", "wzr", "xzr", "__zero_reg__", "r1") else b.number(text)
+    if value is None:
+        return None
+    name = item.mnemonic
+    if name == "lui":
+        return value << 12
+    if name in ("movk", "movt", "movz", "movw") and side.body.isa in ("aarch64", "arm"):
+        shift = re.search(r"lsl #?(\d+)", " ".join(item.operands))
+        by = int(shift[1]) if shift else 16 if name == "movt" else 0
+        digits = item.operands[1] if len(item.operands) > 1 else ""
+        part = b.number(digits)
+        if part is None:
+            return None
+        old = known.get(min(side.written(k)), 0) if name in ("movk", "movt") else 0
+        return (int(old) & ~(0xFFFF << by)) | part << by
+    if name == "movn" or name.startswith("mvn"):
+        return ~value
+    return value
+
+
+def _from_memory(body: Body, k: int) -> str | None:
+    """Return the float constant that an instruction loads, as text; None for another load."""
+    done = body.deeds[k]
+    symbol = done.memory.symbol if done.memory else ""
+    label = next(iter(re.findall(r"[.$]L[\w.$]+", symbol)), "")
+    directives = body.constants.get(label, "")
+    if not directives or done.element != "f" or done.bits not in _FLOATS:
+        return None
+    form, size = _FLOATS[done.bits]
+    data = b"".join(_bytes(directives))
+    return repr(struct.unpack(form, data[:size])[0]) if len(data) >= size else None
+
+
+def _bytes(directives: str) -> Iterator[bytes]:
+    sizes = {".byte": 1, ".short": 2, ".hword": 2, ".2byte": 2, ".long": 4, ".word": 4,
+             ".4byte": 4, ".quad": 8, ".xword": 8, ".8byte": 8, ".dword": 8}  # fmt: skip
+    for directive, text in re.findall(r"(\.\w+)\s+(-?\w+)", directives):
+        value = b.number(text)
+        if directive in sizes and value is not None:
+            yield (value & (1 << 8 * sizes[directive]) - 1).to_bytes(sizes[directive], "little")
+
+
+def _result(side: Side, known: dict[str, int | str]) -> int | str | None:
+    results = RESULTS[side.body.isa]
+    if side.body.isa != "avr":
+        own = [known[family] for family in sorted(results) if family in known]
+        return own[0] if own else None
+    value = 0
+    for place, family in enumerate(("r24", "r25") if "r22" not in known else
+                                   ("r22", "r23", "r24", "r25")):  # fmt: skip
+        part = known.get(family, 0)
+        if not isinstance(part, int):
+            return None
+        value |= (part & 0xFF) << 8 * place
+    return value
+
+
+def is_void(text: str, name: str) -> bool:
+    """Tell whether a source line declares a function that returns nothing."""
+    return bool(re.search(rf"\bvoid\s+(?:\w+\s+)*(?:\w+::)*{re.escape(name)}\s*\(", text))

@@ -1,0 +1,36 @@
+"""Names of functions, and a few instructions, that have a part of their own in compiled code."""
+
+import re
+
+BLOCK_CALLS = frozenset(
+    "memset memcpy memmove bzero strlen wcslen memcmp bcmp memchr strchr strcpy stpcpy rawmemchr"
+    " __memset_chk __memcpy_chk".split()
+)
+STACK_GUARD = re.compile(r"__stack_chk_\w+|__stack_smash\w*")
+CHECKED_COPY = re.compile(r"__(\w+)_chk")
+SANITISER = re.compile(
+    r"__(?:ubsan|asan|tsan|msan|sanitizer)_\w+|__cfi_\w+|__(?:add|sub|mul|neg)v[sd]i\d"
+)
+PANIC = re.compile(
+    r".*(?:panic|unwrap_failed|expect_failed|_index_fail|out_of_range|slice_\w+_fail|bad_\w+).*"
+    r"|abort|__assert_fail|__assert|_ZSt\d+__throw_\w+|__cxa_throw|__cxa_bad_\w+|__builtin_trap"
+)
+PROBE = re.compile(r"(?:lock )?or[lq] \$0,\d*\(%[er]sp(?:,.*)?\)")
+ATOMIC_CALL = re.compile(r"__aarch64_\w+|__atomic_\w+|__sync_\w+")
+RETPOLINE = re.compile(r"__x86_(?:indirect|return)_thunk\w*|__llvm_retpoline\w*")
+
+
+def is_guard(name: str) -> bool:
+    """Tell whether a function is called only to guard, by a compiler's own doing."""
+    patterns = (STACK_GUARD, SANITISER, PANIC, ATOMIC_CALL, RETPOLINE)
+    return any(pattern.fullmatch(name) for pattern in patterns)
+
+
+HEAP = re.compile(
+    r"(?:malloc|calloc|realloc|free|aligned_alloc|posix_memalign|strdup|strndup|_Zn[wa]\w+|_Zd[la]\w+"
+    r"|__rust_(?:no_)?(?:alloc|dealloc|realloc)\w*|.*exchange_malloc.*)"
+)
+COUNTING = re.compile(
+    r".*(?:_M_release|_M_add_ref|_M_destroy|_Py_(?:Inc|Dec)Ref|_ref|_unref|drop_slow|AddRef|Release"
+    r"|swift_re(?:tain|lease)|objc_re(?:tain|lease)).*"
+)

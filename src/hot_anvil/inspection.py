@@ -1,0 +1,87 @@
+"""Facts of a workshop's builds: found once for each artefact, then side by side."""
+
+from collections.abc import Collection, Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from hot_anvil import __version__
+from hot_anvil.core.built import COMPILED, REFUSED, Built
+from hot_anvil.core.code import EMITTED, Code, find_symbols
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.facts.records import FunctionFacts, from_plain, to_plain
+from hot_anvil.core.facts.silent import silent_lines
+from hot_anvil.core.facts.table import Column, SnippetFacts, make_table
+from hot_anvil.core.names import listed
+from hot_anvil.system.files import digest
+from hot_anvil.system.opening import read_sources
+from hot_anvil.system.store import FORMAT
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
+
+
+def make_facts(
+    workshop: "Workshop",
+    builds: Sequence[str],
+    snippets: Sequence[str],
+    entries: Collection[str],
+) -> tuple[SnippetFacts, ...]:
+    """Return each snippet's facts under the builds named, all of the grid when none is."""
+    chosen = [workshop.build(name) for name in builds] or list(workshop.plan.builds)
+    compiled = workshop.compile(snippets, list(dict.fromkeys(chosen)))
+    codes = {id(b): workshop.code(b, EMITTED, True) for b in compiled if b.status == COMPILED}
+    symbols = find_symbols(entries, list(codes.values()))
+    out = []
+    for name in dict.fromkeys(b.snippet.name for b in compiled):
+        own = [b for b in compiled if b.snippet.name == name]
+        made = _snippet_facts(workshop, name, own, codes, symbols)
+        if made.table.functions or not entries:
+            out.append(made)
+    if not out:
+        raise RequestError(
+            f"{listed(builds)}: no compiler of these takes the sources. The builds are: "
+            f"{listed(build.name for build in workshop.plan.builds)}."
+        )
+    return tuple(out)
+
+
+def _snippet_facts(
+    workshop: "Workshop",
+    name: str,
+    builds: Sequence[Built],
+    codes: Mapping[int, Code],
+    symbols: Collection[str],
+) -> SnippetFacts:
+    columns = []
+    for built in builds:
+        if built.status == REFUSED:
+            columns.append(Column(built.build.name, None, built.why))
+            continue
+        found = facts_of_build(workshop, built, codes[id(built)])
+        kept = tuple(f for f in found if not symbols or f.name in symbols)
+        columns.append(Column(built.build.name, kept))
+    by_build = {b.build.name: codes[id(b)] for b in builds if id(b) in codes}
+    files = dict.fromkeys(file for code in by_build.values() for file in code.files)
+    sources = read_sources(workshop.bench.root, list(files))
+    table = make_table(name, columns)
+    silent = silent_lines(by_build, sources, symbols)
+    return SnippetFacts(table, by_build, silent)
+
+
+def facts_of_build(workshop: "Workshop", built: Built, code: Code) -> tuple[FunctionFacts, ...]:
+    """Return the facts of all functions of a build, from the store where they are kept."""
+    fresh: list[tuple[FunctionFacts, ...]] = []
+
+    def make(_work: Path) -> Any:
+        from hot_anvil.core.facts.gather import gather_facts
+        from hot_anvil.system.spreading import over_cores
+
+        sources = read_sources(workshop.bench.root, code.files)
+        sizes = {name: size for unit in built.shown for name, size in unit.sizes.items()}
+        fresh.append(gather_facts(code, sources, sizes, spread=over_cores))
+        return to_plain(fresh[0])
+
+    artefacts = [unit.artefact for unit in built.shown]
+    key = digest(f"facts {FORMAT}", *artefacts, code.view, __version__)
+    plain = workshop.store.derive(key, make)
+    return fresh[0] if fresh else from_plain(plain)
