@@ -23,8 +23,9 @@ class Inlined(NamedTuple):
 class DebugLines:
     """Looks up addresses of one image; of none, when there are no bytes."""
 
-    def __init__(self, data: bytes, folder: str) -> None:
+    def __init__(self, data: bytes, folder: str, only_inlined: bool = False) -> None:
         self.folder = folder
+        self.only_inlined = only_inlined  # do without source lines, which take longest to read
         # Address, 0 for the end of a sequence, else 1, and file and line from there on.
         self._rows: list[tuple[int, int, str, int]] = []
         self._stretches: list[tuple[int, Inlined | None]] = []
@@ -67,6 +68,8 @@ class DebugLines:
         if program is None:
             return {}
         files = _files(program, unit, self.folder)
+        if self.only_inlined:
+            return files
         for entry in program.get_entries():
             state = entry.state
             if state is None:

@@ -11,7 +11,7 @@ from hot_anvil.core.code import Function, join_parts, parts_by_owner
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.isa.spelling import canonical
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.meaning import deed, meaning_of
+from hot_anvil.core.meaning import meaning_of
 from hot_anvil.core.meaning.base import Deed, Meaning
 
 _CONSTANT = re.compile(r"(?:\.L|\$L|CSWTCH\.)[\w.$]+")
@@ -73,8 +73,8 @@ class Body:
     @cached_property
     def deeds(self) -> list[Deed]:
         """What each instruction does."""
-        isa = self.isa
-        return [deed(i.mnemonic, i.operands, isa) for i in self.items]
+        deed = self.meaning.deed
+        return [deed(i.mnemonic, i.operands) for i in self.items]
 
     @cached_property
     def goals(self) -> list[int]:

@@ -1,7 +1,7 @@
 """One side of a function, as rules see it: kinds of instructions, lines, loops, stack slots."""
 
 from collections.abc import Collection, Iterable, Sequence
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 from hot_anvil.core.compared import Place
 from hot_anvil.core.flow import Body, Loop
@@ -11,6 +11,15 @@ from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning.base import helper
 from hot_anvil.core.reordering import effects_of
 from hot_anvil.core.special import PROBE
+
+
+@lru_cache(maxsize=1 << 16)
+def _builds_frame(text: str, isa_name: str) -> bool:
+    """Tell whether a canonical instruction builds or removes a frame, and does not return."""
+    isa = isa_of(isa_name)
+    return bool(isa.setup.match(text)) or bool(
+        isa.teardown.match(text) and not isa.returns.match(text)
+    )
 
 
 class Side:
@@ -27,12 +36,18 @@ class Side:
         self.names = names  # functions that the code has
         self.flags = flags
         self.deeds = body.deeds
-        self.places = [
-            lines.place(i.file, i.line) if lines else Place(i.file, i.line) for i in body.items
-        ]
+        self.line_map = lines
 
     def __len__(self) -> int:
         return len(self.deeds)
+
+    @cached_property
+    def places(self) -> list[Place]:
+        """The source line of each instruction."""
+        lines = self.line_map
+        return [
+            lines.place(i.file, i.line) if lines else Place(i.file, i.line) for i in self.body.items
+        ]
 
     @cached_property
     def at(self) -> dict[Place, list[int]]:
@@ -62,18 +77,14 @@ class Side:
     @cached_property
     def saves(self) -> frozenset[int]:
         """Instructions that build or remove the frame, wherever they stand."""
-        isa = isa_of(self.body.isa)
-        out = set()
-        for k, text in enumerate(self.body.texts):
-            kind = self.deeds[k].kind
-            builds = isa.setup.match(text) or (
-                isa.teardown.match(text) and not isa.returns.match(text)
-            )
-            if kind in (b.PUSH, b.POP) or (
-                builds and kind not in (b.LANDING, b.NOTHING, b.CONSTANT)
-            ):
-                out.add(k)
-        return frozenset(out)
+        isa = self.body.isa
+        other = (b.LANDING, b.NOTHING, b.CONSTANT)
+        return frozenset(
+            k
+            for k, text in enumerate(self.body.texts)
+            if (kind := self.deeds[k].kind) in (b.PUSH, b.POP)
+            or (_builds_frame(text, isa) and kind not in other)
+        )
 
     @cached_property
     def slots(self) -> frozenset[int]:

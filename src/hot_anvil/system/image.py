@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from hot_anvil.core.built import Unit
-from hot_anvil.core.code import Code, Function, Instruction, from_plain, to_plain
+from hot_anvil.core.code import Code, Function, Site
 from hot_anvil.core.dwarf import DebugLines
 from hot_anvil.core.image import OUTSIDE, Symbol, read_image, read_symbols
 from hot_anvil.core.proof import PROVED, UNKNOWN, Proof
@@ -82,18 +82,21 @@ def with_chains(code: Code, unit: Unit, chain: Toolchain, store: Store) -> Code:
     if code.isa == "ptx" or code.view != "emitted" or not unit.artefact:
         return code
 
-    def read(work: Path) -> dict[str, Any]:
+    def read(work: Path) -> list[Any]:
         shutil.copy(store.artefact(unit.artefact) / "code.o", work / "code.o")
         linked = link_alone(chain, work, "code.o")
         if not linked:
-            return to_plain(code)
+            return []
         data = (work / linked).read_bytes()
         moved = _moves(read_symbols((work / "code.o").read_bytes()), read_symbols(data))
-        lines = DebugLines(data, store.root)
-        functions = tuple(_with_inlined(f, moved.get(f.name), lines) for f in code.functions)
-        return to_plain(code._replace(functions=functions))
+        lines = DebugLines(data, store.root, only_inlined=True)
+        found = (_inlined_in(f, moved.get(f.name), lines) for f in code.functions)
+        return [[number, rows] for number, rows in enumerate(found) if rows]
 
-    return from_plain(store.derive(digest(f"chains {FORMAT}", unit.artefact), read))
+    functions = list(code.functions)
+    for number, rows in store.derive(digest(f"chains {FORMAT}", unit.artefact), read):
+        functions[number] = _with_inlined(functions[number], rows)
+    return code._replace(functions=tuple(functions))
 
 
 def _moves(before: Sequence[Symbol], after: Sequence[Symbol]) -> dict[str, int]:
@@ -102,12 +105,26 @@ def _moves(before: Sequence[Symbol], after: Sequence[Symbol]) -> dict[str, int]:
     return {s.name: placed[s.name] - s.address for s in before if s.name in placed}
 
 
-def _with_inlined(function: Function, moved: int | None, lines: DebugLines) -> Function:
-    if moved is None:
-        return function
+def _inlined_in(function: Function, moved: int | None, lines: DebugLines) -> list[Any]:
+    """Return runs of a function's instructions that were inlined: [first, end, what, chain]."""
+    rows: list[Any] = []
+    for place, item in enumerate(function.instructions):
+        if moved is None or item.address < 0:
+            continue
+        found = lines.inlined(item.address + moved)
+        if found is None:
+            continue
+        if rows and rows[-1][1] == place and rows[-1][2:] == [found.function, found.chain]:
+            rows[-1][1] += 1
+        else:
+            rows.append([place, place + 1, found.function, found.chain])
+    return rows
 
-    def full(i: Instruction) -> Instruction:
-        found = lines.inlined(i.address + moved) if i.address >= 0 else None
-        return i._replace(function=found.function, chain=found.chain) if found else i
 
-    return function._replace(instructions=tuple(map(full, function.instructions)))
+def _with_inlined(function: Function, rows: Sequence[Any]) -> Function:
+    items = list(function.instructions)
+    for first, end, name, sites in rows:
+        chain = tuple(Site(*site) for site in sites)
+        for place in range(first, end):
+            items[place] = items[place]._replace(function=name, chain=chain)
+    return function._replace(instructions=tuple(items))

@@ -6,6 +6,7 @@ from typing import Any
 
 from hot_anvil.core.code import Code, Instruction, join_parts, parts_by_owner
 from hot_anvil.core.facts.records import (
+    ALL,
     FUNCTION_FACTS,
     LOOP_FACTS,
     Fact,
@@ -220,7 +221,7 @@ def _shown(sheet: Sheet, where: str, fact: Fact, items: Sequence[Instruction]) -
     sheet.blank()
     note = f"  ({fact.note})" if fact.note else ""
     sheet.add(Span(f"{where}: ", DIM), Span(f"{fact.name} {fact.words}", STRONG), Span(note, DIM))
-    if len(fact.places) == len(items) and len(items) > 1:
+    if fact.places == ALL:
         sheet.add(Span(f"  all {len(items)} instructions", DIM))
         return
     for place in fact.places:
@@ -321,8 +322,9 @@ def _loop(loop: LoopFacts, facts: Document) -> Document:
 
 def _fact(fact: Fact, items: Sequence[Instruction]) -> Document:
     value: Any = list(fact.value) if isinstance(fact.value, tuple) else fact.value
-    out = {"value": value, "words": fact.words, "note": fact.note, "evidence": list(fact.places)}
-    if items:
+    places = "all" if fact.places == ALL else list(fact.places)
+    out = {"value": value, "words": fact.words, "note": fact.note, "evidence": places}
+    if items and fact.places != ALL:
         out["instructions"] = [items[place].text for place in fact.places]
     return out
 

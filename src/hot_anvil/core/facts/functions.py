@@ -3,7 +3,7 @@
 import re
 from collections.abc import Collection, Mapping
 
-from hot_anvil.core.facts.records import Fact
+from hot_anvil.core.facts.records import ALL, Fact
 from hot_anvil.core.isa import isa_of
 from hot_anvil.core.listing import Sources
 from hot_anvil.core.meaning import base as b
@@ -25,13 +25,12 @@ Titles = Mapping[str, str]
 
 def size_facts(side: Side, size: int | None) -> list[Fact]:
     """Return instructions, bytes (``size``, where it is known from the object) and padding."""
-    everything = tuple(range(len(side)))
-    if size is None and everything and all(i.size >= 0 for i in side.body.items):
+    if size is None and len(side) and all(i.size >= 0 for i in side.body.items):
         size = sum(i.size for i in side.body.items)
     note = "" if size is not None else "there is no object"
     return [
-        Fact("instructions", len(side), everything),
-        Fact("bytes", size, everything, note=note),
+        Fact("instructions", len(side), ALL),
+        Fact("bytes", size, ALL, note=note),
         _padding(side),
     ]
 
@@ -43,17 +42,22 @@ def _padding(side: Side) -> Fact:
     nothing = (k for k in side.by_kind.get(b.NOTHING, ()) if not items[k].inline_asm)
     found = [k for k in nothing if fillers.match(texts[k])]
     count = sum(max(items[k].size, 1) for k in found)
-    gaps = [k for k in range(1, len(items)) if _gap(side, k)]
-    count += sum(_gap(side, k) for k in gaps)
-    return Fact("padding", count, tuple(sorted({*found, *gaps})))
+    gaps = _gaps(side)
+    return Fact("padding", count + sum(gaps.values()), tuple(sorted({*found, *gaps})))
 
 
-def _gap(side: Side, k: int) -> int:
-    """Return the bytes that an assembler put before an instruction to align it."""
-    before, here = side.body.items[k - 1], side.body.items[k]
-    if k in side.body.starts or before.address < 0 or here.address < 0 or before.size < 0:
-        return 0
-    return max(here.address - before.address - before.size - side.body.data_bytes.get(k, 0), 0)
+def _gaps(side: Side) -> dict[int, int]:
+    """Return the bytes that an assembler put before instructions to align them."""
+    out = {}
+    data, starts = side.body.data_bytes, set(side.body.starts)
+    end = -1
+    for k, item in enumerate(side.body.items):
+        if 0 <= end < item.address and k not in starts:
+            gap = item.address - end - data.get(k, 0)
+            if gap > 0:
+                out[k] = gap
+        end = item.address + item.size if item.address >= 0 and item.size >= 0 else -1
+    return out
 
 
 def call_facts(side: Side, titles: Titles, bodies: Collection[str]) -> list[Fact]:
@@ -109,13 +113,19 @@ def recursion_fact(side: Side, sources: Sources, title: str) -> Fact | None:
     plain = title.partition("(")[0].rpartition("::")[2].partition("<")[0]
     last = max((i.line for i in side.body.items if i.file == file), default=0)
     text = sources.get(file, ())[begins:last] if begins else ()
-    call = re.compile(rf"(?<![\w.>:\"]){re.escape(plain)}\s*\(")
-    line = next((begins + n for n, t in enumerate(text, 1) if call.search(_code(t))), 0)
+    near = (n for n, t in enumerate(text, 1) if f"{plain}(" in t and _calls(_code(t), plain))
+    line = next((begins + n for n in near), 0)
     if not line:
         return None
     backs = tuple(k for n in range(len(side.loops)) for k in side.backs(n))
     note = f"line {line} calls it in the source"
     return Fact("recursion", "became a loop" if backs else "gone", backs, note=note)
+
+
+def _calls(text: str, name: str) -> bool:
+    """Tell whether source text calls a function, and not another's of a longer name."""
+    before = text.partition(f"{name}(")[0]
+    return f"{name}(" in text and not re.search(r"[\w.>:]$", before)
 
 
 def _code(line: str) -> str:

@@ -159,7 +159,7 @@ def _unrolled(side: Side, one: Pass, found: Sequence[Stream], vector: bool) -> F
         offsets = ", ".join(map(str, best.offsets[:8])) + (" ..." if len(best.offsets) > 8 else "")
         verb = "stores" if best.stores else "loads"
         note = f"{verb} of {best.size} bytes at {offsets}, and {best.step} further in each pass"
-        lines = {side.places[k] for k in best.places}
+        lines = {side.body.items[k].line for k in best.places}
         if copies > 1 and len(lines) > 1:
             note += "; on several source lines: it may be written so"
         text = f"{copies} {'vectors' if vector else 'elements'} a pass" if copies > 1 else "no"

@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from typing import Any, NamedTuple
 
+ALL = (-1,)  # places that stand for every instruction of the function
 Value = int | str | bool | tuple[str, ...] | None  # None: not known
 
 
@@ -11,7 +12,7 @@ class Fact(NamedTuple):
 
     name: str
     value: Value
-    places: tuple[int, ...] = ()  # instructions of the function that show it
+    places: tuple[int, ...] = ()  # instructions of the function that show it, or ALL
     text: str = ""  # as a reader says it, where the value alone says too little
     note: str = ""  # how it is known, or why it is not
 

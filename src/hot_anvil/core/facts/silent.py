@@ -45,11 +45,11 @@ def silent_lines(
             wanted = not entries or function.owner in entries
             if line and wanted and not file.startswith("/"):
                 begins.setdefault(file, set()).add(line)
-            for item in function.instructions:
-                if item.line > 0:
-                    with_code.setdefault((item.file, item.line), set()).add(build)
-                for site in item.chain:
-                    with_code.setdefault((site.file, site.line), set()).add(build)
+            places = {(item.file, item.line) for item in function.instructions}
+            chains = {item.chain for item in function.instructions if item.chain}
+            places |= {(site.file, site.line) for chain in chains for site in chain}
+            for place in places:
+                with_code.setdefault(place, set()).add(build)
     out = []
     for file in sorted(begins):
         lines = sources.get(file, ())

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 from hot_anvil.core.code import Instruction
@@ -47,7 +48,7 @@ def streams(side: Side, places: Sequence[int]) -> tuple[Stream, ...]:
         if memory and before:
             moved[memory.base] = moved.get(memory.base, 0) + before
         if memory and (done.loads or done.stores) and not side.on_stack(k):
-            scale = _scale(item)
+            scale = _scale(item.operands)
             at = moved.get(memory.base, 0) + scale * moved.get(memory.indexed, 0)
             at += 0 if before or after else memory.offset
             for stores in {not done.loads, done.stores}:
@@ -154,8 +155,9 @@ def _writeback(item: Instruction, memory: Memory | None, done: b.Deed, isa: str)
     return 0, 0
 
 
-def _scale(item: Instruction) -> int:
-    for operand in item.operands:
+@lru_cache(maxsize=1 << 15)
+def _scale(operands: tuple[str, ...]) -> int:
+    for operand in operands:
         found = _SCALE.search(operand)
         if found:
             return int(found[1]) if found[1] else 1 << int(found[2])

@@ -106,14 +106,17 @@ def _function(one: FunctionFacts, found: Sequence[FunctionFacts | None]) -> Func
 
 
 def _rows(names: Iterable[str], columns: Sequence[tuple[Fact, ...] | None]) -> tuple[FactRow, ...]:
+    known = [{fact.name: fact for fact in facts or ()} for facts in columns]
+    nothing = [None if facts is None else "-" for facts in columns]
     rows = []
     for name in names:
-        facts = tuple(None if facts is None else find(facts, name) for facts in columns)
+        facts = [own.get(name) for own in known]
         if any(facts):
-            rows.append(FactRow(name, tuple(
-                f or (None if not column else Fact(name, None, (), "-"))
-                for f, column in zip(facts, columns, strict=True)
-            )))  # fmt: skip
+            filled = (
+                fact or (none and Fact(name, None, (), none))
+                for fact, none in zip(facts, nothing, strict=True)
+            )
+            rows.append(FactRow(name, tuple(f or None for f in filled)))
     return tuple(rows)
 
 

@@ -4,13 +4,13 @@ import re
 import struct
 from collections.abc import Iterator
 
-from hot_anvil.core.facts.records import Fact
+from hot_anvil.core.facts.records import ALL, Fact
 from hot_anvil.core.facts.timing import RESULTS
 from hot_anvil.core.flow import Body
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.side import Side
 
-_MASK = (1 << 64) - 1
+_VOID = re.compile(r"\bvoid\s+(?:\w+\s+)*(?:\w+::)*$")
 _FLOATS = {32: ("<f", 4), 64: ("<d", 8)}
 _FIRST = {"avr": "r24", "msp430": "r12", "x86": "ax"}  # what holds the lowest bits of a result
 
@@ -26,7 +26,7 @@ def outcome_facts(side: Side) -> list[Fact]:
     results = RESULTS[side.body.isa]
     setting = tuple(k for k in work if side.written(k) & results)
     if not setting:
-        return [Fact("empty", True, tuple(range(len(side)))), Fact("constant", None, (), "-")]
+        return [Fact("empty", True, ALL), Fact("constant", None, (), "-")]
     value = _result(side, known)
     if value is None:
         return [Fact("empty", False), Fact("constant", None, (), "-")]
@@ -163,4 +163,5 @@ def _result(side: Side, known: dict[str, int | str]) -> int | str | None:
 
 def is_void(text: str, name: str) -> bool:
     """Tell whether a source line declares a function that returns nothing."""
-    return bool(re.search(rf"\bvoid\s+(?:\w+\s+)*(?:\w+::)*{re.escape(name)}\s*\(", text))
+    before, found, _ = text.partition(f"{name}(")
+    return bool(found) and bool(_VOID.search(before))
