@@ -2,7 +2,7 @@
 
 import argparse
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NoReturn
 
@@ -11,6 +11,7 @@ from hot_anvil.core.errors import RequestError
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
     from hot_anvil.cli.output import Output
+    from hot_anvil.core.code import Instruction
 
 
 HELP_WIDTH = 90
@@ -101,6 +102,21 @@ def add_view(parser: argparse.ArgumentParser) -> None:
         "--syntax", choices=("att", "intel"), default=None,
         help="how x86 is written (default: att, or what your settings say)",
     )  # fmt: skip
+
+
+def add_words(parser: argparse.ArgumentParser) -> None:
+    """Add --words."""
+    parser.add_argument(
+        "--words", action="store_true", help="a plain reading beside each instruction"
+    )
+
+
+def words_of(isa: str) -> "Callable[[Instruction], Instruction]":
+    """Return what puts its plain reading beside an instruction."""
+    from hot_anvil.system.reference import dictionary
+
+    own = dictionary(isa)
+    return lambda i: i._replace(words=own.read(i.mnemonic, i.operands) or "unknown")
 
 
 def syntax_of(args: argparse.Namespace, workshop: "Workshop") -> str:

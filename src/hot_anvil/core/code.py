@@ -34,6 +34,7 @@ class Instruction(NamedTuple):
     function: str = ""  # the function it was written in, where inlined from another; else ""
     chain: tuple[Site, ...] = ()  # calls it was inlined through, innermost first
     encoding: str = ""  # its bytes in hex, in the linked view
+    words: str = ""  # a plain reading of it, where one was asked for
 
     @property
     def text(self) -> str:

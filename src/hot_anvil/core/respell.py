@@ -1,4 +1,6 @@
-"""What is shown, in the other syntax of x86, or with symbols in place of titles."""
+"""What is shown, with each instruction changed: in another syntax, with words beside it."""
+
+from collections.abc import Callable
 
 from hot_anvil.core.code import Instruction
 from hot_anvil.core.compared import Pair
@@ -12,16 +14,27 @@ def to_intel(instruction: Instruction) -> Instruction:
     return instruction._replace(mnemonic=mnemonic, operands=(operands,) if operands else ())
 
 
+Change = Callable[[Instruction], Instruction]
+
+
 def listing_in_intel(listing: Listing) -> Listing:
     """Return a listing in Intel syntax; one of another instruction set as it is."""
-    if listing.isa != "x86":
-        return listing
+    return change_listing(listing, to_intel) if listing.isa == "x86" else listing
+
+
+def diff_in_intel(item: SnippetDiff) -> SnippetDiff:
+    """Return a comparison in Intel syntax; one of another instruction set as it is."""
+    return change_diff(item, to_intel, to_intel) if item.isa == "x86" else item
+
+
+def change_listing(listing: Listing, change: Change) -> Listing:
+    """Return a listing with each instruction changed."""
     functions = tuple(
         function._replace(
             lines=tuple(
                 line._replace(
                     instructions=tuple(
-                        placed._replace(instruction=to_intel(placed.instruction))
+                        placed._replace(instruction=change(placed.instruction))
                         for placed in line.instructions
                     )
                 )
@@ -33,13 +46,11 @@ def listing_in_intel(listing: Listing) -> Listing:
     return listing._replace(functions=functions)
 
 
-def diff_in_intel(item: SnippetDiff) -> SnippetDiff:
-    """Return a comparison in Intel syntax; one of another instruction set as it is."""
-    if item.isa != "x86":
-        return item
+def change_diff(item: SnippetDiff, change_left: Change, change_right: Change) -> SnippetDiff:
+    """Return a comparison with each instruction of both sides changed."""
 
     def pair(old: Pair) -> Pair:
-        left, right = old.left and to_intel(old.left), old.right and to_intel(old.right)
+        left, right = old.left and change_left(old.left), old.right and change_right(old.right)
         return old._replace(left=left, right=right)
 
     rows = tuple(

@@ -235,6 +235,7 @@ def _part(sheet: Sheet, part: Part, column: int) -> None:
             sheet.add(" " * _INDENT, Span("..", DIM))
         places = _later(places, pair)
         style = DIM if mark == "=" else PLAIN
+        words = [item.words if item else "" for item in (left, right)]
         note = f"  line {pair.other[1]}" if pair.state == MOVED and pair.other[1] else ""
         sheet.add(
             " " * _INDENT,
@@ -242,6 +243,9 @@ def _part(sheet: Sheet, part: Part, column: int) -> None:
             Span(f" {mark:<2} ", DIM if mark == "=" else CHANGE),
             Span(cut(_text(right) + note, column), style),
         )
+        if any(words):
+            said = [f"  {cut(text, column - 2)}" if text else "" for text in words]
+            sheet.add(" " * _INDENT, Span(f"{said[0]:<{column}}    {said[1]}".rstrip(), DIM))
 
 
 def _apart(before: tuple[int, int], pair: Pair) -> bool:

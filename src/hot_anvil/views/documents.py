@@ -157,6 +157,8 @@ def _instruction(item: Instruction) -> Document:
     }
     if item.inline_asm:
         plain["inline_asm"] = True
+    if item.words:
+        plain["words"] = item.words
     return plain
 
 

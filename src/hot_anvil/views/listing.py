@@ -112,7 +112,8 @@ def _instruction(sheet: Sheet, placed: Placed, linked: bool, raw: bool) -> None:
 def _note(placed: Placed) -> str:
     """Return what is to be said of an instruction beside its text."""
     item = placed.instruction
-    notes = [placed.phase] if placed.phase else []
+    notes = [item.words] if item.words else []
+    notes += [placed.phase] if placed.phase else []
     if item.inline_asm:
         notes.append("inline assembly")
     if item.parts > 1:

@@ -7,10 +7,12 @@ from typing import TYPE_CHECKING
 from hot_anvil.cli.options import (
     add_named_builds,
     add_view,
+    add_words,
     is_source,
     open_workshop,
     split_path,
     syntax_of,
+    words_of,
 )
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
@@ -27,6 +29,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         parser, "LEFT RIGHT", "two builds, or two entries as ENTRY@BUILD, or a second source file"
     )
     add_view(parser)
+    add_words(parser)
     parser.add_argument(
         "--before", nargs="?", type=int, const=1, metavar="N",
         help="what a build made of the source before its last edit (or N edits ago), and makes now",
@@ -53,6 +56,12 @@ def run(args: argparse.Namespace, out: Output) -> int:
         from hot_anvil.core.choosing import only_rows
 
         diffs = tuple(only_rows(item, args.lines, args.state) for item in diffs)
+    if args.words:
+        from hot_anvil.core.respell import change_diff
+
+        diffs = tuple(
+            change_diff(item, words_of(item.isa), words_of(item.right_isa)) for item in diffs
+        )
     if syntax_of(args, workshop) == "intel":
         from hot_anvil.core.respell import diff_in_intel
 

@@ -5,9 +5,11 @@ import argparse
 from hot_anvil.cli.options import (
     add_named_builds,
     add_view,
+    add_words,
     open_workshop,
     split_path,
     syntax_of,
+    words_of,
 )
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.errors import RequestError
@@ -19,6 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
     add_named_builds(parser, "BUILD", "the build to show")
     add_view(parser)
+    add_words(parser)
     parser.add_argument("--lines", metavar="N[-M]", help="only these source lines, such as 12-20")
     parser.add_argument(
         "--find", metavar="PATTERN",
@@ -53,6 +56,10 @@ def run(args: argparse.Namespace, out: Output) -> int:
     else:
         listings = workshop.listing(name, args.snippet, args.entry, args.view)
     listings = tuple(_filtered(listing, args) for listing in listings)
+    if args.words:
+        from hot_anvil.core.respell import change_listing
+
+        listings = tuple(change_listing(one, words_of(one.isa)) for one in listings)
     if syntax_of(args, workshop) == "intel":
         from hot_anvil.core.respell import listing_in_intel
 

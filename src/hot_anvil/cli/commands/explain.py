@@ -1,0 +1,86 @@
+"""``hot-anvil explain``."""
+
+import argparse
+from collections import Counter
+
+from hot_anvil.cli.options import add_bench, open_workshop
+from hot_anvil.cli.output import Output
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.isa import isa_name
+from hot_anvil.core.names import listed
+from hot_anvil.system.reference import dictionary, known_isas
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own options."""
+    parser.add_argument(
+        "words", nargs="*", metavar="MNEMONIC",
+        help="the instructions to explain; with --used, the bench or source instead",
+    )  # fmt: skip
+    parser.add_argument(
+        "--target", metavar="NAME",
+        help="only this instruction set (x86, aarch64, arm, riscv, avr, msp430, ptx, or a target "
+        "triple); default: all that have such an instruction",
+    )  # fmt: skip
+    parser.add_argument(
+        "--used", metavar="BUILD", help="every instruction that this build uses, with its count"
+    )
+    add_bench(parser, path=False)
+
+
+def run(args: argparse.Namespace, out: Output) -> int:
+    """Say in words what instructions do."""
+    return _used(args, out) if args.used else _explain(args, out)
+
+
+def _explain(args: argparse.Namespace, out: Output) -> int:
+    from hot_anvil.views import explain as view
+
+    if not args.words:
+        raise RequestError("explain: name an instruction, such as 'hot-anvil explain cmovl'.")
+    isas = [_isa(args.target)] if args.target else known_isas()
+    told = []
+    for word in args.words:
+        found = [
+            (dictionary(isa), one) for isa in isas if (one := dictionary(isa).find(word.lower()))
+        ]
+        if not found:
+            names = listed(dictionary(isa).reference.name for isa in isas)
+            raise RequestError(f"{word}: not in the reference of {names}: unknown here.")
+        told += [(word.lower(), own, one) for own, one in found]
+    out.answer(lambda: view.explain_sheet(told, out.width), lambda: view.explain_document(told))
+    return 0
+
+
+def _isa(target: str) -> str:
+    known = known_isas()
+    plain = target.lower().replace("-64", "")
+    isa = plain if plain in known else isa_name(target)
+    if isa not in known:
+        raise RequestError(f"--target {target}: no such instruction set; known: {listed(known)}.")
+    return isa
+
+
+def _used(args: argparse.Namespace, out: Output) -> int:
+    from hot_anvil.views import explain as view
+
+    if len(args.words) > 1:
+        raise RequestError("explain --used BUILD takes one bench or source, and no mnemonic.")
+    workshop = open_workshop(args, out, args.words[0] if args.words else ".")
+    listings = workshop.listing(args.used, args.snippet)
+    counts: Counter[tuple[str, str]] = Counter(
+        (listing.isa, placed.instruction.mnemonic)
+        for listing in listings
+        for function in listing.functions
+        for line in function.lines
+        for placed in line.instructions
+    )
+    rows = [
+        (dictionary(isa), mnemonic, count, dictionary(isa).find(mnemonic))
+        for (isa, mnemonic), count in counts.most_common()
+    ]
+    name = workshop.build(args.used).name
+    out.answer(
+        lambda: view.used_sheet(name, rows, out.width), lambda: view.used_document(name, rows)
+    )
+    return 0
