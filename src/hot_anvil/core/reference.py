@@ -117,7 +117,19 @@ class Dictionary:
 
     def _find(self, mnemonic: str, operands: int | None = None) -> Found | None:
         """Return what is said of a mnemonic with so many operands (None: any); None if nothing."""
-        *prefixes, name = mnemonic.split()
+        return next((found for found, _ in self._matches(mnemonic, operands)), None)
+
+    def forms(self, mnemonic: str) -> list[Found]:
+        """Return what is said of a mnemonic for each number of operands that it may have."""
+        out: dict[int | None, Found] = {}
+        for found, count in self._matches(mnemonic, None):
+            if not out or (None not in out and count is not None):
+                out.setdefault(count, found)
+        first = next(iter(out.values()), None)
+        return [one for one in out.values() if first and one.suffix == first.suffix]
+
+    def _matches(self, mnemonic: str, operands: int | None) -> Iterator[tuple[Found, int | None]]:
+        *prefixes, name = mnemonic.split() or [""]
         for spelling, suffix in self._spellings(name):
             for entry in self.reference.entries:
                 for pattern, count in entry.patterns:
@@ -126,8 +138,7 @@ class Dictionary:
                     found = pattern.fullmatch(spelling)
                     if found and self._known(found):
                         groups = self._in_words(found)
-                        return Found(spelling, tuple(prefixes), suffix, entry, groups)
-        return None
+                        yield Found(spelling, tuple(prefixes), suffix, entry, groups), count
 
     def _spellings(self, name: str) -> Iterator[tuple[str, str]]:
         """Give the forms to look a mnemonic up by, each with what was taken off."""

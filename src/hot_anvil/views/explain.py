@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from hot_anvil.core.meaning import base as b
-from hot_anvil.core.meaning import roles
+from hot_anvil.core.meaning import deed, roles
 from hot_anvil.core.reference import Dictionary, Found
 from hot_anvil.views.documents import Document, document
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
@@ -81,6 +81,8 @@ def operand_words(word: str, own: Dictionary, found: Found) -> str:
     except (IndexError, KeyError, ValueError):
         parts = ()
     known = [f"{o} {_ROLES[role]}" for o, role in zip(operands, parts, strict=False)]
+    if deed(word, operands, own.reference.isa).kind in (b.BRANCH, b.JUMP, b.CALL):
+        return "where to go" if len(operands) == 1 else "what is compared, and where to go"
     order = f"{own.reference.direction}. " if len(operands) > 1 else ""
     return f"{order}Here: {', '.join(known)}" if known else order.rstrip()
 

@@ -42,7 +42,7 @@ def _explain(args: argparse.Namespace, out: Output) -> int:
     told = []
     for word in args.words:
         found = [
-            (dictionary(isa), one) for isa in isas if (one := dictionary(isa).find(word.lower()))
+            (dictionary(isa), one) for isa in isas for one in dictionary(isa).forms(word.lower())
         ]
         if not found:
             names = listed(dictionary(isa).reference.name for isa in isas)
@@ -68,16 +68,22 @@ def _used(args: argparse.Namespace, out: Output) -> int:
         raise RequestError("explain --used BUILD takes one bench or source, and no mnemonic.")
     workshop = open_workshop(args, out, args.words[0] if args.words else ".")
     listings = workshop.listing(args.used, args.snippet)
-    counts: Counter[tuple[str, str]] = Counter(
-        (listing.isa, placed.instruction.mnemonic)
+    counts: Counter[tuple[str, str, int]] = Counter(
+        (listing.isa, placed.instruction.mnemonic, len(placed.instruction.operands))
         for listing in listings
         for function in listing.functions
         for line in function.lines
         for placed in line.instructions
     )
+    totals: Counter[tuple[str, str]] = Counter()
+    usual: dict[tuple[str, str], int] = {}  # with how many operands it is written most often
+    for (isa, mnemonic, operands), count in counts.most_common():
+        totals[isa, mnemonic] += count
+        usual.setdefault((isa, mnemonic), operands)
     rows = [
-        (dictionary(isa), mnemonic, count, dictionary(isa).find(mnemonic))
-        for (isa, mnemonic), count in counts.most_common()
+        (own, mnemonic, count, own.find(mnemonic, usual[isa, mnemonic]))
+        for (isa, mnemonic), count in totals.most_common()
+        for own in [dictionary(isa)]
     ]
     name = workshop.build(args.used).name
     out.answer(

@@ -257,6 +257,8 @@ def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
     name = mnemonic.rpartition(" ")[2]
     kind, vector = _kind(name)
     out = [USE] * len(operands)
+    if kind == b.MUL and len(operands) == 1:
+        return (USE,)
     if not operands or kind in _READS_LAST or memory_of(operands[-1].lstrip("*")):
         if name.startswith("xchg"):
             return tuple(BOTH if o.startswith("%") else USE for o in operands)
