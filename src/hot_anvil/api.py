@@ -42,6 +42,7 @@ from hot_anvil.system.toolchains import Found, find_toolchains
 
 if TYPE_CHECKING:
     from hot_anvil.core.facts.table import SnippetFacts
+    from hot_anvil.core.framed import BuildFrame
     from hot_anvil.core.judged import Checked, Measured, Picked
     from hot_anvil.core.ledger import Ledger
     from hot_anvil.core.pick import Cost
@@ -206,6 +207,14 @@ class Workshop:
         from hot_anvil.inspection import make_facts
 
         return make_facts(self, builds, snippets, entries)
+
+    def frames(
+        self, build: str, snippets: Sequence[str] = (), entries: Collection[str] = ()
+    ) -> tuple["BuildFrame", ...]:
+        """Return where the variables of each function live under one build."""
+        from hot_anvil.inspection import make_frames
+
+        return make_frames(self, build, snippets, entries)
 
     def check(
         self, snippets: Sequence[str] = (), call_seconds: float = DEFAULT_CALL_SECONDS

@@ -18,6 +18,7 @@ from hot_anvil.system.store import FORMAT
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
+    from hot_anvil.core.framed import BuildFrame
 
 
 def make_facts(
@@ -85,3 +86,39 @@ def facts_of_build(workshop: "Workshop", built: Built, code: Code) -> tuple[Func
     key = digest(f"facts {FORMAT}", *artefacts, code.view, __version__)
     plain = workshop.store.derive(key, make)
     return fresh[0] if fresh else from_plain(plain)
+
+
+def make_frames(
+    workshop: "Workshop", build: str, snippets: Sequence[str], entries: Collection[str]
+) -> tuple["BuildFrame", ...]:
+    """Return where the variables of each function live under one build."""
+    from hot_anvil.core.framed import BuildFrame
+    from hot_anvil.system.frames import load_frames
+
+    chosen = workshop.build(build)
+    chain = workshop.toolchain(chosen)
+    if chain.isa == "ptx":
+        raise RequestError(f"{build}: PTX has no registers or frame before it is assembled.")
+    family = next(f for f in workshop.found.families if f.name == chain.family)
+    built = workshop.compile(snippets, [chosen])
+    codes = [workshop.code(one) for one in built]
+    symbols = find_symbols(entries, codes)
+    out = []
+    for one, code in zip(built, codes, strict=True):
+        if one.whole:
+            raise RequestError(
+                f"{build}: its code is made while linking, and its variables are not kept. Take a "
+                "build without link-time optimisation."
+            )
+        starts = {
+            f.name: tuple(i.address - f.instructions[0].address for i in f.instructions)
+            for f in code.functions
+            if f.instructions
+        }
+        for frame, same in load_frames(one, chain, family, workshop.store):
+            if frame.symbol in starts and (not symbols or frame.symbol in symbols):
+                own = starts[frame.symbol]
+                out.append(BuildFrame(one.snippet.name, chosen.name, frame, same, own))
+    if not out:
+        raise RequestError(f"{build}: the compiler's debug info tells of no variables here.")
+    return tuple(out)

@@ -21,6 +21,7 @@ COMMANDS = {
     "ledger": "all builds by source line: counts, marks, where they disagree",
     "diff": "two builds, two entries, or before and after an edit, by source line, with reasons",
     "facts": "what the optimiser made of each function and loop, per build",
+    "frame": "where a function's variables live: registers and stack slots, by instruction",
     "explain": "what an instruction does, in words, for each target",
     "check": "which candidates compute the right thing",
     "bench": "how fast each correct candidate is",

@@ -84,7 +84,7 @@ class DebugLines:
         return files
 
     def _read_inlined(self, dwarf: Any, unit: Any, files: dict[int, str]) -> None:
-        ranges = _Ranges(dwarf, unit)
+        ranges = Ranges(dwarf, unit)
         names: dict[int, str] = {}
         for die in unit.get_top_DIE().iter_children():
             self._walk(die, "", None, ranges, files, names)
@@ -94,7 +94,7 @@ class DebugLines:
         die: Any,
         owner: str,
         outer: Inlined | None,
-        ranges: "_Ranges",
+        ranges: "Ranges",
         files: dict[int, str],
         names: dict[int, str],
     ) -> None:
@@ -130,7 +130,7 @@ class DebugLines:
         stretches[first:last] = [(low, inner), (high, before)]
 
 
-class _Ranges:
+class Ranges:
     """Address ranges of the entries of one unit."""
 
     def __init__(self, dwarf: Any, unit: Any) -> None:

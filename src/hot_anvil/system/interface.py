@@ -1,17 +1,12 @@
 """Read how to call a snippet's entries, from the debug info of its reference build."""
 
-import shutil
-
 from hot_anvil.core.bench import Snippet
-from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build
-from hot_anvil.core.invocation import OBJECT
-from hot_anvil.core.signature import Parameter, Signature, Type
+from hot_anvil.core.signature import Parameter, Signature, Type, read_signatures
 from hot_anvil.core.toolchain import Family, Toolchain
-from hot_anvil.system.compile import files_read, run_compiler, shadows
-from hot_anvil.system.files import digest, read_json, write_json
 from hot_anvil.system.jobs import Job, snippet_jobs
 from hot_anvil.system.store import Store
+from hot_anvil.system.variables import from_debug_info
 
 
 def read_interface(
@@ -26,40 +21,20 @@ def read_interface(
     for job in snippet_jobs(snippet, build, chain, family, store.root):
         if job.language in ("assembly", "cuda"):
             continue  # they carry no types, or are not called as functions are
-        found += _signatures(job._replace(key=digest("interface", job.key)), store)
+        found += _signatures(job, store)
     return tuple(found)
 
 
 def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:
-    name = store.lookup(job.key)
-    plain = read_json(store.artefact(name) / "signatures.json") if name else None
-    if isinstance(plain, list):
-        return tuple(_from_plain(row) for row in plain)
-    work = store.scratch()
-    try:
-        said = run_compiler(job, store, work, OBJECT, "code.o", job.family.variable_flags)
-        if said.failed:
-            raise RequestError(
-                f"{job.source} does not compile under the reference build {job.build.name}, so "
-                "its parameters cannot be read; see 'hot-anvil compile' for the errors."
-            )
-        from hot_anvil.core.signature import read_signatures
-        from hot_anvil.system.image import link_alone
-
-        # Where relocations of debug info cannot be read, linking resolves them.
-        readable = "code.o" if job.toolchain.isa in ("x86", "aarch64") else ""
-        readable = readable or link_alone(job.toolchain, work, "code.o") or "code.o"
-        signatures = read_signatures((work / readable).read_bytes())
-        read = files_read(work, job, store.root)
-        for file in work.glob("*.[oe]*"):
-            file.unlink()
-        write_json(work / "signatures.json", signatures)
-        made = store.name_for(job.key, read)
-        store.keep(work, made)
-        store.remember(job.key, read, shadows(job, read, store.root), made)
-        return signatures
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
+    # Where relocations of debug info cannot be read, linking has resolved them.
+    plain_object = job.toolchain.isa in ("x86", "aarch64")
+    found = from_debug_info(
+        job,
+        store,
+        "interface",
+        lambda image, made: read_signatures(made if plain_object else image),
+    )
+    return tuple(_from_plain(row) for row in found)
 
 
 def _from_plain(row: list[object]) -> Signature:
