@@ -41,6 +41,7 @@ from hot_anvil.system.store import Store
 from hot_anvil.system.toolchains import Found, find_toolchains
 
 if TYPE_CHECKING:
+    from hot_anvil.core.expecting import Expected
     from hot_anvil.core.facts.table import SnippetFacts
     from hot_anvil.core.framed import BuildFrame
     from hot_anvil.core.judged import Checked, Measured, Picked
@@ -207,6 +208,14 @@ class Workshop:
         from hot_anvil.inspection import make_facts
 
         return make_facts(self, builds, snippets, entries)
+
+    def expect(
+        self, builds: Sequence[str] = (), snippets: Sequence[str] = ()
+    ) -> tuple["Expected", ...]:
+        """Return whether the bench's expectations hold."""
+        from hot_anvil.inspection import check_expectations
+
+        return check_expectations(self, builds, snippets)
 
     def frames(
         self, build: str, snippets: Sequence[str] = (), entries: Collection[str] = ()

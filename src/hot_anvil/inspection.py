@@ -5,19 +5,21 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from hot_anvil import __version__
+from hot_anvil.core.bench import Snippet
 from hot_anvil.core.built import COMPILED, REFUSED, Built
-from hot_anvil.core.code import EMITTED, Code, find_symbols
+from hot_anvil.core.code import EMITTED, Code, find_functions, find_symbols
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.facts.records import FunctionFacts, from_plain, to_plain
 from hot_anvil.core.facts.silent import silent_lines
 from hot_anvil.core.facts.table import Column, SnippetFacts, make_table
-from hot_anvil.core.names import listed
+from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.system.files import digest
 from hot_anvil.system.opening import read_sources
 from hot_anvil.system.store import FORMAT
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
+    from hot_anvil.core.expecting import Expected
     from hot_anvil.core.framed import BuildFrame
 
 
@@ -122,3 +124,66 @@ def make_frames(
     if not out:
         raise RequestError(f"{build}: the compiler's debug info tells of no variables here.")
     return tuple(out)
+
+
+def check_expectations(
+    workshop: "Workshop", builds: Sequence[str], snippets: Sequence[str]
+) -> tuple["Expected", ...]:
+    """Return whether the expectations of the snippets hold, under the builds or all of the grid."""
+    from hot_anvil.core.bench import find_snippets
+    from hot_anvil.core.expecting import Expected, Outcome, is_about, judge
+    from hot_anvil.core.grid import names_of
+
+    chosen = [workshop.build(name) for name in builds]
+    out = []
+    for snippet in find_snippets(workshop.bench, snippets):
+        if not snippet.expectations:
+            continue
+        compiled = workshop.compile([snippet.name], chosen)
+        codes = {
+            b.build.name: workshop.code(b, EMITTED, True) for b in compiled if b.status == COMPILED
+        }
+        columns = [
+            (b, facts_of_build(workshop, b, codes[b.build.name]))
+            if b.build.name in codes
+            else (b, None)
+            for b in compiled
+        ]
+        _check_entries(workshop, snippet, codes)
+        outcomes: list[Outcome] = []
+        for expectation in snippet.expectations:
+            about = [
+                (b.build.name, facts, b.why)
+                for b, facts in columns
+                if is_about(expectation, names_of(b.build, workshop.found.toolchains))
+            ]
+            if not about and not chosen:
+                raise RequestError(
+                    f"{workshop.bench.file}:{expectation.line}: expect: no build is called "
+                    f"{listed(expectation.builds)}. The builds are: "
+                    f"{listed(b.build.name for b in compiled)}."
+                )
+            outcomes += judge(expectation, about)
+        symbols = {e.entry: min(find_functions(codes.values(), e.entry), default="")
+                   for e in snippet.expectations}  # fmt: skip
+        out.append(Expected(snippet.name, tuple(outcomes), codes, symbols))
+    if not out:
+        raise RequestError(
+            f"{workshop.bench.file}: there is nothing to expect. Add a [[snippet.expect]] table, "
+            'such as: entry = "NAME", facts = { calls = 0 }.'
+        )
+    return tuple(out)
+
+
+def _check_entries(workshop: "Workshop", snippet: Snippet, codes: Mapping[str, Code]) -> None:
+    """Refuse an expectation about a function that no build has."""
+    for expectation in snippet.expectations:
+        if codes and not find_functions(codes.values(), expectation.entry):
+            known = dict.fromkeys(
+                code.title(f.owner) for code in codes.values() for f in code.functions
+            )
+            raise RequestError(
+                f"{workshop.bench.file}:{expectation.line}: expect: no build has a function "
+                f"'{expectation.entry}'.{did_you_mean(expectation.entry, known)} The functions "
+                f"are: {listed(known)}."
+            )

@@ -23,6 +23,7 @@ COMMANDS = {
     "facts": "what the optimiser made of each function and loop, per build",
     "frame": "where a function's variables live: registers and stack slots, by instruction",
     "explain": "what an instruction does, in words, for each target",
+    "expect": "whether the facts hold that the bench says must hold",
     "check": "which candidates compute the right thing",
     "bench": "how fast each correct candidate is",
     "pick": "the whole job: compile, check, measure, choose the fastest correct one",

@@ -19,6 +19,20 @@ LANGUAGES = {
 Values = Mapping[str, Any]
 
 
+Wanted = bool | int | str | tuple[str, ...]
+
+
+class Expectation(NamedTuple):
+    """Facts that must hold for one function, in some builds."""
+
+    entry: str
+    builds: tuple[str, ...]  # patterns of builds or flag sets; none: every build
+    loop: int | str | None  # a source line of it, "any" or "all"; None: about the function
+    facts: Mapping[str, Wanted]
+    why: str
+    line: int  # of the bench's file, 0 when not known
+
+
 class Snippet(NamedTuple):
     """One piece of code under study."""
 
@@ -37,6 +51,7 @@ class Snippet(NamedTuple):
     # What a real project compiles a source with, before the build's own flags.
     project_flags: Mapping[str, tuple[str, ...]] = MappingProxyType({})
     project: str = ""  # the compile_commands.json to take them from
+    expectations: tuple[Expectation, ...] = ()
 
     @property
     def languages(self) -> tuple[str, ...]:

@@ -8,11 +8,13 @@ from typing import Any
 from hot_anvil.core.bench import (
     Bench,
     CustomToolchain,
+    Expectation,
     Grid,
     Input,
     Settings,
     Snippet,
     Values,
+    Wanted,
     language_of,
 )
 from hot_anvil.core.errors import RequestError
@@ -41,7 +43,9 @@ _KEYS = {
         "toolchains",
         "flags",
         "from",
+        "expect",
     ),
+    "expect": ("entry", "builds", "loop", "facts", "why"),
     "input": ("fill", "count", "alias"),
 }
 
@@ -228,7 +232,45 @@ class _Reader:
             toolchains=tuple(self.items(table, path, "toolchains", str)),
             flags=self.flag_sets(table, path, flags),
             project=self.item(table, path, "from", str, ""),
+            expectations=tuple(
+                self.expectation(one, (*path, "expect", number))
+                for number, one in enumerate(self.items(table, path, "expect", dict))
+            ),
         )
+
+    def expectation(self, table: Values, path: tuple[Step, ...]) -> Expectation:
+        """Return one [[snippet.expect]] table, checked."""
+        self.known(table, path, "expect")
+        entry = self.item(table, path, "entry", str, "")
+        facts = self.item(table, path, "facts", dict, {})
+        if not entry or not facts:
+            raise self.fault(path, "needs 'entry', a function, and 'facts', such as { calls = 0 }")
+        loop = table.get("loop")
+        whole = isinstance(loop, int) and not isinstance(loop, bool) and loop > 0
+        if loop is not None and not whole and loop not in ("any", "all"):
+            raise self.fault(
+                (*path, "loop"), f"must be a source line, 'any' or 'all', not {loop!r}"
+            )
+        wanted: dict[str, Wanted] = {}
+        for name, value in facts.items():
+            if isinstance(value, list) and all(isinstance(part, str) for part in value):
+                wanted[name.replace("_", " ")] = tuple(value)
+            elif isinstance(value, bool | int | str):
+                wanted[name.replace("_", " ")] = value
+            else:
+                raise self.fault(
+                    (*path, "facts", name),
+                    f"must be true, false, a whole number, a text or texts, not {value!r}",
+                )
+        from hot_anvil.core.expecting import check_names  # few benches have any
+
+        why = self.item(table, path, "why", str, "")
+        builds = tuple(self.items(table, path, "builds", str))
+        made = Expectation(entry, builds, loop, wanted, why, line_of(self.text, path) or 0)
+        wrong = check_names(made)
+        if wrong:
+            raise self.fault((*path, "facts"), wrong)
+        return made
 
     def sweep(self, table: Values, path: tuple[Step, ...], key: str) -> tuple[int, ...]:
         points = tuple(self.items(table, path, key, int))

@@ -1,0 +1,32 @@
+"""``hot-anvil expect``."""
+
+import argparse
+
+from hot_anvil.cli.options import add_bench, open_workshop, split_path
+from hot_anvil.cli.output import Output
+from hot_anvil.core.expecting import HELD
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own options."""
+    parser.add_argument(
+        "words", nargs="*", metavar="[PATH] [BUILD ...]",
+        help="a bench or one source file (default: this folder), then the builds to check",
+    )  # fmt: skip
+    add_bench(parser, path=False)
+    parser.add_argument("--all", action="store_true", help="also list what holds")
+
+
+def run(args: argparse.Namespace, out: Output) -> int:
+    """Check the bench's expectations; 1 if one does not hold."""
+    from hot_anvil.views.expect import expect_document, expect_sheet
+
+    path, builds = split_path(args.words)
+    workshop = open_workshop(args, out, path)
+    found = workshop.expect(builds, args.snippet)
+    file = workshop.bench.file
+    out.answer(
+        lambda: expect_sheet(found, file, out.width, args.all),
+        lambda: expect_document(found, file),
+    )
+    return 0 if all(o.state == HELD for one in found for o in one.outcomes) else 1
