@@ -105,13 +105,13 @@ def _moves(
 
 def _red_zone(side: Side, size: int) -> int:
     """Return the bytes below the stack pointer that a leaf function uses on x86-64."""
-    if side.body.isa != "x86" or side.calls or not side.slots:
+    if side.body.isa != "x86" or side.calls:
         return 0
     lowest = 0
     saved = 8 if "bp" in side.body.frame_registers else 0
-    for k in side.slots:
-        memory = side.deeds[k].memory
-        if memory and not memory.segment:
+    for done in side.deeds:
+        memory = done.memory if done.loads or done.stores else None
+        if memory and memory.base in side.body.frame_registers and not memory.segment:
             lowest = min(lowest, memory.offset - (saved if memory.base == "bp" else size))
     return max(-lowest - size, 0)
 

@@ -152,26 +152,31 @@ def _vector(side: Side, number: int, vector: bool) -> Fact:
 
 def _unrolled(side: Side, one: Pass, found: Sequence[Stream], vector: bool) -> Fact:
     """Return how many elements, or vectors, of each array a pass handles, with its evidence."""
-    known = [stream for stream in found if stream.size]
-    if known:
-        best = min(known, key=lambda stream: stream.copies)
+    if found:
+        best = min(found, key=lambda stream: stream.copies)
         copies = best.copies
-        offsets = ", ".join(map(str, best.offsets[:8])) + (" ..." if len(best.offsets) > 8 else "")
+        offsets = [at for at, _ in best.accesses]
+        shown = ", ".join(map(str, offsets[:8])) + (" ..." if len(offsets) > 8 else "")
         verb = "stores" if best.stores else "loads"
-        note = f"{verb} of {best.size} bytes at {offsets}, and {best.step} further in each pass"
+        sizes = " and ".join(map(str, best.sizes))
+        unit = "byte" if sizes == "1" else "bytes"
+        note = f"{verb} of {sizes} {unit} at {shown}, and {best.step} further in each pass"
         lines = {side.body.items[k].line for k in best.places}
         if copies > 1 and len(lines) > 1:
             note += "; on several source lines: it may be written so"
         text = f"{copies} {'vectors' if vector else 'elements'} a pass" if copies > 1 else "no"
-        return Fact("unrolled", copies, best.places, text, note)
+        if copies > 1:
+            return Fact("unrolled", copies, best.places, text, note)
     copies, places = _repeated(side, one.places)
     if copies > 1:
         note = f"the counter goes by {copies}, and the work stands there {copies} times"
         return Fact("unrolled", copies, places, f"{copies} passes at once", note)
+    if found:
+        return Fact("unrolled", 1, best.places, "no", note)
     steps = counter_steps(side, one.places)
     if steps and {abs(by) for by in steps.values()} == {1}:
         return Fact("unrolled", 1, tuple(steps), "no", "all that counts in it goes by 1")
-    if found or any(side.deeds[k].loads or side.deeds[k].stores for k in one.places):
+    if any(side.deeds[k].loads or side.deeds[k].stores for k in one.places):
         return Fact("unrolled", None, (), "", "its accesses do not advance by a constant")
     return Fact("unrolled", 1, (), "no", "no access to count by; no repeated work")
 

@@ -124,7 +124,7 @@ def test_of(body: Body, loop: Loop) -> tuple[str, tuple[int, ...]]:
             continue
         last = _places(body, block)[-1]
         leaving.append(last)
-        turning = turning or 0 <= body.goals[last] <= last
+        turning = turning or 0 <= body.goals[last] <= last or block in loop.latches
     if not leaving:
         ends = [k for block in loop.latches for k in _places(body, block)[-1:]]
         return "nowhere", tuple(ends)

@@ -1,11 +1,12 @@
 """How a loop goes through memory: which accesses advance by how much in a pass."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from hot_anvil.core.code import Instruction
+from hot_anvil.core.isa import isa_of
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning.base import Memory
 from hot_anvil.core.side import Side
@@ -14,7 +15,8 @@ _SCALE = re.compile(r"%\w+, ?(\d)\)|(?:lsl|uxtw|sxtw|sxtx) ?#?(\d)\]")
 _BEFORE = re.compile(r"\[\w+, ?#?(-?\d+)\]!|-[XYZ]$")  # the base moves before the access
 _AFTER = re.compile(r"\[?[XYZ]\+$|@\w+\+$")  # and after it, by the size of the access
 _SIZES = {"b": 1, "w": 2, "l": 4, "q": 8, "h": 2}
-_CARRY = re.compile(r"adc|sbc|addc|subc")
+_CARRY = re.compile(r"adc|sbc|addc|subc")  # the upper part of a wide value
+_WITH_CARRY = re.compile(r"adc|sbb|sbc|addc|subc|rsc")
 
 
 class Stream(NamedTuple):
@@ -22,83 +24,147 @@ class Stream(NamedTuple):
 
     places: tuple[int, ...]  # instructions
     stores: bool
-    size: int  # bytes of one access, 0 when they differ
     step: int  # bytes it advances in a pass
-    offsets: tuple[int, ...]  # distinct places of the accesses, in bytes from the first
+    accesses: tuple[tuple[int, int], ...]  # (offset in bytes from the first, bytes), distinct
 
     @property
     def copies(self) -> int:
-        """How many neighbouring elements (or vectors) one pass accesses."""
-        if not self.size or self.step % self.size:
-            return 1
-        count = abs(self.step) // self.size
-        return count if len(self.offsets) >= count else 1
+        """How many times a pass does the same to the next elements (or vectors).
+
+        The largest share of the step by which the accesses can be moved
+        without another pattern.
+        """
+        step = abs(self.step)
+        pattern = {(at % step, size) for at, size in self.accesses}
+        for count in range(min(len(pattern), step), 1, -1):
+            by = step // count
+            if step % count == 0 and {((at + by) % step, n) for at, n in pattern} == pattern:
+                return count
+        return 1
+
+    @property
+    def sizes(self) -> list[int]:
+        """The bytes of its accesses, each size once."""
+        return sorted({size for _, size in self.accesses})
+
+
+Form = tuple[dict[str, int], int] | None  # registers at the start of a pass, each so many times,
+# and a constant; None: not of that form
 
 
 def streams(side: Side, places: Sequence[int]) -> tuple[Stream, ...]:
-    """Return the streams of one pass, given its instructions in order."""
-    steps = _steps(side, places)
-    moved: dict[str, int] = {}
-    groups: dict[tuple[str, str, str, bool], list[tuple[int, int, int]]] = {}
-    scales: dict[tuple[str, str, str, bool], int] = {}
+    """Return the streams of one pass, given its instructions in order.
+
+    Addresses are followed as sums of what registers hold at the start of the
+    pass; those whose registers grow by constants make streams.
+    """
+    forms: dict[str, Form] = {}
+    groups: dict[tuple[Any, ...], list[tuple[int, int, int]]] = {}
     for k in places:
         done, item = side.deeds[k], side.body.items[k]
         memory = done.memory
         before, after = _writeback(item, memory, done, side.body.isa)
         if memory and before:
-            moved[memory.base] = moved.get(memory.base, 0) + before
+            forms[memory.base] = _plus(_form(forms, memory.base), ({}, before))
         if memory and (done.loads or done.stores) and not side.on_stack(k):
-            scale = _scale(item.operands)
-            at = moved.get(memory.base, 0) + scale * moved.get(memory.indexed, 0)
-            at += 0 if before or after else memory.offset
+            offset = 0 if before or after else memory.offset
+            at = _address(forms, memory, _scale(item.operands), offset)
             for stores in {not done.loads, done.stores}:
-                key = memory.base, memory.indexed, memory.symbol, stores
-                groups.setdefault(key, []).append((k, at, access_bytes(item, done, side.body.isa)))
-                scales[key] = scale
+                if at is None:
+                    break
+                key = *sorted(at[0].items()), memory.symbol, stores
+                size = access_bytes(item, done, side.body.isa)
+                groups.setdefault(key, []).append((k, at[1], size))
         if memory and after:
-            moved[memory.base] = moved.get(memory.base, 0) + after
-        own = _constant_step(side, k)
-        if own:
-            moved[own[0]] = moved.get(own[0], 0) + own[1]
-    out = []
-    for key, rows in groups.items():
-        base, indexed, _, stores = key
-        parts = [steps.get(base, 0) if base else 0, steps.get(indexed, 0) if indexed else 0]
-        if None in parts:
-            continue
-        step = (parts[0] or 0) + scales[key] * (parts[1] or 0)
-        if step:
-            rows = _joined(side, rows)
-            sizes = {size for _, _, size in rows}
-            offsets = sorted({at for _, at, _ in rows})
-            shifted = tuple(at - offsets[0] for at in offsets)
-            size = sizes.pop() if len(sizes) == 1 else 0
-            out.append(Stream(tuple(k for k, _, _ in rows), stores, size, step, shifted))
-    return tuple(out)
-
-
-def _steps(side: Side, places: Sequence[int]) -> dict[str, int | None]:
-    """Return by how much each register grows in a pass; None where that is not constant."""
-    steps: dict[str, int | None] = {}
-
-    def grow(family: str, by: int | None) -> None:
-        old = steps.get(family, 0)
-        steps[family] = None if by is None or old is None else old + by
-
-    for k in places:
-        done, item = side.deeds[k], side.body.items[k]
-        before, after = _writeback(item, done.memory, done, side.body.isa)
-        based = done.memory.base if done.memory else ""
-        if before or after:
-            grow(based, before or after)
-        own = _constant_step(side, k)
-        if own:
-            grow(*own)
-            continue
+            forms[memory.base] = _plus(_form(forms, memory.base), ({}, after))
+        moved = memory.base if memory and (before or after) else ""
         for family in side.written(k):
-            if not (family == based and (before or after)):
-                grow(family, None)
-    return steps
+            if family != moved:
+                forms[family] = _result(side, k, forms)
+    steps = {family: _step(family, form) for family, form in forms.items()}
+    found = (_stream(side, key, rows, steps) for key, rows in groups.items())
+    return tuple(stream for stream in found if stream)
+
+
+def _stream(
+    side: Side,
+    key: tuple[Any, ...],
+    rows: list[tuple[int, int, int]],
+    steps: Mapping[str, int | None],
+) -> Stream | None:
+    """Return a stream of accesses (instruction, offset, bytes), None if they do not advance."""
+    *registers, _, stores = key
+    parts = [(times, steps.get(family, 0)) for family, times in registers]
+    if any(step is None for _, step in parts):
+        return None
+    step = sum(times * (by or 0) for times, by in parts)
+    if not step:
+        return None
+    rows = _joined(side, rows)
+    first = min(at for _, at, _ in rows)
+    accesses = tuple(sorted({(at - first, size) for _, at, size in rows}))
+    return Stream(tuple(k for k, _, _ in rows), stores, step, accesses)
+
+
+def _form(forms: Mapping[str, Form], family: str) -> Form:
+    return forms.get(family, ({family: 1}, 0)) if family else ({}, 0)
+
+
+def _plus(one: Form, other: Form, times: int = 1) -> Form:
+    """Return the sum of a form and a multiple of another."""
+    if one is None or other is None:
+        return None
+    registers = dict(one[0])
+    for family, count in other[0].items():
+        registers[family] = registers.get(family, 0) + times * count
+    return {f: count for f, count in registers.items() if count}, one[1] + times * other[1]
+
+
+def _address(forms: Mapping[str, Form], memory: Memory, scale: int, offset: int) -> Form:
+    at = _plus(_form(forms, memory.base), _form(forms, memory.indexed), scale)
+    return _plus(at, ({}, offset))
+
+
+def _result(side: Side, k: int, forms: Mapping[str, Form]) -> Form:
+    """Return the form of what an instruction writes to its one register."""
+    done, item = side.deeds[k], side.body.items[k]
+    if len(side.written(k)) != 1 or done.packed or (done.loads or done.stores):
+        return None
+    if done.kind == b.CONSTANT:
+        return {}, done.immediate or 0
+    if done.kind == b.ADDRESS:
+        memory = done.memory
+        if memory is None or memory.symbol:
+            return None
+        return _address(forms, memory, _scale(item.operands), memory.offset)
+    read = side.read(k)
+    if done.kind in (b.MOVE, b.EXTEND) and len(read) == 1:
+        return _form(forms, min(read))
+    if done.kind not in (b.ADD, b.SUB) or _WITH_CARRY.match(item.mnemonic):
+        return None
+    if done.immediate is not None and len(read) == 1:
+        by = -done.immediate if done.kind == b.SUB else done.immediate
+        return _plus(_form(forms, min(read)), ({}, by))
+    return _sum(side, k, forms) if done.kind == b.ADD else None
+
+
+def _sum(side: Side, k: int, forms: Mapping[str, Form]) -> Form:
+    """Return the form of the sum of an addition's registers."""
+    isa = isa_of(side.body.isa)
+    operands = side.body.items[k].operands
+    sources = operands[1:] if len(operands) == 3 and side.body.isa != "x86" else operands
+    names = [isa.register.findall(operand) for operand in sources]
+    if len(operands) > 3 or any(len(found) != 1 for found in names):
+        return None  # shifted, or not registers alone
+    total: Form = ({}, 0)
+    for found in names:
+        total = _plus(total, _form(forms, isa.family(found[0])[0]))
+    return total
+
+
+def _step(family: str, form: Form) -> int | None:
+    """Return by how much a register has grown at the end of a pass, None if not by a constant."""
+    return form[1] if form is not None and form[0] == {family: 1} else None
 
 
 def counter_steps(side: Side, places: Sequence[int]) -> dict[int, int]:

@@ -30,6 +30,7 @@ _CONDITION = {
     "jeq": "eq", "jz": "eq", "jne": "ne", "jnz": "ne", "jl": "lt", "jge": "ge", "jlo": "ult",
     "jnc": "ult", "jhs": "uge", "jc": "uge",
 }  # fmt: skip
+_STEPS = {"inc": 1, "incd": 2, "dec": 1, "decd": 2}
 _PLACE = re.compile(r"(-?\w*)\((\w+)\)|@(\w+)\+?|&(.+)")
 
 
@@ -61,6 +62,7 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
         bool(places) and places[-1] is not None and kind not in (b.MOVE, b.CONSTANT, b.POP)
     )
     immediate = b.number(operands[0]) if operands and operands[0].startswith("#") else None
+    immediate = _STEPS.get(mnemonic.partition(".")[0], immediate)
     if kind == b.MOVE and operands[0].startswith("#"):
         kind = b.CONSTANT
     bits = 8 if mnemonic.endswith(".b") else 16
