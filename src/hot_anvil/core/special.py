@@ -18,14 +18,6 @@ PANIC = re.compile(
 PROBE = re.compile(r"(?:lock )?or[lq] \$0,\d*\(%[er]sp(?:,.*)?\)")
 ATOMIC_CALL = re.compile(r"__aarch64_\w+|__atomic_\w+|__sync_\w+")
 RETPOLINE = re.compile(r"__x86_(?:indirect|return)_thunk\w*|__llvm_retpoline\w*")
-
-
-def is_guard(name: str) -> bool:
-    """Tell whether a function is called only to guard, by a compiler's own doing."""
-    patterns = (STACK_GUARD, SANITISER, PANIC, ATOMIC_CALL, RETPOLINE)
-    return any(pattern.fullmatch(name) for pattern in patterns)
-
-
 HEAP = re.compile(
     r"(?:malloc|calloc|realloc|free|aligned_alloc|posix_memalign|strdup|strndup|_Zn[wa]\w+|_Zd[la]\w+"
     r"|__rust_(?:no_)?(?:alloc|dealloc|realloc)\w*|.*exchange_malloc.*)"
@@ -34,3 +26,21 @@ COUNTING = re.compile(
     r".*(?:_M_release|_M_add_ref|_M_destroy|_Py_(?:Inc|Dec)Ref|_ref|_unref|drop_slow|AddRef|Release"
     r"|swift_re(?:tain|lease)|objc_re(?:tain|lease)).*"
 )
+
+
+def is_guard(name: str) -> bool:
+    """Tell whether a function is called only to guard, by a compiler's own doing."""
+    patterns = (STACK_GUARD, SANITISER, PANIC, ATOMIC_CALL, RETPOLINE)
+    return any(pattern.fullmatch(name) for pattern in patterns)
+
+
+def plain_name(name: str) -> str:
+    """Return a function's symbol without what compilers add: ``f.constprop.0`` is ``f``."""
+    if name.startswith("__") and name.endswith("_chk") and not name.startswith("__stack"):
+        return name[2:-4]  # the checked form of a library function
+    head, dot, rest = name.partition(".")
+    return (
+        head
+        if dot and head and rest.startswith(("constprop", "isra", "part", "cold", "llvm"))
+        else name
+    )

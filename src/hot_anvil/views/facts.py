@@ -20,6 +20,7 @@ from hot_anvil.core.facts.table import (
     SnippetFacts,
     timing_loops,
 )  # fmt: skip
+from hot_anvil.core.special import plain_name
 from hot_anvil.views.documents import Document, document
 from hot_anvil.views.sheet import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Sheet, Span, cut
 from hot_anvil.views.words import plural
@@ -41,7 +42,9 @@ def facts_sheet(
     for one, full in zip(shown, found, strict=True):
         _heading(sheet, one.table, full.table)
         for function in one.table.functions:
-            _function(sheet, one.table, function)
+            if function.rows or function.loops:
+                _function(sheet, one.table, function)
+        _missing(sheet, one.table)
         if evidence:
             _evidence(sheet, one)
         if not chosen:
@@ -78,13 +81,11 @@ def _function(sheet: Sheet, table: FactTable, function: FunctionRows) -> None:
         )
         if any(head[1].strip() for head in heads):
             sheet.add(" " * room, Span("".join(head[1] for head in heads).rstrip(), DIM))
-        for k in page:
-            if not function.there[k]:
-                name = table.columns[k].build
-                sheet.add(Span(f"  {name} has no code of its own for it", DIM))
         for row in function.rows:
             _row(sheet, row, page, widths, room, 2)
         for loop in function.loops:
+            if not any(loop.loops[k] for k in page):
+                continue
             where = f"line {loop.lines}" if "-" not in loop.lines else f"lines {loop.lines}"
             inner = f", inside {plural(loop.depth - 1, 'loop')}" if loop.depth > 1 else ""
             sheet.add(Span(f"  loop at {where}{inner}", DIM))
@@ -150,6 +151,17 @@ def _commonest(row: FactRow) -> str:
     return max(dict.fromkeys(words), key=words.count, default="")
 
 
+def _missing(sheet: Sheet, table: FactTable) -> None:
+    """Name the functions that a build has no code of their own for."""
+    for k, column in enumerate(table.columns):
+        names = [f.title for f in table.functions if not f.there[k]]
+        if column.functions is not None and names:
+            sheet.blank()
+            sheet.paragraph(
+                f"Inlined everywhere or dropped, under {column.build}: {', '.join(names)}", DIM
+            )
+
+
 def _folded(sheet: Sheet, table: FactTable) -> None:
     """Point out functions that are a constant: their inputs were known to the compiler."""
     for function in table.functions:
@@ -163,9 +175,9 @@ def _folded(sheet: Sheet, table: FactTable) -> None:
             builds = ", ".join(build for build, _ in folded)
             sheet.blank()
             sheet.paragraph(
-                f"{function.title} is the constant {folded[0][1]} under {builds}: all that it "
-                "works on is known to the compiler, so there is nothing left to look at or to "
-                "time. Pass the input as a parameter, or read it from a volatile variable.",
+                f"{function.title} is the constant {folded[0][1]} under {builds}: the "
+                "compiler knows its result, so there is nothing left to look at or to time. Pass "
+                "the input as a parameter, or read it from a volatile variable.",
                 CHANGE,
             )
 
@@ -234,7 +246,9 @@ def _shown(sheet: Sheet, where: str, fact: Fact, items: Sequence[Instruction]) -
 
 def instructions_of(code: Code, name: str) -> tuple[Instruction, ...]:
     """Return the instructions of a function and its cold parts."""
-    return join_parts(parts_by_owner(code.functions).get(name, ()))
+    owners = parts_by_owner(code.functions)
+    symbol = name if name in owners else next((o for o in owners if plain_name(o) == name), "")
+    return join_parts(owners.get(symbol, ()))
 
 
 def names_sheet(width: int) -> Sheet:

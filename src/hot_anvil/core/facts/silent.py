@@ -10,7 +10,7 @@ from hot_anvil.core.listing import Sources
 _STRING = re.compile(r'"(?:\\.|[^"\\])*"|\'(?:\\.|[^\'\\])*\'')
 _BLOCK_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
 _NOTHING = re.compile(
-    r"[\s{}();,]*|(?:else|do|try|default\s*:|public:|private:|protected:)\s*\{?"
+    r"[\s{}();,]*|\}?\s*(?:else|do|try|default\s*:|public:|private:|protected:)\s*\{?"
     r"|#.*|(?:struct|union|enum|class|namespace|using|typedef|template|extern)\b.*"
     r"|case\b[^;]*:|\w+\s*:|(?:use|mod|pub use)\b.*"
     r"|(?:static\s+|const\s+|unsigned\s+|signed\s+|volatile\s+|register\s+)*"
@@ -54,14 +54,31 @@ def silent_lines(
     for file in sorted(begins):
         lines = sources.get(file, ())
         plain = plain_lines(lines)
-        for line in _inside(plain, sorted(begins[file])):
-            own = with_code.get((file, line), set())
-            if len(own) == len(codes) or _NOTHING.fullmatch(plain[line - 1].strip()):
+        for line, last in _statements(plain, _inside(plain, sorted(begins[file]))):
+            parts = [with_code.get((file, k), set()) for k in range(line, last + 1)]
+            own = set().union(*parts)
+            text = " ".join(plain[k - 1].strip() for k in range(line, last + 1))
+            if len(own) == len(codes) or _NOTHING.fullmatch(text):
                 continue
             lacking = tuple(build for build in codes if build not in own)
-            if own or plain[line - 1].strip().endswith((";", "{", ")", "}")):
+            if own or text.endswith((";", "{", ")", "}")):
                 out.append(SilentLine(file, line, lines[line - 1].strip(), lacking, not own))
     return tuple(out)
+
+
+def _statements(plain: Sequence[str], lines: Sequence[int]) -> list[tuple[int, int]]:
+    """Return the statements of some lines, as (first line, last line)."""
+    out: list[tuple[int, int]] = []
+    goes_on = False
+    for line in lines:
+        text = plain[line - 1].strip()
+        if goes_on and out and out[-1][1] == line - 1:
+            out[-1] = (out[-1][0], line)
+        else:
+            out.append((line, line))
+        if text:
+            goes_on = not text.endswith((";", "{", "}", ":")) and not text.startswith("#")
+    return out
 
 
 def plain_lines(lines: Sequence[str]) -> list[str]:

@@ -14,6 +14,7 @@ from hot_anvil.core.facts.records import (
     find,
 )  # fmt: skip
 from hot_anvil.core.facts.silent import SilentLine
+from hot_anvil.core.special import plain_name
 
 NO_LOOP = "no loop"
 _QUIET = frozenset((  # not worth a row where no build has any
@@ -88,21 +89,34 @@ class SnippetFacts(NamedTuple):
 
 def make_table(snippet: str, columns: Sequence[Column]) -> FactTable:
     """Return the facts of builds side by side, functions in the order of the source."""
-    shown = [column.functions or () for column in columns]
+    by_name = [_by_name(column.functions or ()) for column in columns]
     first: dict[str, FunctionFacts] = {}
-    for functions in shown:
-        for function in functions:
-            first.setdefault(function.name, function)
-    order = sorted(first.values(), key=lambda f: (not f.line, f.file, f.line))
-    by_name = [{function.name: function for function in functions} for functions in shown]
-    rows = tuple(_function(f, [known.get(f.name) for known in by_name]) for f in order)
+    for known in by_name:
+        for name, function in known.items():
+            first.setdefault(name, function)
+    order = sorted(
+        first, key=lambda name: (not first[name].line, first[name].file, first[name].line)
+    )
+    rows = tuple(
+        _function(name, first[name].title, [known.get(name) for known in by_name]) for name in order
+    )
     return FactTable(snippet, tuple(columns), rows)
 
 
-def _function(one: FunctionFacts, found: Sequence[FunctionFacts | None]) -> FunctionRows:
+def _by_name(functions: Iterable[FunctionFacts]) -> dict[str, FunctionFacts]:
+    """Return functions by name; a compiler's variant by the plain one where that is free."""
+    own = {function.name: function for function in functions}
+    out: dict[str, FunctionFacts] = {}
+    for name, function in own.items():
+        plain = plain_name(name)
+        out[name if plain in own or plain in out else plain] = function
+    return out
+
+
+def _function(name: str, title: str, found: Sequence[FunctionFacts | None]) -> FunctionRows:
     rows = _rows(FUNCTION_FACTS, [f.facts if f else None for f in found])
     there = tuple(f is not None for f in found)
-    return FunctionRows(one.name, one.title, there, rows, _loops(found))
+    return FunctionRows(name, plain_name(title), there, rows, _loops(found))
 
 
 def _rows(names: Iterable[str], columns: Sequence[tuple[Fact, ...] | None]) -> tuple[FactRow, ...]:

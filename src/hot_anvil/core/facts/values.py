@@ -89,7 +89,8 @@ def _value(side: Side, k: int, known: dict[str, int | str]) -> int | str | None:
             return known.get(read[0])
         own = known.get(read[0]) if len(read) == 1 else None
         by = done.immediate
-        if isinstance(own, int) and by is not None:
+        shifts = done.kind == b.SHIFT
+        if isinstance(own, int) and by is not None and (not shifts or 0 <= by < 64):
             name = item.mnemonic
             return {
                 b.ADD: own + by, b.SUB: own - by,

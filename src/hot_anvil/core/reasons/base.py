@@ -11,6 +11,7 @@ from functools import cached_property
 
 from hot_anvil.core.compared import CERTAIN, Place, Reason
 from hot_anvil.core.side import Side
+from hot_anvil.core.special import plain_name
 
 
 class View:
@@ -135,18 +136,6 @@ def _beside(one: Iterable[Place], other: Iterable[Place]) -> bool:
 
 
 Rule = Callable[[View], Iterator[Reason]]
-
-
-def plain_name(name: str) -> str:
-    """Return a function's symbol without what compilers add: ``f.constprop.0`` is ``f``."""
-    if name.startswith("__") and name.endswith("_chk") and not name.startswith("__stack"):
-        return name[2:-4]  # the checked form of a library function
-    head, dot, rest = name.partition(".")
-    return (
-        head
-        if dot and head and rest.startswith(("constprop", "isra", "part", "cold", "llvm"))
-        else name
-    )
 
 
 def _loop_lines(side: Side, loop: int) -> Counter[Place]:

@@ -22,8 +22,9 @@ from hot_anvil.core.reasons import (
     values,
     vectors,
 )
-from hot_anvil.core.reasons.base import Rule, View, World, plain_name
+from hot_anvil.core.reasons.base import Rule, View, World
 from hot_anvil.core.side import Side
+from hot_anvil.core.special import plain_name
 
 RULES: tuple[Rule, ...] = tuple(
     rule
