@@ -22,10 +22,25 @@ def main(words: list[str]) -> None:
     with tempfile.TemporaryDirectory() as name:
         source = Path(name, "gauges.c")
         write_source(source, lines)
-        compiler = [*build.split(), "-g1", "-c", source, "-o", Path(name, "out.o")]
+        compiler: list[str | Path] = [
+            *build.split(),
+            "-g1",
+            "-c",
+            source,
+            "-o",
+            Path(name, "out.o"),
+        ]
         before = run(*compiler)
         run(COMMAND, "compile", source, "--build", build)
-        facts = [COMMAND, "facts", source, "--build", build, "--out", Path(name, "facts.txt")]
+        facts: list[str | Path] = [
+            COMMAND,
+            "facts",
+            source,
+            "--build",
+            build,
+            "--out",
+            Path(name, "facts.txt"),
+        ]
         first, again = run(*facts), run(*facts)
         after = run(*compiler)
         alone = (before + after) / 2

@@ -9,7 +9,7 @@ from hot_anvil.core.bench import Snippet
 from hot_anvil.core.built import COMPILED, REFUSED, Built
 from hot_anvil.core.code import EMITTED, Code, find_functions, find_symbols
 from hot_anvil.core.errors import RequestError
-from hot_anvil.core.facts.records import FunctionFacts, from_plain, to_plain
+from hot_anvil.core.facts.records import FunctionFacts, from_plain
 from hot_anvil.core.facts.silent import silent_lines
 from hot_anvil.core.facts.table import Column, SnippetFacts, make_table
 from hot_anvil.core.names import did_you_mean, listed
@@ -73,7 +73,6 @@ def _snippet_facts(
 
 def facts_of_build(workshop: "Workshop", built: Built, code: Code) -> tuple[FunctionFacts, ...]:
     """Return the facts of all functions of a build, from the store where they are kept."""
-    fresh: list[tuple[FunctionFacts, ...]] = []
 
     def make(_work: Path) -> Any:
         from hot_anvil.core.facts.gather import gather_facts
@@ -81,13 +80,11 @@ def facts_of_build(workshop: "Workshop", built: Built, code: Code) -> tuple[Func
 
         sources = read_sources(workshop.bench.root, code.files)
         sizes = {name: size for unit in built.shown for name, size in unit.sizes.items()}
-        fresh.append(gather_facts(code, sources, sizes, spread=over_cores))
-        return to_plain(fresh[0])
+        return gather_facts(code, sources, sizes, spread=over_cores)
 
     artefacts = [unit.artefact for unit in built.shown]
     key = digest(f"facts {FORMAT}", *artefacts, code.view, __version__)
-    plain = workshop.store.derive(key, make)
-    return fresh[0] if fresh else from_plain(plain)
+    return from_plain(workshop.store.derive(key, make))
 
 
 def make_frames(

@@ -101,21 +101,24 @@ class Body:
         return sorted(place for place in begins if place < len(self.items))
 
     @cached_property
+    def bounds(self) -> list[int]:
+        """Where each block begins, and the end of the last one."""
+        return [*self.leaders, len(self.items)]
+
+    @cached_property
     def block_of(self) -> list[int]:
         """For each instruction the number of its block."""
         out = [0] * len(self.items)
-        bounds = [*self.leaders, len(self.items)]
-        for number, (first, end) in enumerate(pairwise(bounds)):
+        for number, (first, end) in enumerate(pairwise(self.bounds)):
             out[first:end] = [number] * (end - first)
         return out
 
     @cached_property
     def next_blocks(self) -> list[tuple[int, ...]]:
         """For each block those that may follow it."""
-        bounds = [*self.leaders, len(self.items)]
         table = self.table_goals
         out = []
-        for _, end in pairwise(bounds):
+        for _, end in pairwise(self.bounds):
             last = end - 1
             done = self.deeds[last]
             following: list[int] = []

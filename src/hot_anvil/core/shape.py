@@ -45,6 +45,8 @@ def shape_of(side: Side, among: Sequence[int]) -> Shape:
 
 def is_vector_loop(side: Side, loop: int) -> bool:
     """Tell whether a loop itself is vectorised, and not just sums up what an inner one left."""
+    if side.is_scalar:
+        return False
     own = side.each_pass(loop)
     if not is_vector(side, own):
         return False

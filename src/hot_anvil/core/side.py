@@ -149,8 +149,9 @@ class Side:
 
     def inside(self, loop: int) -> list[int]:
         """Return all instructions of a loop, inner loops included."""
-        blocks = self.loops[loop].blocks
-        return [k for k, block in enumerate(self.body.block_of) if block in blocks]
+        bounds = self.body.bounds
+        blocks = sorted(self.loops[loop].blocks)
+        return [k for block in blocks for k in range(bounds[block], bounds[block + 1])]
 
     def own(self, loop: int) -> list[int]:
         """Return the instructions of a loop that are in no inner one."""
@@ -174,10 +175,16 @@ class Side:
 
         A loop entered at its test falls through to its start.
         """
-        latches = set(self.loops[loop].latches)
-        branches = self.of((b.BRANCH, b.JUMP))
-        found = [k for k in branches if self.body.block_of[k] in latches]
-        return found or [k for k in branches if self.body.loop_of[k] == loop]
+        bounds = self.body.bounds
+        latches = sorted(self.loops[loop].latches)
+        ends = [bounds[block + 1] - 1 for block in latches]  # branches end their blocks
+        found = [k for k in ends if self.kinds[k] in (b.BRANCH, b.JUMP)]
+        return found or [k for k in self.own(loop) if self.kinds[k] in (b.BRANCH, b.JUMP)]
+
+    @cached_property
+    def is_scalar(self) -> bool:
+        """Whether nothing works on a whole vector."""
+        return all(done.lanes == 1 for done in self.deeds)
 
     def packed(self, among: Iterable[int]) -> list[int]:
         """Return packed calculations: not mere moves, shuffles or clearing."""

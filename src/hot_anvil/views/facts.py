@@ -133,15 +133,17 @@ def _row(
     for k in page:
         fact = row.facts[k]
         text = fact.words if fact else ""
-        cells.append(wrap(text, widths[k] - 2, break_on_hyphens=False) or [""])
-    common = _commonest(row)
+        fits = len(text) <= widths[k] - 2
+        cells.append([text] if fits else wrap(text, widths[k] - 2, break_on_hyphens=False))
+    differs = row.differs
+    common = _commonest(row) if differs else ""
     for line in range(max(map(len, cells))):
         label = " " * indent + (row.name if line == 0 else "")
-        spans = [Span(cut(label, room - 1).ljust(room), PLAIN if row.differs else DIM)]
+        spans = [Span(cut(label, room - 1).ljust(room), PLAIN if differs else DIM)]
         for k, cell in zip(page, cells, strict=True):
             fact = row.facts[k]
             text = cell[line] if line < len(cell) else ""
-            other = row.differs and fact is not None and fact.words != common
+            other = differs and fact is not None and fact.words != common
             spans.append(Span(text.ljust(widths[k]), CHANGE if other else PLAIN))
         sheet.add(*spans)
 

@@ -128,7 +128,7 @@ def _deepest(side: Side, moves: dict[int, int]) -> int:
     body = side.body
     if not moves:
         return 0
-    bounds = [*body.leaders, len(body.items)]
+    bounds = body.bounds
     depth = {0: 0}
     todo = [0]
     deepest = 0

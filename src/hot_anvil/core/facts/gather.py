@@ -7,7 +7,7 @@ from hot_anvil.core.code import Code, parts_by_owner
 from hot_anvil.core.facts.frame import frame_facts
 from hot_anvil.core.facts.functions import call_facts, guard_facts, recursion_fact, size_facts
 from hot_anvil.core.facts.loops import loop_facts
-from hot_anvil.core.facts.records import FUNCTION_FACTS, Fact, FunctionFacts
+from hot_anvil.core.facts.records import FUNCTION_FACTS, Fact, FunctionFacts, to_plain
 from hot_anvil.core.facts.values import is_void, outcome_facts
 from hot_anvil.core.flow import Body
 from hot_anvil.core.listing import Sources
@@ -28,23 +28,24 @@ def gather_facts(
     sizes: Mapping[str, int],
     entries: Collection[str] = (),
     spread: Spread = in_turn,
-) -> tuple[FunctionFacts, ...]:
+) -> list[Any]:
     """Return the facts of every function, or of the ``entries`` (symbols), in text order.
 
-    ``sizes`` are the bytes of functions as the object has them. ``spread`` may
-    share the work over the cores.
+    They are plain (see ``records.to_plain``): quick to store, and to bring
+    back from other processes. ``sizes`` are the bytes of functions as the
+    object has them. ``spread`` may share the work over the cores.
     """
     owners = parts_by_owner(code.functions)
     wanted = [owner for owner in owners if not entries or owner in entries]
 
-    def one(k: int) -> FunctionFacts:
+    def one(k: int) -> Any:
         owner = wanted[k]
         body = Body(owner, owners[owner], code.isa)
         known = [sizes[p.name] for p in owners[owner] if p.name in sizes]
         size = sum(known) if len(known) == len(owners[owner]) else None
-        return facts_of(body, code.titles, sources, size, owners.keys())
+        return to_plain([facts_of(body, code.titles, sources, size, owners.keys())])[0]
 
-    return tuple(spread(one, len(wanted), code.total))
+    return list(spread(one, len(wanted), code.total))
 
 
 def facts_of(

@@ -130,9 +130,9 @@ def _facts(
 
 
 def _vector(side: Side, number: int, vector: bool) -> Fact:
-    own = side.each_pass(number)
     if not vector:
         return Fact("vector", 1, (), "scalar")
+    own = side.each_pass(number)
     shape = shape_of(side, own)
     evidence = side.packed(own) or [k for k in own if side.deeds[k].packed]
     if shape.lanes == b.SCALABLE:

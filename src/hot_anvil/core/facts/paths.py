@@ -110,9 +110,7 @@ def _postorder(start: int, nodes: Mapping[int, set[int]]) -> list[int]:
 
 
 def _places(body: Body, block: int) -> range:
-    leaders = body.leaders
-    end = leaders[block + 1] if block + 1 < len(leaders) else len(body.items)
-    return range(leaders[block], end)
+    return range(body.bounds[block], body.bounds[block + 1])
 
 
 def test_of(body: Body, loop: Loop) -> tuple[str, tuple[int, ...]]:

@@ -42,6 +42,8 @@ class FactRow(NamedTuple):
     @property
     def differs(self) -> bool:
         """Whether builds that say something say different things."""
+        if len(self.facts) < 2:
+            return False
         return len({fact.words for fact in self.facts if fact is not None}) > 1
 
     @property

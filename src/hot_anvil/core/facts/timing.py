@@ -35,7 +35,7 @@ def _used_behind(
 ) -> bool:
     """Tell whether a register or slot that a loop wrote is read after it."""
     body, blocks = side.body, side.body.loops[loop].blocks
-    bounds = [*body.leaders, len(body.items)]
+    bounds = body.bounds
     todo = [
         (goal, results)
         for block in blocks

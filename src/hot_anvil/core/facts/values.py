@@ -40,7 +40,7 @@ def _work(side: Side) -> list[int] | None:
         return None
     out: list[int] = []
     block, seen = 0, set()
-    bounds = [*body.leaders, len(body.items)]
+    bounds = body.bounds
     while block not in seen:
         seen.add(block)
         for k in range(bounds[block], bounds[block + 1]):
