@@ -26,6 +26,9 @@ benchmarks: .venv/.installed
 	$(BIN)/python benchmarks/grid.py
 	$(BIN)/python benchmarks/reasons.py
 	$(BIN)/python benchmarks/diffing.py
+	$(BIN)/python benchmarks/facts.py
+	$(BIN)/python benchmarks/stepping.py
+	$(BIN)/python benchmarks/inspecting.py
 
 .venv/bin/python:
 	sh tools/make_venv.sh "$(PYTHON)" .venv

@@ -3,7 +3,9 @@
 What counts is what is said or true of a function beyond nothing: that there
 is no loop, no call, no frame counts only where one side says otherwise.
 
-    python benchmarks/facts.py [TRUTH.toml]
+With ``--write`` the table in docs/facts.md is made anew.
+
+    python benchmarks/facts.py [--write] [TRUTH.toml]
 """
 
 import sys
@@ -18,6 +20,7 @@ from hot_anvil.core.facts.records import Fact, FunctionFacts
 from hot_anvil.inspection import facts_of_build
 
 ROOT = Path(__file__).parent.parent
+DOCS = ROOT / "docs" / "facts.md"
 TRUTH = ROOT / "tests" / "corpus" / "facts.toml"
 # What holds where a case does not say otherwise, of the facts that are judged.
 FUNCTION = {
@@ -36,11 +39,17 @@ OPEN = {"inlined", "not inlined"}
 
 def main(words: Sequence[str]) -> int:
     """Judge every case; return 1 if a fact's figures are below 0.95."""
-    path = Path(words[0]) if words else TRUTH
+    paths = [Path(word) for word in words if word != "--write"]
+    path = paths[0] if paths else TRUTH
     cases = tomllib.loads(path.read_text())["case"]
     tallies, skipped = judge(cases, path.parent, print)
     print(f"{len(cases) - skipped} functions, {skipped} without their compiler here\n")
     print(table(tallies))
+    if "--write" in words:
+        text = DOCS.read_text()
+        head, rest = text.split("<!-- table -->\n")[0], text.split("<!-- end -->")[1]
+        said = f"{len(cases) - skipped} functions.\n\n{table(tallies)}"
+        DOCS.write_text(f"{head}<!-- table -->\n{said}\n<!-- end -->{rest}")
     return 0 if all(min(figures(tally)) >= 0.95 for tally in tallies.values()) else 1
 
 

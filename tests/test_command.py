@@ -164,6 +164,11 @@ def test_the_documents_fields_are_described(demo: Path) -> None:
         document("compile", demo),
         document("listing", demo, "gcc:lean"),
         document("diff", demo, "gcc:plain", "gcc:lean"),
+        document("facts", demo, "gcc:fast", "--snippet", "clamp", "--evidence"),
+        document("frame", demo, "gcc:lean", "--snippet", "clamp"),
+        document("explain", "lea"),
+        document("explain", "--used", "gcc:lean", demo),
+        document("expect", demo),
         document("check", demo, "--snippet", "crossings"),
         document("pick", demo, "--snippet", "crossings", "--seconds", "0.1"),
     ]
@@ -172,7 +177,7 @@ def test_the_documents_fields_are_described(demo: Path) -> None:
 
 
 # Keys that are names of the person's own, or of the machine's.
-_NAMES = {"caution", "choice", "why", "command", "references", "states", "drivers"}
+_NAMES = {"facts", "caution", "choice", "why", "command", "references", "states", "drivers"}
 
 
 def _fields(value: object) -> set[str]:

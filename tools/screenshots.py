@@ -56,6 +56,16 @@ SCENES = {
     "wide": "hot-anvil ledger tide-gauge --snippet crossings --only-differing --entry "
     "crossings_signed; hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_signed "
     "--lines 9-10",
+    "facts": "hot-anvil facts tide-gauge gcc:plain gcc:fast clang:wide --entry clamp_select; "
+    "hot-anvil facts tide-gauge/pause.c --build 'avr-gcc -O0' --build 'avr-gcc -Os' "
+    "--entry pause_gauge --fact 'only time'; "
+    "hot-anvil facts tide-gauge/pause.c --build 'avr-gcc -O0' --build 'avr-gcc -Os' | tail -14",
+    "frame": "hot-anvil frame tide-gauge gcc:plain --entry crossings_signed; "
+    "hot-anvil frame tide-gauge gcc:lean --entry crossings_signed",
+    "explain": "hot-anvil explain cmovl lbu; hot-anvil listing tide-gauge gcc:lean "
+    "--entry crossings_signed --lines 8-10 --words",
+    "expect": "sed -i 's/>= 8\"/>= 16\"/' tide-gauge/anvil.toml; hot-anvil expect tide-gauge; "
+    "echo exit code $?",
     "check": "hot-anvil check tide-gauge --snippet checksum --snippet feet",
     "bench": "hot-anvil bench tide-gauge --snippet crossings",
     "pick": "hot-anvil pick tide-gauge --snippet checksum",
