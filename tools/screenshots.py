@@ -23,6 +23,7 @@ DISPLAY = ":87"
 COLUMNS = 104
 SIZES: dict[str, tuple[int, ...]] = {
     "diff": (52, 9),
+    "facts": (52, 9),
     "ledger": (44, 10),
     "wide": (50, 8, 200),
     "check": (50, 9),
@@ -58,8 +59,7 @@ SCENES = {
     "--lines 9-10",
     "facts": "hot-anvil facts tide-gauge gcc:plain gcc:fast clang:wide --entry clamp_select; "
     "hot-anvil facts tide-gauge/pause.c --build 'avr-gcc -O0' --build 'avr-gcc -Os' "
-    "--entry pause_gauge --fact 'only time'; "
-    "hot-anvil facts tide-gauge/pause.c --build 'avr-gcc -O0' --build 'avr-gcc -Os' | tail -14",
+    "--entry pause_gauge",
     "frame": "hot-anvil frame tide-gauge gcc:plain --entry crossings_signed; "
     "hot-anvil frame tide-gauge gcc:lean --entry crossings_signed",
     "explain": "hot-anvil explain cmovl lbu; hot-anvil listing tide-gauge gcc:lean "

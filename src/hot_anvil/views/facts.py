@@ -44,6 +44,8 @@ def facts_sheet(
         for function in one.table.functions:
             if function.rows or function.loops:
                 _function(sheet, one.table, function)
+        if not one.table.functions:
+            sheet.add(Span("  none of these facts differs; --all shows them", DIM))
         _missing(sheet, one.table)
         if evidence:
             _evidence(sheet, one)
@@ -60,7 +62,8 @@ def _heading(sheet: Sheet, table: FactTable, full: FactTable) -> None:
     said = f"{plural(len(full.functions), 'function')}, {plural(len(builds), 'build')}"
     if len(builds) > 1:
         same = len(full.functions) - len(table.functions)
-        said += f"; facts that differ{f' ({same} functions have none)' if same else ''}"
+        said += "; facts that differ"
+        said += f" ({plural(same, 'function')} without any)" if same else ""
     sheet.add(Span(table.snippet, STRONG), f"  {said}")
     for column in table.columns:
         if column.functions is None:

@@ -12,6 +12,7 @@ from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Sheet, Span, cut
 from hot_anvil.views.words import plural, size
 
 _BODY = 24  # columns that notes beside instructions leave to the shorter ones
+_WORDED = 32  # where each has a reading beside it
 _MANGLED = re.compile(r"_[ZR][\w.$]+")
 
 
@@ -103,7 +104,7 @@ def _instruction(sheet: Sheet, placed: Placed, linked: bool, raw: bool) -> None:
         )
         place = place if place.endswith(" ") else place + " "
     note = _note(placed)
-    body = f"{body:<{_BODY}}" if note else body
+    body = f"{body:<{_WORDED if item.words and sheet.width >= 90 else _BODY}}" if note else body
     room = sheet.width - len(place) - len(body) - 3
     shown = f"   {cut(note, room)}" if note and room >= 8 else ""
     sheet.add(Span(place, DIM), body, Span(shown, DIM))
