@@ -91,10 +91,11 @@ def test_the_line_of_a_key_is_where_it_stands(keys: list[str]) -> None:
 
 def test_the_bench_of_the_docs_is_a_bench() -> None:
     text = (DOCS / "bench-file.md").read_text()
-    (block,) = re.findall(r"```toml\n(.*?)```", text, re.DOTALL)
+    block = "\n".join(re.findall(r"```toml\n(.*?)```", text, re.DOTALL))
     bench = read_bench(tomllib.loads(block), block, "anvil.toml", "/quay")
     assert bench.snippets[0].entries == ("clamp_branch", "clamp_select")
     assert bench.custom[0].name == "quaycc"
+    assert bench.snippets[0].expectations[0].facts["per pass"] == "<= 60"
 
 
 @given(st.floats(1e-12, 1e6))

@@ -14,7 +14,7 @@ from hot_anvil.system.reference import dictionary, known_isas
 
 ROOT = Path(__file__).parent.parent
 CORPUS = ROOT / "tests" / "corpus"
-KNOWN = tomllib.loads((ROOT / "tests" / "sources" / "mnemonics.toml").read_text())
+KNOWN = tomllib.loads((ROOT / "tests" / "corpus" / "mnemonics.toml").read_text())
 AT_LEAST = {
     "x86": 250,
     "aarch64": 120,
