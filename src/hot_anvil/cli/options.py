@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NoReturn
 
 from hot_anvil.core.errors import RequestError
+from hot_anvil.core.names import listed
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
@@ -102,6 +103,17 @@ def add_view(parser: argparse.ArgumentParser) -> None:
         "--syntax", choices=("att", "intel"), default=None,
         help="how x86 is written (default: att, or what your settings say)",
     )  # fmt: skip
+
+
+def one_build(command: str, workshop: "Workshop", names: Sequence[str]) -> str:
+    """Return the name of the one build that a command shows."""
+    builds = workshop.plan.builds
+    if len(names) > 1 or (not names and len(builds) > 1):
+        raise RequestError(
+            f"{command} shows one build: name it after PATH. "
+            f"The builds are: {listed(build.name for build in builds)}."
+        )
+    return names[0] if names else builds[0].name
 
 
 def add_words(parser: argparse.ArgumentParser) -> None:

@@ -7,18 +7,22 @@ import io
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
+from hot_anvil.core.debugtypes import (
+    AGGREGATES,
+    Member,
+    constant_text,
+    lookup,
+    members_of,
+    referred,
+    text_of,
+    type_name,
+    type_size,
+)  # fmt: skip
 from hot_anvil.core.dwarf import Ranges, allow_two_byte_addresses
 from hot_anvil.core.registers import register_name
 
 STACK, REGISTER, CONSTANT, STATIC, COMPUTED = "stack", "register", "constant", "static", "computed"
 PARAMETER, LOCAL = "parameter", "local"
-_QUALIFIERS = {
-    "DW_TAG_const_type": "const ", "DW_TAG_volatile_type": "volatile ",
-    "DW_TAG_restrict_type": "", "DW_TAG_atomic_type": "",
-}  # fmt: skip
-_POINTERS = ("DW_TAG_pointer_type", "DW_TAG_reference_type", "DW_TAG_rvalue_reference_type")
-_AGGREGATES = ("DW_TAG_structure_type", "DW_TAG_union_type", "DW_TAG_class_type")
-_MEMBERS = 64  # of an aggregate told at most
 
 
 class Whereabouts(NamedTuple):
@@ -29,15 +33,6 @@ class Whereabouts(NamedTuple):
     kind: str
     text: str  # "rax", "rsp+8", "42"
     offset: int | None = None  # of a stack slot, from the frame's start (its CFA) if that is known
-
-
-class Member(NamedTuple):
-    """A part of an aggregate."""
-
-    name: str
-    type: str
-    offset: int
-    size: int
 
 
 class Variable(NamedTuple):
@@ -95,7 +90,7 @@ def _functions(scope: Any) -> Iterator[Any]:
     for die in scope.iter_children():
         if die.tag == "DW_TAG_subprogram":
             yield die
-        elif die.tag in ("DW_TAG_namespace", "DW_TAG_module", *_AGGREGATES):
+        elif die.tag in ("DW_TAG_namespace", "DW_TAG_module", *AGGREGATES):
             yield from _functions(die)
 
 
@@ -140,8 +135,8 @@ class _Reader:
         plain = base is not None and isinstance(base.value, list)
         self.frame_base = self.expressions.parse_expr(base.value) if base and plain else []
         rows = next((rows for low, high, rows in self.rules if low <= self.low < high), [])
-        name = _text(_lookup(die, "DW_AT_name")) or "?"
-        linkage = _text(_lookup(die, "DW_AT_linkage_name")) or name
+        name = text_of(lookup(die, "DW_AT_name")) or "?"
+        linkage = text_of(lookup(die, "DW_AT_linkage_name")) or name
         variables = tuple(self._variables(die, ""))
         return Frame(
             name, linkage, self.high - self.low, self._base_text(rows), variables,
@@ -156,32 +151,32 @@ class _Reader:
             elif die.tag == "DW_TAG_lexical_block":
                 yield from self._variables(die, inlined)
             elif die.tag == "DW_TAG_inlined_subroutine":
-                yield from self._variables(die, _text(_lookup(die, "DW_AT_name")) or "?")
+                yield from self._variables(die, text_of(lookup(die, "DW_AT_name")) or "?")
 
     def _variable(self, die: Any, inlined: str) -> Variable:
         kind = PARAMETER if die.tag == "DW_TAG_formal_parameter" else LOCAL
-        type_die = _referred(die, "DW_AT_type")
-        name = _text(_lookup(die, "DW_AT_name")) or "(unnamed)"
+        type_die = referred(die, "DW_AT_type")
+        name = text_of(lookup(die, "DW_AT_name")) or "(unnamed)"
         return Variable(
             name, kind, type_name(type_die), type_size(type_die),
-            _lookup(die, "DW_AT_decl_line") or 0, inlined,
-            tuple(self._places(die)), tuple(_members(type_die)),
+            lookup(die, "DW_AT_decl_line") or 0, inlined,
+            tuple(self._places(die)), tuple(members_of(type_die)),
         )  # fmt: skip
 
     def _places(self, die: Any) -> Iterator[Whereabouts]:
         whole = (0, self.high - self.low)
-        constant = _lookup(die, "DW_AT_const_value")
+        constant = lookup(die, "DW_AT_const_value")
         attribute = die.attributes.get("DW_AT_location")
         if attribute is None:
             if constant is not None:
-                yield Whereabouts(*whole, CONSTANT, _constant(constant))
+                yield Whereabouts(*whole, CONSTANT, constant_text(constant))
             return
         version = self.unit["version"]
         found = self.locations.parse_from_attribute(attribute, version, die)
         if not isinstance(found, list):
             yield self._place(*whole, found.loc_expr)
             return
-        base = _lookup(self.unit.get_top_DIE(), "DW_AT_low_pc") or 0
+        base = lookup(self.unit.get_top_DIE(), "DW_AT_low_pc") or 0
         for entry in found:
             if not hasattr(entry, "loc_expr"):
                 base = entry.base_address
@@ -309,107 +304,3 @@ class _Reader:
                     known.setdefault(number, rule.arg)
         for register, offset in sorted(known.items(), key=lambda item: -item[1]):
             yield Saved(register_name(self.isa, register, self.bits), offset)
-
-
-def _lookup(die: Any, name: str) -> Any:
-    """Return an attribute's value, looked up through the entries a DIE completes."""
-    for _ in range(4):
-        if name in die.attributes:
-            return die.attributes[name].value
-        link = next(
-            (k for k in ("DW_AT_abstract_origin", "DW_AT_specification") if k in die.attributes), ""
-        )
-        if not link:
-            return None
-        die = die.get_DIE_from_attribute(link)
-    return None
-
-
-def _referred(die: Any, name: str) -> Any:
-    for _ in range(4):
-        if name in die.attributes:
-            return die.get_DIE_from_attribute(name)
-        link = next(
-            (k for k in ("DW_AT_abstract_origin", "DW_AT_specification") if k in die.attributes), ""
-        )
-        if not link:
-            return None
-        die = die.get_DIE_from_attribute(link)
-    return None
-
-
-def _text(value: Any) -> str:
-    return value.decode(errors="replace") if isinstance(value, bytes) else ""
-
-
-def _constant(value: Any) -> str:
-    if isinstance(value, list | bytes):
-        return f"the bits {int.from_bytes(bytes(value), 'little'):#x}"
-    return str(value)
-
-
-def type_name(die: Any) -> str:
-    """Return a type as the source writes it."""
-    if die is None:
-        return "void"
-    own = _text(_lookup(die, "DW_AT_name"))
-    inner = _referred(die, "DW_AT_type")
-    if die.tag in _QUALIFIERS:
-        return f"{_QUALIFIERS[die.tag]}{type_name(inner)}"
-    if die.tag in _POINTERS:
-        sign = {"DW_TAG_pointer_type": "*", "DW_TAG_reference_type": "&"}.get(die.tag, "&&")
-        return own or f"{type_name(inner)} {sign}"
-    if die.tag == "DW_TAG_array_type":
-        counts = "".join(f"[{count}]" for count in _counts(die))
-        return f"{type_name(inner)}{counts}"
-    if die.tag == "DW_TAG_subroutine_type":
-        return "function"
-    word = {"DW_TAG_structure_type": "struct ", "DW_TAG_union_type": "union ",
-            "DW_TAG_enumeration_type": "enum "}.get(die.tag, "")  # fmt: skip
-    return f"{word}{own}" if own else f"{word}(unnamed)"
-
-
-def _counts(die: Any) -> list[int | str]:
-    out: list[int | str] = []
-    for child in die.iter_children():
-        if child.tag != "DW_TAG_subrange_type":
-            continue
-        count = _lookup(child, "DW_AT_count")
-        upper = _lookup(child, "DW_AT_upper_bound")
-        known = count if isinstance(count, int) else upper + 1 if isinstance(upper, int) else "n"
-        out.append(known)
-    return out
-
-
-def type_size(die: Any) -> int:
-    """Return the bytes of a type, 0 when not known."""
-    if die is None:
-        return 0
-    size = _lookup(die, "DW_AT_byte_size")
-    if isinstance(size, int):
-        return size
-    if die.tag in _POINTERS:
-        return int(die.cu["address_size"])
-    inner = type_size(_referred(die, "DW_AT_type"))
-    if die.tag == "DW_TAG_array_type":
-        for count in _counts(die):
-            inner = inner * count if isinstance(count, int) else 0
-    return inner
-
-
-def _members(die: Any) -> Iterator[Member]:
-    while die is not None and die.tag in (*_QUALIFIERS, "DW_TAG_typedef"):
-        die = _referred(die, "DW_AT_type")
-    if die is None or die.tag not in _AGGREGATES:
-        return
-    children = [c for c in die.iter_children() if c.tag == "DW_TAG_member"][:_MEMBERS]
-    for child in children:
-        offset = _lookup(child, "DW_AT_data_member_location")
-        if "DW_AT_external" in child.attributes:
-            continue  # static members live elsewhere
-        inner = _referred(child, "DW_AT_type")
-        place = offset if isinstance(offset, int) else 0
-        yield Member(
-            _text(_lookup(child, "DW_AT_name")) or "(unnamed)", type_name(inner), place,
-            type_size(inner),
-        )  # fmt: skip

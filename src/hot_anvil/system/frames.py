@@ -4,8 +4,9 @@ from hashlib import blake2b
 from typing import Any
 
 from hot_anvil.core.built import Built
+from hot_anvil.core.debugtypes import Member
 from hot_anvil.core.elf import function_bodies
-from hot_anvil.core.frames import Frame, Member, Saved, Variable, Whereabouts, read_frames
+from hot_anvil.core.frames import Frame, Saved, Variable, Whereabouts, read_frames
 from hot_anvil.core.toolchain import Family, Toolchain
 from hot_anvil.system.jobs import snippet_jobs
 from hot_anvil.system.store import Store

@@ -6,8 +6,8 @@ from hot_anvil.core.bench import Wanted
 from hot_anvil.core.code import Instruction
 from hot_anvil.core.expecting import HELD, Expected, Outcome
 from hot_anvil.core.facts.records import ALL
+from hot_anvil.core.facts.table import instructions_of
 from hot_anvil.views.documents import Document, document
-from hot_anvil.views.facts import instructions_of
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Sheet, Span, cut
 from hot_anvil.views.words import plural
 

@@ -29,11 +29,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show facts of many builds side by side."""
+    from hot_anvil.views import factrows
     from hot_anvil.views import facts as view
 
     known = dict.fromkeys([*FUNCTION_FACTS, *LOOP_FACTS])
     if "list" in args.fact:
-        out.answer(lambda: view.names_sheet(out.width), view.names_document)
+        out.answer(lambda: view.names_sheet(out.width), factrows.names_document)
         return 0
     names = [name.replace("_", " ") for name in args.fact]
     for name in names:
@@ -46,7 +47,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     shown = [one._replace(table=chosen(one.table, names, args.all)) for one in found]
     out.answer(
         lambda: view.facts_sheet(shown, found, out.width, args.evidence, bool(names)),
-        lambda: view.facts_document(found, names, args.evidence),
-        lambda: view.facts_rows(found, names),
+        lambda: factrows.facts_document(found, names, args.evidence),
+        lambda: factrows.facts_rows(found, names),
     )
     return 0

@@ -2,10 +2,8 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_named_builds, open_workshop, split_path
+from hot_anvil.cli.options import add_named_builds, one_build, open_workshop, split_path
 from hot_anvil.cli.output import Output
-from hot_anvil.core.errors import RequestError
-from hot_anvil.core.names import listed
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -19,13 +17,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
     path, names = split_path(args.words)
     workshop = open_workshop(args, out, path)
-    builds = workshop.plan.builds
-    if len(names) > 1 or (not names and len(builds) > 1):
-        raise RequestError(
-            "frame shows one build: name it after PATH. "
-            f"The builds are: {listed(build.name for build in builds)}."
-        )
-    name = names[0] if names else builds[0].name
+    name = one_build("frame", workshop, names)
     frames = workshop.frames(name, args.snippet, args.entry)
     out.answer(lambda: frame_sheet(frames, out.width), lambda: frame_document(frames))
     return 0

@@ -6,14 +6,13 @@ from hot_anvil.cli.options import (
     add_named_builds,
     add_view,
     add_words,
+    one_build,
     open_workshop,
     split_path,
     syntax_of,
     words_of,
 )
 from hot_anvil.cli.output import Output, document
-from hot_anvil.core.errors import RequestError
-from hot_anvil.core.names import listed
 from hot_anvil.core.shown import Listing
 
 
@@ -43,13 +42,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
     path, names = split_path(args.words)
     workshop = open_workshop(args, out, path)
-    builds = workshop.plan.builds
-    if len(names) > 1 or (not names and len(builds) > 1):
-        raise RequestError(
-            "listing shows one build: name it after PATH. "
-            f"The builds are: {listed(build.name for build in builds)}."
-        )
-    name = names[0] if names else builds[0].name
+    name = one_build("listing", workshop, names)
     listings: tuple[Listing, ...]
     if args.into:
         listings = (workshop.library_listing(name, args.into),)
