@@ -232,3 +232,28 @@ def test_frames_of_optimised_code(tmp_path: Path) -> None:
     assert "frame shows one build" in refused(
         "frame", path, "--build", "gcc -O2", "--build", "gcc -O1"
     )
+
+
+def test_a_librarys_loop_stands_where_the_source_calls_it(tmp_path: Path) -> None:
+    path = tmp_path / "year.cpp"
+    path.write_text(
+        "#include <algorithm>\n"
+        "void lift(int *level, int n)\n"
+        "{\n"
+        "    std::for_each(level, level + n, [](int &v) { v *= 3; });\n"
+        "}\n"
+    )
+    builds = ["--build", "g++ -O2 -fno-tree-vectorize", "--build", "g++ -O3"]
+    found = document("facts", path, *builds, "--entry", "lift")["functions"]
+    mains = [loop for f in found for loop in f["loops"] if loop["part"] == "main"]
+    assert [(loop["first_line"], loop["file"]) for loop in mains] == [(4, "year.cpp")] * 2
+    assert [loop["facts"]["vector"]["value"] for loop in mains] == [1, 4]
+
+
+def test_code_made_while_linking_has_facts_too(demo: Path) -> None:
+    found = document("facts", demo, "gcc:whole", "--snippet", "frame")["functions"]
+    known = {f["function"]: f for f in found}
+    split = known["frame_crc_split"]["facts"]
+    assert split["calls"]["value"] == [] and known["frame_crc_split"]["loops"]
+    assert any("from line" in text for text in split["inlined"]["value"])
+    assert "made while linking" in refused("frame", demo, "gcc:whole", "--snippet", "frame")

@@ -90,6 +90,7 @@ def call_facts(side: Side, titles: Titles, bodies: Collection[str]) -> list[Fact
 
 def short_title(title: str) -> str:
     """Return a function's name without its parameters."""
+    title = re.sub(r"::h[0-9a-f]{16}$", "", title)  # what rustc adds to tell crates apart
     return title if "operator()" in title else title.partition("(")[0]
 
 

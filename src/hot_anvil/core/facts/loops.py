@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
+from hot_anvil.core.code import Instruction, Site
 from hot_anvil.core.facts.functions import short_title
 from hot_anvil.core.facts.paths import Pass, pass_of, test_of
 from hot_anvil.core.facts.records import MAIN, REST, Fact, LoopFacts
@@ -47,17 +48,29 @@ def lines_of(side: Side, number: int) -> tuple[str, int, int]:
     """Return (file, first, last line) of a loop's own code.
 
     Of code inlined into the function, or into the loop, only what stands
-    where the loop itself was written counts, as far as that is known.
+    where the loop itself was written counts, as far as that is known; code of
+    libraries stands where the bench's own source calls it.
     """
     items = side.body.items
     backs = side.backs(number)
     home = items[backs[0]] if backs else items[side.body.leaders[side.loops[number].header]]
-    own = [items[k] for k in side.own(number)]
-    same = [i for i in own if i.chain == home.chain and i.file == home.file and i.line > 0]
-    if not home.chain and home.file == side.body.begins[0]:
-        same = [i for i in same if i.line >= side.body.begins[1]] or same
-    lines = [i.line for i in same] or [0]
-    return home.file, min(lines), max(lines)
+    file, _, chain = _written(home)
+    places = [_written(items[k]) for k in side.own(number)]
+    lines = [line for at, line, through in places if line > 0 and (at, through) == (file, chain)]
+    if not chain and file == side.body.begins[0]:
+        lines = [line for line in lines if line >= side.body.begins[1]] or lines
+    lines = lines or [0]
+    return file, min(lines), max(lines)
+
+
+def _written(item: Instruction) -> tuple[str, int, tuple[Site, ...]]:
+    """Return file and line of the bench's own that an instruction comes from, and the calls on."""
+    if not item.file.startswith("/") or not item.chain:
+        return item.file, item.line, item.chain
+    for k, site in enumerate(item.chain):
+        if site.line > 0 and not site.file.startswith("/"):
+            return site.file, site.line, item.chain[k + 1 :]
+    return item.file, item.line, item.chain
 
 
 def _mains(side: Side, ranges: Sequence[tuple[str, int, int]], kinds: Sequence[bool]) -> list[int]:
@@ -83,7 +96,7 @@ def _same_source(side: Side, one: int, other: int, ranges: Sequence[tuple[str, i
     (file, first, last), (there, begin, end) = ranges[one], ranges[other]
     if file != there or not first or not (first <= end and begin <= last):
         return False
-    chains = [{side.body.items[k].chain for k in side.own(n)[-1:]} for n in (one, other)]
+    chains = [{_written(side.body.items[k])[2] for k in side.own(n)[-1:]} for n in (one, other)]
     return chains[0] == chains[1]
 
 
