@@ -27,6 +27,7 @@ _SHRINKS = {
 _VARIES = re.compile(r"sub[lq]? %\w+,%[er]sp|sub sp,sp,[xr]\d+|sub sp,sp,\w+$|add sp,sp,[a-z]\w*")
 _ALIGNS = re.compile(r"and[lq]? \$-(\d+),%[er]sp")
 _WORD = {"x86": 8, "arm": 4, "avr": 1, "msp430": 2}
+MOVED = "a register moves the stack pointer by what the code does not say"
 _LISTED = re.compile(r"\b([a-z]+)(\d+)(?:-\1(\d+))?|\b(?:lr|fp|ip|sl|sb|ra|pc)\b")
 _HIGH = re.compile(r"sbci r29,(?:hi8\()?(\d+)\)?")
 
@@ -37,7 +38,7 @@ def frame_facts(side: Side) -> list[Fact]:
     if body.isa == "ptx":
         return [Fact("frame", None, note="PTX has no stack pointer: the assembler places locals")]
     size, places, note = _size(side)
-    value = None if "varies" in note else size
+    value = None if MOVED in note else size
     below = _red_zone(side, size)
     if below and value is not None:
         value += below
@@ -71,9 +72,13 @@ def _size(side: Side) -> tuple[int, list[int], str]:
     for k, text in enumerate(body.texts):
         if named not in text and k not in side.saves:
             continue
-        if _VARIES.match(text) and k not in moves:
-            notes.append("varies while the function runs")
-            moves[k] = 0
+        if _VARIES.match(text):
+            by = _constant_before(side, k)
+            if by is None:
+                notes.append(MOVED)
+            else:
+                moves[k] = by if text.startswith("sub") else -by
+            continue
         if align := _ALIGNS.match(text):
             notes.append(f"and up to {int(align[1]) - 1} more to align it")
         by = _moves(side, k, text, grows, shrinks)
@@ -101,6 +106,17 @@ def _moves(
             if found:
                 return sign * (int(found[1]) + _high_byte(side, k, text))
     return 0
+
+
+def _constant_before(side: Side, k: int) -> int | None:
+    """Return the constant that the last register an instruction names was just set to."""
+    text = side.body.items[k].operands[-1 if side.body.isa != "x86" else 0]
+    family = isa_of(side.body.isa).family(text)[0]
+    for j in range(k - 1, side.body.bounds[side.body.block_of[k]] - 1, -1):
+        if family in side.written(j):
+            done = side.deeds[j]
+            return done.immediate if done.kind == b.CONSTANT else None
+    return None
 
 
 def _red_zone(side: Side, size: int) -> int:

@@ -89,14 +89,21 @@ def _value(side: Side, k: int, known: dict[str, int | str]) -> int | str | None:
             return known.get(read[0])
         own = known.get(read[0]) if len(read) == 1 else None
         by = done.immediate
-        shifts = done.kind == b.SHIFT
-        if isinstance(own, int) and by is not None and (not shifts or 0 <= by < 64):
-            name = item.mnemonic
-            return {
-                b.ADD: own + by, b.SUB: own - by,
-                b.SHIFT: own << by if "l" in name[1:3] else own >> by,
-                b.LOGIC: own | by if "or" in name else own & by if "and" in name else own ^ by,
-            }.get(done.kind)  # fmt: skip
+        if isinstance(own, int) and by is not None:
+            return _computed(done.kind, item.mnemonic, own, by)
+    return None
+
+
+def _computed(kind: str, name: str, own: int, by: int) -> int | None:
+    """Return what an operation makes of a value and a constant, None where it is not known."""
+    if kind == b.ADD:
+        return own + by
+    if kind == b.SUB:
+        return own - by
+    if kind == b.SHIFT and 0 <= by < 64:
+        return own << by if "l" in name[1:3] else own >> by
+    if kind == b.LOGIC:
+        return own | by if name.startswith("or") else own & by if "and" in name else own ^ by
     return None
 
 
