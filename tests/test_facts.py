@@ -234,6 +234,36 @@ def test_frames_of_optimised_code(tmp_path: Path) -> None:
     )
 
 
+@pytest.mark.parametrize(
+    ("build", "address"),
+    [
+        ("gcc -O0", 8), ("gcc -O3", 8), ("aarch64-linux-gnu-gcc -O0", 0),
+        ("aarch64-linux-gnu-gcc -O2", 0), ("riscv64-linux-gnu-gcc -O2", 0),
+        ("arm-linux-gnueabihf-gcc -O2", 0), ("avr-gcc -mmcu=atmega328p -O0", 2),
+    ],
+)  # fmt: skip
+def test_frames_are_as_large_as_the_compiler_says(build: str, address: int, tmp_path: Path) -> None:
+    """gcc tells the stack of each function, return address included, red zone not."""
+    compared = 0
+    for source in ("board.c", "values.c", "gate.c"):
+        words = [*build.split(), "-fstack-usage", "-w", "-c", str(CORPUS / source)]
+        try:
+            subprocess.run([*words, "-o", tmp_path / "out.o"], check=True)
+        except FileNotFoundError:
+            assert not NEED_ALL
+            pytest.skip(f"{build} is missing")
+        rows = [line.split("\t") for line in (tmp_path / "out.su").read_text().splitlines()]
+        told = {row[0].rpartition(":")[2]: int(row[1]) for row in rows}
+        found = document("facts", CORPUS / source, "--build", build, "--fact", "frame")
+        for function in found["functions"]:
+            frame = function["facts"]["frame"]
+            below = re.match(r"(\d+) of it below", frame["note"])
+            own = frame["value"] - (int(below[1]) if below else 0)
+            assert own + address == told[function["symbol"]], (source, function["symbol"])
+            compared += 1
+    assert compared > 25
+
+
 def test_a_librarys_loop_stands_where_the_source_calls_it(tmp_path: Path) -> None:
     path = tmp_path / "year.cpp"
     path.write_text(

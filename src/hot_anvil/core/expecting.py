@@ -146,7 +146,7 @@ def _state(held: bool) -> str:
 
 def _is_there(fact: Fact) -> bool:
     if fact.name == "vector":
-        return fact.words != "scalar"
+        return not fact.words.startswith("scalar")
     if fact.name in ("unrolled", "constant"):
         return fact.value is not None and (fact.name == "constant" or fact.value != 1)
     return bool(fact.value)

@@ -116,8 +116,8 @@ def _facts(
     if one.fewest != one.most:
         text = f"{one.fewest} to {one.most}"
         facts.append(Fact("other paths", text, places))
-    facts.append(_vector(side, number, vector))
     found = streams(side, places)
+    facts.append(_vector(side, number, vector, found))
     facts += [_unrolled(side, one, found, vector), _advance(found)]
     where, branches = test_of(side.body, side.loops[number])
     facts.append(Fact("test", where, branches))
@@ -142,25 +142,44 @@ def _facts(
     return facts
 
 
-def _vector(side: Side, number: int, vector: bool) -> Fact:
+def _vector(side: Side, number: int, vector: bool, found: Sequence[Stream]) -> Fact:
+    """Return how many lanes the calculations of a loop have that goes through arrays so.
+
+    A loop that goes on by single elements, and packs some of its work, is scalar.
+    """
     if not vector:
         return Fact("vector", 1, (), "scalar")
     own = side.each_pass(number)
+    packed = side.packed(own)
+    if not packed:
+        moves = [k for k in own if side.deeds[k].packed]
+        what = "copies" if any(side.deeds[k].loads for k in moves) else "stores"
+        widest = max((side.deeds[k].width for k in moves), default=0)
+        note = "nothing is calculated: the code does not say how many elements these are"
+        return Fact("vector", None, tuple(moves), f"{widest}-bit {what}", note)
     shape = shape_of(side, own)
-    evidence = side.packed(own) or [k for k in own if side.deeds[k].packed]
     if shape.lanes == b.SCALABLE:
         text = "as many as the machine's registers hold"
-        return Fact("vector", None, tuple(evidence), text, "the code does not say how many lanes")
+        return Fact("vector", None, tuple(packed), text, "the code does not say how many lanes")
     if not shape.bits:
         return Fact(
-            "vector", None, tuple(evidence), f"{shape.width}-bit registers",
+            "vector", None, tuple(packed), f"{shape.width}-bit registers",
             "whole registers: the code does not say of how many elements",
         )  # fmt: skip
     kind = {"f": "float", "i": "int", "u": "int"}.get(shape.element, "element")
     width = f" ({shape.width}-bit)" if shape.width else ""
-    return Fact(
-        "vector", shape.lanes, tuple(evidence), f"{shape.lanes} x {kind}{shape.bits}{width}"
-    )
+    words = f"{shape.lanes} x {kind}{shape.bits}{width}"
+    wide = any(side.deeds[k].packed for stream in found for k in stream.places)
+    if not wide and len(_scalar_work(side, own)) > len(packed):
+        note = "most of a pass is scalar: neighbouring operations were packed"
+        return Fact("vector", 1, tuple(packed), f"scalar, in part {words}", note)
+    return Fact("vector", shape.lanes, tuple(packed), words)
+
+
+def _scalar_work(side: Side, own: Sequence[int]) -> list[int]:
+    """Return the scalar calculations of a pass, what only counts left out."""
+    counting = counter_steps(side, own)
+    return [k for k in side.of(b.ARITHMETIC, own) if not side.deeds[k].packed and k not in counting]
 
 
 def _unrolled(side: Side, one: Pass, found: Sequence[Stream], vector: bool) -> Fact:

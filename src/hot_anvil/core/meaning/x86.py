@@ -70,6 +70,7 @@ _VECTOR = b.kind_table(
         r"|v?lddqu|kmov[bwdq]",
     }
 )
+_WHOLE = re.compile(r"v?p(?:andn?|or|xor)[dq]?|vpternlog[dq]")  # bits, whatever the elements
 _NARROW = {"movs", "movz", "movsx", "movzx", "movsxd"}
 _CONDITION = {
     "e": "eq", "z": "eq", "ne": "ne", "nz": "ne", "l": "lt", "nge": "lt", "le": "le", "ng": "le",
@@ -237,7 +238,7 @@ def _with_lanes(made: Deed, name: str, operands: tuple[str, ...]) -> Deed:
 def _element(name: str, kind: str) -> tuple[str, int]:
     if kind == b.FMA or (re.search(r"[sp][sd]$", name) and not name.startswith(("p", "vp"))):
         return "f", 32 if name.endswith("s") else 64
-    if re.search(r"mov[au]p|dq[au]", name):
+    if re.search(r"mov[au]p|dq[au]", name) or _WHOLE.fullmatch(name):
         return "", 128
     if name.endswith("wd"):
         return "i", 16
