@@ -1,5 +1,6 @@
 """The store: nothing is compiled twice, nothing stale is shown, nothing half-written stays."""
 
+import functools
 import os
 import shutil
 import signal
@@ -132,7 +133,10 @@ def test_two_at_once_and_a_damaged_store_end_well(quay: Quay) -> None:
 def test_an_interrupted_compile_leaves_nothing_half_done(quay: Quay, how: int, code: int) -> None:
     quay.compiler.write_text('#!/bin/sh\ncase "$*" in *flow.c*) sleep 60 ;; esac\nexec gcc "$@"')
     words = [str(COMMAND), "compile", str(quay.folder)]
-    process = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    # What runs in the background may have been told to ignore an interrupt.
+    heed = functools.partial(signal.signal, signal.SIGINT, signal.SIG_DFL)
+    pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE}
+    process = subprocess.Popen(words, text=True, preexec_fn=heed, **pipes)
     store = quay.folder / ".hot-anvil"
     deadline = time.monotonic() + 30
     while len(list((store / "recipes").glob("*.json"))) < 2 and time.monotonic() < deadline:

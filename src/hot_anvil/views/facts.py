@@ -155,8 +155,8 @@ def _commonest(row: FactRow) -> str:
 def _missing(sheet: Sheet, table: FactTable) -> None:
     """Name the functions that a build has no code of their own for."""
     for k, column in enumerate(table.columns):
-        names = [f.title for f in table.functions if not f.there[k]]
-        if column.functions is not None and names:
+        names = [f.title for f in table.functions if not f.there[k] and column.compiles(f.file)]
+        if names:
             sheet.blank()
             sheet.paragraph(
                 f"Inlined everywhere or dropped, under {column.build}: {', '.join(names)}", DIM

@@ -52,15 +52,16 @@ def silent_lines(
                 with_code.setdefault(place, set()).add(build)
     out = []
     for file in sorted(begins):
+        able = [build for build, code in codes.items() if file in code.files]
         lines = sources.get(file, ())
         plain = plain_lines(lines)
         for line, last in _statements(plain, _inside(plain, sorted(begins[file]))):
             parts = [with_code.get((file, k), set()) for k in range(line, last + 1)]
             own = set().union(*parts)
             text = " ".join(plain[k - 1].strip() for k in range(line, last + 1))
-            if len(own) == len(codes) or _NOTHING.fullmatch(text):
+            if len(own) == len(able) or _NOTHING.fullmatch(text):
                 continue
-            lacking = tuple(build for build in codes if build not in own)
+            lacking = tuple(build for build in able if build not in own)
             if own or text.endswith((";", "{", ")", "}")):
                 out.append(SilentLine(file, line, lines[line - 1].strip(), lacking, not own))
     return tuple(out)

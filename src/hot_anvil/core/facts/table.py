@@ -31,6 +31,11 @@ class Column(NamedTuple):
     build: str
     functions: tuple[FunctionFacts, ...] | None
     why: str = ""
+    files: frozenset[str] = frozenset()  # sources that its code comes from; none: not known
+
+    def compiles(self, file: str) -> bool:
+        """Tell whether the build has code of a source file, so that a function may be missing."""
+        return self.functions is not None and (not self.files or file in self.files)
 
 
 class FactRow(NamedTuple):
@@ -68,6 +73,7 @@ class FunctionRows(NamedTuple):
 
     name: str
     title: str
+    file: str  # where its source begins
     there: tuple[bool, ...]  # whether a build has the function at all
     rows: tuple[FactRow, ...]
     loops: tuple[LoopRows, ...]
@@ -100,7 +106,7 @@ def make_table(snippet: str, columns: Sequence[Column]) -> FactTable:
         first, key=lambda name: (not first[name].line, first[name].file, first[name].line)
     )
     rows = tuple(
-        _function(name, first[name].title, [known.get(name) for known in by_name]) for name in order
+        _function(name, first[name], [known.get(name) for known in by_name]) for name in order
     )
     return FactTable(snippet, tuple(columns), rows)
 
@@ -115,10 +121,10 @@ def _by_name(functions: Iterable[FunctionFacts]) -> dict[str, FunctionFacts]:
     return out
 
 
-def _function(name: str, title: str, found: Sequence[FunctionFacts | None]) -> FunctionRows:
+def _function(name: str, one: FunctionFacts, found: Sequence[FunctionFacts | None]) -> FunctionRows:
     rows = _rows(FUNCTION_FACTS, [f.facts if f else None for f in found])
     there = tuple(f is not None for f in found)
-    return FunctionRows(name, plain_name(title), there, rows, _loops(found))
+    return FunctionRows(name, plain_name(one.title), one.file, there, rows, _loops(found))
 
 
 def _rows(names: Iterable[str], columns: Sequence[tuple[Fact, ...] | None]) -> tuple[FactRow, ...]:
@@ -180,11 +186,11 @@ def _distance(loop: LoopFacts, others: Iterable[LoopFacts]) -> int:
 def chosen(table: FactTable, names: Collection[str], all_rows: bool) -> FactTable:
     """Return the table with some facts only (all when none is named), and rows that differ.
 
-    With one build, or with ``all_rows``, every row that says something stays.
+    With one build that has the function's source, or with ``all_rows``, every
+    row that says something stays.
     """
-    everything = all_rows or len([c for c in table.columns if c.functions is not None]) < 2
 
-    def keep(rows: Sequence[FactRow]) -> tuple[FactRow, ...]:
+    def keep(rows: Sequence[FactRow], everything: bool) -> tuple[FactRow, ...]:
         return tuple(
             row
             for row in rows
@@ -194,10 +200,14 @@ def chosen(table: FactTable, names: Collection[str], all_rows: bool) -> FactTabl
 
     functions = []
     for function in table.functions:
+        able = sum(column.compiles(function.file) for column in table.columns)
+        everything = all_rows or able < 2
         loops = tuple(
-            loop._replace(rows=rows) for loop in function.loops if (rows := keep(loop.rows))
+            loop._replace(rows=rows)
+            for loop in function.loops
+            if (rows := keep(loop.rows, everything))
         )
-        rows = keep(function.rows)
+        rows = keep(function.rows, everything)
         if rows or loops or not all(function.there):
             functions.append(function._replace(rows=rows, loops=loops))
     return table._replace(functions=tuple(functions))
