@@ -134,9 +134,10 @@ def test_an_interrupted_compile_leaves_nothing_half_done(quay: Quay, how: int, c
     quay.compiler.write_text('#!/bin/sh\ncase "$*" in *flow.c*) sleep 60 ;; esac\nexec gcc "$@"')
     words = [str(COMMAND), "compile", str(quay.folder)]
     # What runs in the background may have been told to ignore an interrupt.
-    heed = functools.partial(signal.signal, signal.SIGINT, signal.SIG_DFL)
-    pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE}
-    process = subprocess.Popen(words, text=True, preexec_fn=heed, **pipes)
+    process = subprocess.Popen(
+        words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        preexec_fn=functools.partial(signal.signal, signal.SIGINT, signal.SIG_DFL),
+    )  # fmt: skip
     store = quay.folder / ".hot-anvil"
     deadline = time.monotonic() + 30
     while len(list((store / "recipes").glob("*.json"))) < 2 and time.monotonic() < deadline:

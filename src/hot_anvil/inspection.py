@@ -62,8 +62,8 @@ def _snippet_facts(
             continue
         found = facts_of_build(workshop, built, codes[id(built)])
         kept = tuple(f for f in found if not symbols or f.name in symbols)
-        files = frozenset(codes[id(built)].files)
-        columns.append(Column(built.build.name, kept, files=files))
+        own = frozenset(codes[id(built)].files)
+        columns.append(Column(built.build.name, kept, files=own))
     by_build = {b.build.name: codes[id(b)] for b in builds if id(b) in codes}
     files = dict.fromkeys(file for code in by_build.values() for file in code.files)
     sources = read_sources(workshop.bench.root, list(files))
