@@ -1,14 +1,14 @@
 """Objects and linked images read back: the linked view, late-made code, inlined calls."""
 
 import shutil
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 from hot_anvil.core.built import Unit
 from hot_anvil.core.code import Code, Function, Site
 from hot_anvil.core.dwarf import DebugLines
-from hot_anvil.core.image import OUTSIDE, Symbol, read_image, read_symbols
+from hot_anvil.core.image import OUTSIDE, read_image, read_symbols
 from hot_anvil.core.proof import PROVED, UNKNOWN, Proof
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.binutils import Tool, find_tool
@@ -88,9 +88,9 @@ def with_chains(code: Code, unit: Unit, chain: Toolchain, store: Store) -> Code:
         if not linked:
             return []
         data = (work / linked).read_bytes()
-        moved = _moves(read_symbols((work / "code.o").read_bytes()), read_symbols(data))
+        placed = {s.name: s.address for s in read_symbols(data) if s.kind == "FUNC"}
         lines = DebugLines(data, store.root, only_inlined=True)
-        found = (_inlined_in(f, moved.get(f.name), lines) for f in code.functions)
+        found = (_inlined_in(f, _moved(f, placed), lines) for f in code.functions)
         return [[number, rows] for number, rows in enumerate(found) if rows]
 
     functions = list(code.functions)
@@ -99,10 +99,10 @@ def with_chains(code: Code, unit: Unit, chain: Toolchain, store: Store) -> Code:
     return code._replace(functions=tuple(functions))
 
 
-def _moves(before: Sequence[Symbol], after: Sequence[Symbol]) -> dict[str, int]:
-    """Return by how much linking moved each function."""
-    placed = {s.name: s.address for s in after if s.kind == "FUNC"}
-    return {s.name: placed[s.name] - s.address for s in before if s.name in placed}
+def _moved(function: Function, placed: Mapping[str, int]) -> int | None:
+    """Return by how much linking moved a function, None where that is not known."""
+    first = function.instructions[0].address if function.instructions else -1
+    return placed[function.name] - first if first >= 0 and function.name in placed else None
 
 
 def _inlined_in(function: Function, moved: int | None, lines: DebugLines) -> list[Any]:

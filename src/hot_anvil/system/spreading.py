@@ -1,5 +1,6 @@
 """Spread pure work over the cores: processes that share what is in memory."""
 
+import gc
 import os
 import pickle
 from collections.abc import Callable, Sequence
@@ -19,6 +20,7 @@ def over_cores(work: Callable[[int], Any], count: int, size: int) -> Sequence[An
     cores = min(len(os.sched_getaffinity(0)), count)
     if size < _WORTH or cores < 2:
         return [work(k) for k in range(count)]
+    gc.freeze()  # collecting would write to all that the children share
     children = [_start(work, range(part, count, cores)) for part in range(1, cores)]
     out: list[Any] = [None] * count
     for k in range(0, count, cores):

@@ -125,9 +125,10 @@ def _red_zone(side: Side, size: int) -> int:
         return 0
     lowest = 0
     saved = 8 if "bp" in side.body.frame_registers else 0
+    frame = side.body.frame_registers
     for done in side.deeds:
-        memory = done.memory if done.loads or done.stores else None
-        if memory and memory.base in side.body.frame_registers and not memory.segment:
+        memory = done.memory
+        if memory and memory.base in frame and (done.loads or done.stores) and not memory.segment:
             lowest = min(lowest, memory.offset - (saved if memory.base == "bp" else size))
     return max(-lowest - size, 0)
 

@@ -136,7 +136,11 @@ def _code(line: str) -> str:
 
 def guard_facts(side: Side) -> list[Fact]:
     """Return what the compiler added to guard, checks, atomics, assembly, tables, divisions."""
-    named = [(k, done.target) for k, done in enumerate(side.deeds) if done.target]
+    named = [
+        (k, done.target)
+        for k, done in enumerate(side.deeds)
+        if done.target and done.target[0] not in ".$"
+    ]
     guards: dict[str, list[int]] = {
         "stack guard": [k for k, t in named if STACK_GUARD.fullmatch(t)],
         "landing pad": side.of((b.LANDING,)),

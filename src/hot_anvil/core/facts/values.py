@@ -36,7 +36,7 @@ def outcome_facts(side: Side) -> list[Fact]:
 def _work(side: Side) -> list[int] | None:
     """Return what a function does in one straight line to its return; None if it is not one."""
     body = side.body
-    if not len(side) or body.isa == "ptx":
+    if not len(side) or body.isa == "ptx" or b.BRANCH in side.by_kind or b.ATOMIC in side.by_kind:
         return None
     out: list[int] = []
     block, seen = 0, set()
