@@ -126,6 +126,8 @@ def test_used_instructions_and_words_beside_the_code() -> None:
     items = [i for f in listed for line in f["lines"] for i in line["instructions"]]
     assert sum(row["count"] for row in used) == len(items)
     assert all(row["does"] for row in used) and all(item["words"] for item in items)
+    plain = document("listing", CORPUS / "levels.c", *build)["functions"]
+    assert not any("words" in i for f in plain for line in f["lines"] for i in line["instructions"])
     intel = hot_anvil("listing", CORPUS / "levels.c", *build, "--words", "--syntax", "intel").stdout
     assert re.search(r"(?i)add +eax, dword ptr \[rdi\] +eax = eax \+ \[rdi\]", intel)
     shown = hot_anvil(

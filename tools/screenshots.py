@@ -90,11 +90,11 @@ def main() -> int:
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24", "-nolisten", "tcp"])
     try:
         time.sleep(1)
-        with tempfile.TemporaryDirectory() as folder:
-            demo = ROOT / "src" / "hot_anvil" / "data" / "demo"
-            shutil.copytree(demo, Path(folder, "tide-gauge"))
-            Path(folder, "tide-gauge", "odd.c").write_text(ODD)
-            for name in wanted:
+        for name in wanted:
+            with tempfile.TemporaryDirectory() as folder:  # its own: some scenes edit the bench
+                demo = ROOT / "src" / "hot_anvil" / "data" / "demo"
+                shutil.copytree(demo, Path(folder, "tide-gauge"))
+                Path(folder, "tide-gauge", "odd.c").write_text(ODD)
                 take(name, Path(folder))
                 print(f"docs/screenshots/{name}.png")
     finally:

@@ -119,7 +119,10 @@ def one_build(command: str, workshop: "Workshop", names: Sequence[str]) -> str:
 def add_words(parser: argparse.ArgumentParser) -> None:
     """Add --words."""
     parser.add_argument(
-        "--words", action="store_true", help="a plain reading beside each instruction"
+        "--words",
+        dest="readings",
+        action="store_true",
+        help="a plain reading beside each instruction",
     )
 
 

@@ -56,7 +56,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
         from hot_anvil.core.choosing import only_rows
 
         diffs = tuple(only_rows(item, args.lines, args.state) for item in diffs)
-    if args.words:
+    if args.readings:
         from hot_anvil.core.respell import change_diff
 
         diffs = tuple(

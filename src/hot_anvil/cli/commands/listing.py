@@ -49,7 +49,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     else:
         listings = workshop.listing(name, args.snippet, args.entry, args.view)
     listings = tuple(_filtered(listing, args) for listing in listings)
-    if args.words:
+    if args.readings:
         from hot_anvil.core.respell import change_listing
 
         listings = tuple(change_listing(one, words_of(one.isa)) for one in listings)
