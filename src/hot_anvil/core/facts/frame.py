@@ -17,7 +17,7 @@ _GROWS = {
     "msp430": (r"sub #(\d+),(?:r1|sp)",),
 }
 _SHRINKS = {
-    "x86": (r"add[lq]? \$(\d+),%[er]sp",),
+    "x86": (r"add[lq]? \$(\d+),%[er]sp", r"sub[lq]? \$-(\d+),%[er]sp"),
     "aarch64": (r"add sp,sp,#?(\d+)", r"ld[rp] .*\[sp\],#?(\d+)"),
     "arm": (r"add(?:\.?w)? sp,(?:sp,)?#(\d+)", r"ldr \w+,\[sp\],#(\d+)"),
     "riscv": (r"addi? sp,sp,(\d+)",),
@@ -42,7 +42,7 @@ def frame_facts(side: Side) -> list[Fact]:
     below = _red_zone(side, size)
     if below and value is not None:
         value += below
-        note = f"{below} of it below the stack pointer"
+        note = "; ".join(filter(None, (f"{below} of it below the stack pointer", note)))
     text = f"{size}+" if value is None else ""
     saved = _saved(side)
     names = tuple(dict.fromkeys(name for _, found in saved for name in found))

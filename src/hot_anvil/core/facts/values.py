@@ -12,7 +12,6 @@ from hot_anvil.core.side import Side
 
 _VOID = re.compile(r"\bvoid\s+(?:\w+\s+)*(?:\w+::)*$")
 _FLOATS = {32: ("<f", 4), 64: ("<d", 8)}
-_FIRST = {"avr": "r24", "msp430": "r12", "x86": "ax"}  # what holds the lowest bits of a result
 
 
 def outcome_facts(side: Side) -> list[Fact]:

@@ -10,7 +10,6 @@ from hot_anvil.core.side import Side
 
 SELECTED, SIGNED, TABLE = "branch into select", "signedness", "jump table"
 VALUES, RANGE, BITS = "table of values", "tests merged", "tests as a bit mask"
-_SIGN_SHIFT = re.compile(r"(?:asr|lsr) #?(?:31|63)$")
 _CARRY = re.compile(r"(?:sbb|adc)[bwlq]? ")
 _TABLES = re.compile(
     r"CSWTCH\.\d+|\.?Lswitch\.table[\w.]*|switch\.table[\w.]*|\.?L?reltable[\w.]*|\.LANCHOR\d+"
