@@ -147,7 +147,7 @@ def check_expectations(
             else (b, None)
             for b in compiled
         ]
-        _check_entries(workshop, snippet, codes)
+        symbols = _entry_symbols(workshop, snippet, codes)
         outcomes: list[Outcome] = []
         for expectation in snippet.expectations:
             about = [
@@ -161,10 +161,9 @@ def check_expectations(
                     f"{listed(expectation.builds)}. The builds are: "
                     f"{listed(b.build.name for b in compiled)}."
                 )
-            outcomes += judge(expectation, about)
-        symbols = {e.entry: min(find_functions(codes.values(), e.entry), default="")
-                   for e in snippet.expectations}  # fmt: skip
-        out.append(Expected(snippet.name, tuple(outcomes), codes, symbols))
+            outcomes += judge(expectation, about, symbols[expectation.entry])
+        first = {entry: min(names, default="") for entry, names in symbols.items()}
+        out.append(Expected(snippet.name, tuple(outcomes), codes, first))
     if not out:
         raise RequestError(
             f"{workshop.bench.file}: there is nothing to expect. Add a [[snippet.expect]] table, "
@@ -173,10 +172,14 @@ def check_expectations(
     return tuple(out)
 
 
-def _check_entries(workshop: "Workshop", snippet: Snippet, codes: Mapping[str, Code]) -> None:
-    """Refuse an expectation about a function that no build has."""
+def _entry_symbols(
+    workshop: "Workshop", snippet: Snippet, codes: Mapping[str, Code]
+) -> dict[str, set[str]]:
+    """Return the symbols of each entry expected of; refuse one that no build has."""
+    out: dict[str, set[str]] = {}
     for expectation in snippet.expectations:
-        if codes and not find_functions(codes.values(), expectation.entry):
+        found = out[expectation.entry] = find_functions(codes.values(), expectation.entry)
+        if codes and not found:
             known = dict.fromkeys(
                 code.title(f.owner) for code in codes.values() for f in code.functions
             )
@@ -185,3 +188,4 @@ def _check_entries(workshop: "Workshop", snippet: Snippet, codes: Mapping[str, C
                 f"'{expectation.entry}'.{did_you_mean(expectation.entry, known)} The functions "
                 f"are: {listed(known)}."
             )
+    return out

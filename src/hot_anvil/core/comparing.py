@@ -1,6 +1,6 @@
 """Compare two pieces of code whatever they come from: builds, entries, edits, two files."""
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 from hot_anvil.core.code import Code, only_functions
@@ -11,15 +11,8 @@ from hot_anvil.core.listing import Sources
 from hot_anvil.core.pairing import Paired, pair_bodies
 from hot_anvil.core.reasons.explain import attach, explain_function, make_context
 from hot_anvil.core.reasons.remarks import borne_out
+from hot_anvil.core.spread import Spread, in_order
 from hot_anvil.core.subject import Remark, Subject
-
-Work = Callable[[int], Any]
-Spread = Callable[[Work, int, int], Sequence[Any]]  # work, how many pieces, instructions in all
-
-
-def in_order(work: Work, count: int, _size: int) -> Sequence[Any]:
-    """Do the pieces of work one after another."""
-    return [work(k) for k in range(count)]
 
 
 def explain_difference(

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 from hot_anvil.core.asmtext import normal_path
 from hot_anvil.core.code import Site
+from hot_anvil.core.debugtypes import lookup, text_of
 
 
 class Inlined(NamedTuple):
@@ -168,21 +169,9 @@ class Ranges:
 
 def _name(die: Any, names: dict[int, str]) -> str:
     """Return a function's name, looked up through the entries it completes."""
-    key = die.offset
-    if key not in names:
-        found = ""
-        for _ in range(4):
-            if "DW_AT_name" in die.attributes:
-                found = die.attributes["DW_AT_name"].value.decode(errors="replace")
-                break
-            for link in ("DW_AT_abstract_origin", "DW_AT_specification"):
-                if link in die.attributes:
-                    die = die.get_DIE_from_attribute(link)
-                    break
-            else:
-                break
-        names[key] = found
-    return names[key]
+    if die.offset not in names:
+        names[die.offset] = text_of(lookup(die, "DW_AT_name"))
+    return names[die.offset]
 
 
 def _files(program: Any, unit: Any, folder: str) -> dict[int, str]:

@@ -1,7 +1,7 @@
 """Expectations: statements about facts that must hold, and whether they do."""
 
 import re
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
@@ -52,14 +52,16 @@ class Expected(NamedTuple):
 def judge(
     expectation: Expectation,
     builds: Iterable[tuple[str, tuple[FunctionFacts, ...] | None, str]],
+    symbols: Collection[str],
 ) -> tuple[Outcome, ...]:
     """Return the outcome of every statement in every build it is about.
 
-    ``builds`` are (name, facts or None where refused, why it was refused).
+    ``builds`` are (name, facts or None where refused, why it was refused),
+    ``symbols`` those that the entry goes by (``code.find_functions``).
     """
     out = []
     for build, functions, why in builds:
-        function = _function(expectation.entry, functions or ())
+        function = next((f for f in functions or () if f.name in symbols), None)
         for name, wanted in expectation.facts.items():
             if functions is None:
                 out.append(_absent(expectation, name, build, f"refused: {why}"))
@@ -73,14 +75,6 @@ def judge(
 
 def _absent(expectation: Expectation, name: str, build: str, why: str) -> Outcome:
     return Outcome(expectation, name, build, FAILED, why, told=False)
-
-
-def _function(entry: str, functions: Sequence[FunctionFacts]) -> FunctionFacts | None:
-    for function in functions:
-        plain = function.title.partition("(")[0]
-        if entry in (function.name, function.title, plain, plain.rpartition("::")[2]):
-            return function
-    return None
 
 
 def _outcome(

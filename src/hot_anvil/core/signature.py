@@ -4,6 +4,7 @@ import io
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
+from hot_anvil.core.debugtypes import lookup
 from hot_anvil.core.dwarf import allow_two_byte_addresses
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import did_you_mean, listed
@@ -144,35 +145,21 @@ def _is_callable_definition(die: Any) -> bool:
 
 
 def _signature(die: Any, files: dict[int, str]) -> Signature:
-    name = _attribute(die, "DW_AT_name").decode()
-    linkage = _attribute(die, "DW_AT_linkage_name")
+    name = lookup(die, "DW_AT_name").decode()
+    linkage = lookup(die, "DW_AT_linkage_name")
     parameters: list[Parameter] = []
     for child in die.iter_children():
         if child.tag == "DW_TAG_formal_parameter":
-            label = _attribute(child, "DW_AT_name") or f"arg{len(parameters) + 1}".encode()
+            label = lookup(child, "DW_AT_name") or f"arg{len(parameters) + 1}".encode()
             parameters.append(Parameter(label.decode(), _passed_type(child)))
     return Signature(
         name,
         linkage.decode() if linkage else name,
         _type_of(die),
         tuple(parameters),
-        files.get(_attribute(die, "DW_AT_decl_file") or 0, ""),
-        _attribute(die, "DW_AT_decl_line") or 0,
+        files.get(lookup(die, "DW_AT_decl_file") or 0, ""),
+        lookup(die, "DW_AT_decl_line") or 0,
     )
-
-
-def _attribute(die: Any, name: str) -> Any:
-    """Return an attribute's value, looked up through the declaration a DIE completes."""
-    for _ in range(4):
-        if name in die.attributes:
-            return die.attributes[name].value
-        for link in ("DW_AT_specification", "DW_AT_abstract_origin"):
-            if link in die.attributes:
-                die = die.get_DIE_from_attribute(link)
-                break
-        else:
-            return None
-    return None
 
 
 def _passed_type(parameter: Any) -> Type:

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from hot_anvil.core.bench import Wanted
-from hot_anvil.core.code import Instruction
+from hot_anvil.core.code import Instruction, parts_by_owner
 from hot_anvil.core.expecting import HELD, Expected, Outcome
 from hot_anvil.core.facts.records import ALL
 from hot_anvil.core.facts.table import instructions_of
@@ -62,7 +62,7 @@ def evidence(one: Expected, outcome: Outcome) -> list[tuple[int, Instruction]]:
     symbol = one.symbols.get(outcome.expectation.entry, "")
     if code is None or outcome.places == ALL:
         return []
-    items = instructions_of(code, symbol)
+    items = instructions_of(parts_by_owner(code.functions), symbol)
     return [(k, items[k]) for k in outcome.places if k < len(items)]
 
 

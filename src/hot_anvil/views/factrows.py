@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from hot_anvil.core.code import Instruction
+from hot_anvil.core.code import Instruction, parts_by_owner
 from hot_anvil.core.facts.records import (
     ALL,
     FUNCTION_FACTS,
@@ -26,8 +26,10 @@ def facts_document(found: Sequence[SnippetFacts], names: Sequence[str], evidence
     functions = []
     for one in found:
         for column in one.table.columns:
+            shown = evidence and column.functions is not None
+            owners = parts_by_owner(one.codes[column.build].functions) if shown else {}
             for function in column.functions or ():
-                items = instructions_of(one.codes[column.build], function.name) if evidence else ()
+                items = instructions_of(owners, function.name)
                 functions.append(_plain(one.table.snippet, column.build, function, names, items))
     refused = [
         {"snippet": one.table.snippet, "build": column.build, "why": column.why}

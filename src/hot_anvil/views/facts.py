@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from textwrap import wrap
 
-from hot_anvil.core.code import Instruction
+from hot_anvil.core.code import Instruction, parts_by_owner
 from hot_anvil.core.facts.records import (
     ALL,
     FUNCTION_FACTS,
@@ -216,11 +216,12 @@ def _silent(sheet: Sheet, one: SnippetFacts) -> None:
 
 def _evidence(sheet: Sheet, one: SnippetFacts) -> None:
     """Show the instructions behind each fact shown, build by build."""
+    owners = {build: parts_by_owner(code.functions) for build, code in one.codes.items()}
     for function in one.table.functions:
         for k, column in enumerate(one.table.columns):
             if column.functions is None or not function.there[k]:
                 continue
-            items = instructions_of(one.codes[column.build], function.name)
+            items = instructions_of(owners[column.build], function.name)
             groups = [("", function.rows)]
             groups += [(f" of the loop at {loop.lines}", loop.rows) for loop in function.loops]
             for where, rows in groups:

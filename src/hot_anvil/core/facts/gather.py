@@ -1,6 +1,6 @@
 """Facts of all functions of one build's code."""
 
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping
 from typing import Any
 
 from hot_anvil.core.code import Code, parts_by_owner
@@ -12,40 +12,34 @@ from hot_anvil.core.facts.values import is_void, outcome_facts
 from hot_anvil.core.flow import Body
 from hot_anvil.core.listing import Sources
 from hot_anvil.core.side import Side
+from hot_anvil.core.spread import Spread, in_order
 
 _ORDER = {name: place for place, name in enumerate(FUNCTION_FACTS)}
-Spread = Callable[[Callable[[int], Any], int, int], Sequence[Any]]
-
-
-def in_turn(work: Callable[[int], Any], count: int, _size: int) -> Sequence[Any]:
-    """Return ``work(k)`` for each k below ``count``."""
-    return [work(k) for k in range(count)]
 
 
 def gather_facts(
     code: Code,
     sources: Sources,
     sizes: Mapping[str, int],
-    entries: Collection[str] = (),
-    spread: Spread = in_turn,
+    spread: Spread = in_order,
 ) -> list[Any]:
-    """Return the facts of every function, or of the ``entries`` (symbols), in text order.
+    """Return the facts of every function, in text order.
 
     They are plain (see ``records.to_plain``): quick to store, and to bring
     back from other processes. ``sizes`` are the bytes of functions as the
     object has them. ``spread`` may share the work over the cores.
     """
     owners = parts_by_owner(code.functions)
-    wanted = [owner for owner in owners if not entries or owner in entries]
+    names = list(owners)
 
     def one(k: int) -> Any:
-        owner = wanted[k]
+        owner = names[k]
         body = Body(owner, owners[owner], code.isa)
         known = [sizes[p.name] for p in owners[owner] if p.name in sizes]
         size = sum(known) if len(known) == len(owners[owner]) else None
         return to_plain([facts_of(body, code.titles, sources, size, owners.keys())])[0]
 
-    return list(spread(one, len(wanted), code.total))
+    return list(spread(one, len(names), code.total))
 
 
 def facts_of(

@@ -3,7 +3,7 @@
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.code import Code, Instruction, join_parts, parts_by_owner
+from hot_anvil.core.code import Code, Function, Instruction, join_parts
 from hot_anvil.core.facts.records import (
     FUNCTION_FACTS,
     LOOP_FACTS,
@@ -232,8 +232,10 @@ def timing_loops(table: FactTable) -> tuple[tuple[FunctionRows, LoopRows, Mappin
     return tuple(out)
 
 
-def instructions_of(code: Code, name: str) -> tuple[Instruction, ...]:
-    """Return the instructions of a function and its cold parts."""
-    owners = parts_by_owner(code.functions)
+def instructions_of(owners: Mapping[str, Sequence[Function]], name: str) -> tuple[Instruction, ...]:
+    """Return the instructions of a function and its cold parts.
+
+    ``owners`` are all functions by owner (``parts_by_owner``): made once for many names.
+    """
     symbol = name if name in owners else next((o for o in owners if plain_name(o) == name), "")
     return join_parts(owners.get(symbol, ()))

@@ -16,19 +16,17 @@ _FLOATS = {32: ("<f", 4), 64: ("<d", 8)}
 
 def outcome_facts(side: Side) -> list[Fact]:
     """Return whether a function is empty, and the constant that is all it returns."""
+    neither = [Fact("empty", False), Fact("constant", None, (), "-")]
     work = _work(side)
-    if work is None:
-        return [Fact("empty", False), Fact("constant", None, (), "-")]
-    known = _evaluate(side, work)
-    if known is None:
-        return [Fact("empty", False), Fact("constant", None, (), "-")]
-    results = RESULTS[side.body.isa]
-    setting = tuple(k for k in work if side.written(k) & results)
+    known = _evaluate(side, work) if work is not None else None
+    if work is None or known is None:
+        return neither
+    setting = tuple(k for k in work if side.written(k) & RESULTS[side.body.isa])
     if not setting:
         return [Fact("empty", True, ALL), Fact("constant", None, (), "-")]
     value = _result(side, known)
     if value is None:
-        return [Fact("empty", False), Fact("constant", None, (), "-")]
+        return neither
     return [Fact("empty", False), Fact("constant", value, setting, str(value))]
 
 
