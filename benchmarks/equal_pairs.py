@@ -18,6 +18,7 @@ from pathlib import Path
 
 from hot_anvil.api import Workshop, open_source
 from hot_anvil.core.inputs import make_input_set
+from hot_anvil.core.wanted import Wanted
 from hot_anvil.system.workers import Worker
 
 KERNELS = {
@@ -77,7 +78,7 @@ def naive(workshop: Workshop) -> list[str]:
     """Time each build once, one after the other, and compare the medians at 1 %."""
     (snippet,) = workshop.bench.snippets
     signatures = workshop.signatures(snippet)
-    inputs = make_input_set(workshop.bench, snippet, signatures[0], {}, 1)
+    inputs = make_input_set(workshop.bench, snippet, signatures[0], Wanted({}), {})
     medians = []
     for program in workshop.link(workshop.compile(), signatures, 0).values():
         with Worker(program.path) as worker:

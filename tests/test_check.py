@@ -13,12 +13,13 @@ from hypothesis import strategies as st
 from conftest import document, hot_anvil, refused
 from hot_anvil.api import open_source
 from hot_anvil.core.errors import RequestError
+from hot_anvil.core.expression import evaluate
 from hot_anvil.core.fills import fill_array, parse_fill
-from hot_anvil.core.inputs import evaluate, stanza
-from hot_anvil.core.signature import Type
+from hot_anvil.core.stanza import stanza
 from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.core.types import Type, leaves
 
-INT16 = Type("int", 2, "int16_t")
+(INT16,) = leaves(Type("int", 2, "int16_t"))
 
 SOURCE = """#include <stdint.h>
 #include <stdio.h>
@@ -181,13 +182,13 @@ def test_fills_repeat_stay_in_range_and_differ_by_name(
     low: int, high: int, count: int, seed: int
 ) -> None:
     fill = parse_fill(f"uniform({low}, {high})", "here")
-    values = fill_array(fill, INT16, count, seed, "levels")
-    again = fill_array(fill, INT16, count, seed, "levels")
+    values = fill_array(fill, INT16, count, seed, "levels", {}, "here")
+    again = fill_array(fill, INT16, count, seed, "levels", {}, "here")
     assert values.dtype == np.dtype("i2") and len(values) == count
     assert (values == again).all()
     assert count == 0 or (low <= values.min() and values.max() <= high)
     if count > 50 and high - low > 100:
-        assert (values != fill_array(fill, INT16, count, seed, "other")).any()
+        assert (values != fill_array(fill, INT16, count, seed, "other", {}, "here")).any()
 
 
 @pytest.mark.parametrize(
@@ -201,7 +202,7 @@ def test_fills_repeat_stay_in_range_and_differ_by_name(
     ],
 )
 def test_fills_of_known_values(text: str, values: list[int]) -> None:
-    assert fill_array(parse_fill(text, ""), INT16, 4, 1, "levels").tolist() == values
+    assert fill_array(parse_fill(text, ""), INT16, 4, 1, "levels", {}, "").tolist() == values
 
 
 @pytest.mark.parametrize("text", ["unifrm(1,2)", "uniform(1)", "ramp(1,2,3)", "uniform(a, b)", "7"])

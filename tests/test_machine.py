@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from conftest import document, hot_anvil, write_bench
 from hot_anvil.api import open_bench, open_source
-from hot_anvil.core.inputs import Argument, InputSet, point_label, sweep_points
+from hot_anvil.core.inputs import Argument, InputSet
 from hot_anvil.core.protocol import (
     HEAD,
     prepare,
@@ -21,7 +21,10 @@ from hot_anvil.core.protocol import (
     read_probe,
     read_visit,
 )
+from hot_anvil.core.signature import Signature
 from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.core.types import Type
+from hot_anvil.core.wanted import Wanted, point_label, sweep_points
 from hot_anvil.system.linking import PLACEMENTS
 from hot_anvil.system.measuring import GENERATIONS, turns_and_rounds
 from hot_anvil.system.process import OUTPUT_LIMIT, run
@@ -138,14 +141,16 @@ def test_a_worker_that_is_asked_nonsense_ends_and_says_so(
         with pytest.raises(WorkerEnded) as ended:
             worker.visit(3, 1, 1, 5)  # nothing was prepared in that slot
     assert ended.value.kind == "crashed"
-    huge = InputSet({}, 1, (Argument("levels", "buffer", b"\0" * (64 << 20), 4, False, 0),))
+    huge = InputSet(Wanted({}), (Argument("levels", "buffer", b"\0" * (64 << 20), 4, False),))
     with Worker(program.path, memory=32 << 20) as small, pytest.raises(WorkerEnded) as ended:
         small.prepare(0, 0, huge)
     assert "memory" in ended.value.why
 
 
+POINTS = Signature("found", "found", Type("pointer", 8, "char *"), (), "", 0)
+
 buffers = st.builds(
-    lambda name, data, writable: Argument(name, "buffer", data, 1, writable, 0),
+    lambda name, data, writable: Argument(name, "buffer", data, 1, writable),
     st.sampled_from("abc"),
     st.binary(max_size=40),
     st.booleans(),
@@ -154,12 +159,14 @@ buffers = st.builds(
 
 @given(st.lists(buffers, max_size=5), st.binary(min_size=16, max_size=16))
 def test_outputs_are_cut_where_the_buffers_end(arguments: list[Argument], result: bytes) -> None:
-    inputs = InputSet({}, 1, tuple(arguments))
+    inputs = InputSet(Wanted({}), tuple(arguments))
     written = [a for a in arguments if a.writable]
-    found = read_output(result + b"".join(a.data for a in written), inputs)
+    nowhere = b"\xff\xff\xff\xff" + bytes(8)
+    made = nowhere + result + b"".join(a.data for a in written)
+    found = read_output(made, inputs, POINTS)
     assert found.result == result
     assert list(found.buffers) == [(a.name, a.data) for a in written]
-    asked = prepare(2, 1, inputs, True)
+    asked = prepare(2, 1, inputs)
     assert len(asked) == HEAD.size + HEAD.unpack(asked[: HEAD.size])[1]
 
 

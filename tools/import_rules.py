@@ -14,9 +14,11 @@ ALLOWED = {
     "core": {"core"},
     "system": {"core", "system"},
     "views": {"core", "views"},
-    "api": {"comparison", "core", "inspection", "system"},
+    "api": {"comparison", "core", "inspection", "system", "verification"},
     "comparison": {"api", "core", "system"},
     "inspection": {"api", "core", "system"},
+    "verification": {"api", "core", "programs", "system"},
+    "programs": {"api", "core", "system", "verification"},
     "cli": {"api", "cli", "comparison", "core", "inspection", "system", "views"},
 }
 # What the core must not touch: processes, terminals, files, clocks, the environment.

@@ -12,7 +12,7 @@ Every step does the steps before it when they are still missing. Records are
 immutable named tuples; see ``hot_anvil.core``.
 """
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -30,7 +30,6 @@ from hot_anvil.core.code import (
 from hot_anvil.core.errors import FaultError, RequestError
 from hot_anvil.core.grid import Build, Plan, command_line, find_build
 from hot_anvil.core.listing import list_functions
-from hot_anvil.core.names import listed
 from hot_anvil.core.planning import plan_builds
 from hot_anvil.core.shown import Listing, SnippetDiff
 from hot_anvil.core.toolchain import Toolchain
@@ -44,7 +43,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.expecting import Expected
     from hot_anvil.core.facts.table import SnippetFacts
     from hot_anvil.core.framed import BuildFrame
-    from hot_anvil.core.judged import Checked, Measured, Picked
+    from hot_anvil.core.judged import Again, Checked, Measured, Picked
     from hot_anvil.core.ledger import Ledger
     from hot_anvil.core.pick import Cost
     from hot_anvil.core.proof import DebugProof
@@ -68,7 +67,6 @@ class Workshop:
         self.store = Store(bench.root, bare)
         self.jobs = 0  # compilers at once, 0 for as many as there are cores
         self._built: dict[tuple[str, str], Built] = {}
-        self._programs: dict[str, dict[str, Program]] = {}  # snippet -> build -> program
 
     def limit(
         self, jobs: int | None = None, seconds: int | None = None, memory: int | None = None
@@ -226,30 +224,25 @@ class Workshop:
         return make_frames(self, build, snippets, entries)
 
     def check(
-        self, snippets: Sequence[str] = (), call_seconds: float = DEFAULT_CALL_SECONDS
+        self,
+        snippets: Sequence[str] = (),
+        call_seconds: float = DEFAULT_CALL_SECONDS,
+        repeat: int = 2,
     ) -> tuple["Checked", ...]:
-        """Judge every candidate of the snippets against the reference."""
-        from hot_anvil.system.checking import check_snippet
+        """Judge every candidate of the snippets against the reference.
 
-        self.compile(snippets)  # all at once: that keeps every core busy
-        out = []
-        for snippet in find_snippets(self.bench, snippets):
-            builds = self.compile([snippet.name])
-            signatures, notes = self._entries(snippet)
-            programs = self._programs[snippet.name] = self.link(builds, signatures, 0)
-            checked = check_snippet(
-                self.bench,
-                snippet,
-                self._reference_of(snippet, builds, signatures),
-                signatures,
-                builds,
-                programs,
-                call_seconds,
-                self.progress,
-            )
-            self.store.record("check", snippet.name, [v._asdict() for v in checked.verdicts])
-            out.append(checked._replace(notes=notes))
-        return tuple(out)
+        ``call_seconds`` bounds each call. ``repeat`` calls on each input set
+        find what only sometimes comes out otherwise.
+        """
+        from hot_anvil.verification import check_snippets
+
+        return check_snippets(self, snippets, call_seconds, repeat)
+
+    def again(self, name: str, call_seconds: float = DEFAULT_CALL_SECONDS) -> "Again":
+        """Call a candidate once more on an input set that a check found to fail."""
+        from hot_anvil.verification import check_again
+
+        return check_again(self, name, call_seconds)
 
     def measure(
         self,
@@ -290,57 +283,15 @@ class Workshop:
 
     def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call the snippet's entries, from its reference build."""
-        return self._entries(snippet)[0]
+        from hot_anvil.verification import find_callable
 
-    def _entries(self, snippet: Snippet) -> tuple[tuple["Signature", ...], tuple[str, ...]]:
-        """Return the entries that can be called here, and notes on those that cannot.
-
-        A rival in a language that no toolchain of the grid takes here is left out.
-        """
-        from hot_anvil.core.signature import find_entries
-
-        known = self.functions(snippet)
-        compiled = {u.source for b in self.compile([snippet.name]) for u in b.units}
-        lacking = [source for source in snippet.sources if source not in compiled]
-        names = {name for s in known for name in (s.name, s.symbol)}
-        absent = [entry for entry in snippet.entries if lacking and entry not in names]
-        wanted = [entry for entry in snippet.entries if entry not in absent]
-        notes: tuple[str, ...] = ()
-        if absent:
-            why = f"no compiler of the grid is here for {listed(lacking)}"
-            notes = (f"{listed(absent)}: left out: {why}.",)
-        if absent and not wanted:
-            raise RequestError(f"{self.bench.file}: snippet {snippet.name}: {notes[0]}")
-        return find_entries(wanted, known, snippet.sources), notes
+        return find_callable(self, snippet).signatures
 
     def functions(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call every function of the snippet that others can call."""
-        from hot_anvil.system.interface import read_interface
+        from hot_anvil.verification import known_functions
 
-        compiled = self.compile([snippet.name])
-        usable = [b.build for b in compiled if b.status == COMPILED]
-        if not usable:
-            said = (
-                f"{compiled[0].build.name} says: {compiled[0].why}"
-                if compiled
-                else (f"No toolchain of the grid takes {listed(snippet.languages)}.")
-            )
-            raise RequestError(
-                f"{self.bench.file}: snippet {snippet.name} compiles under no build. {said}"
-            )
-        # The reference first; what it has no compiler for, from the first build that has.
-        order = sorted(usable, key=lambda build: build != self.plan.reference)
-        out: dict[str, Signature] = {}
-        languages: set[str] = set()
-        for build in order:
-            chain = self.toolchain(build)
-            if set(snippet.languages) & set(chain.drivers) <= languages:
-                continue
-            languages |= set(chain.drivers)
-            family = next(f for f in self.found.families if f.name == chain.family)
-            for signature in read_interface(snippet, build, chain, family, self.store):
-                out.setdefault(signature.symbol, signature)
-        return tuple(out.values())
+        return known_functions(self, snippet)
 
     def link(
         self, builds: Sequence[Built], signatures: Sequence["Signature"], placement: int
@@ -352,29 +303,22 @@ class Workshop:
         from hot_anvil.system.linking import Program, link_program
 
         host = host_toolchain(self.found.toolchains)
+        drivers: Mapping[str, Built] = {}
+        if builds and builds[0].snippet.driver:
+            from hot_anvil.verification import compile_drivers
+
+            drivers = compile_drivers(self, builds[0].snippet, builds)
 
         def link(built: Built) -> Program:
             chain = self.toolchain(built.build)
             if not chain.can["run"]:
                 return Program("", f"code for {chain.target} does not run on this machine", "")
-            return link_program(built, signatures, chain, host, self.store, placement)
+            driver = drivers.get(built.build.toolchain)
+            return link_program(built, signatures, chain, host, self.store, placement, driver)
 
         usable = [built for built in builds if built.status == COMPILED]
         with ThreadPoolExecutor() as pool:
             return dict(zip((b.build.name for b in usable), pool.map(link, usable), strict=True))
-
-    def _reference_of(
-        self, snippet: Snippet, builds: Sequence[Built], signatures: Sequence["Signature"]
-    ) -> str:
-        """Return the reference build of a snippet: the bench's, or the first that has the entry."""
-        from hot_anvil.system.checking import written_elsewhere
-
-        name = snippet.reference or signatures[0].name
-        entry = next((s for s in signatures if s.name == name), signatures[0])
-        able = [b.build for b in builds if not written_elsewhere(b, entry)]
-        if self.plan.reference in able or not able:
-            return self.plan.reference.name
-        return able[0].name
 
     def _programs_to_time(self, checked: "Checked") -> dict[str, dict[int, str]]:
         """Return the programs of the builds to time: build -> placement -> path."""
@@ -410,7 +354,9 @@ class Workshop:
         if not checked.correct:
             return Measured(checked, baseline, (), (), None)
         programs = self._programs_to_time(checked)
-        same_code = {build: p.same_code for build, p in self._programs[name].items()}
+        builds = [b for b in self.compile([name]) if b.build.name in programs]
+        linked = self.link(builds, checked.signatures, 0)
+        same_code = {build: program.same_code for build, program in linked.items()}
         try:
             contests, anchor = measure_snippet(
                 self.bench,

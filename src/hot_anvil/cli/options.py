@@ -60,15 +60,15 @@ def add_bench(parser: argparse.ArgumentParser, path: bool = True) -> None:
         help="take includes, defines and other flags of the sources from a compile_commands.json",
     )  # fmt: skip
     parser.add_argument(
-        "--jobs", type=_count, metavar="N", help="compile this many at once (default: all cores)"
+        "--jobs", type=count, metavar="N", help="compile this many at once (default: all cores)"
     )
     parser.add_argument(
-        "--job-seconds", type=_count, metavar="S",
+        "--job-seconds", type=count, metavar="S",
         help="stop a compiler that takes longer (default: 300)",
     )  # fmt: skip
     parser.add_argument(
         "--job-memory",
-        type=_count,
+        type=count,
         metavar="MB",
         help="memory for one compiler (default: no limit)",
     )
@@ -184,7 +184,7 @@ def add_measuring(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
-def _count(text: str) -> int:
+def count(text: str) -> int:
     if not text.isdigit() or not 0 < int(text) < 1 << 40:
         raise argparse.ArgumentTypeError(f"'{text}' is not a whole number above 0")
     return int(text)

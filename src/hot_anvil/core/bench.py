@@ -33,6 +33,32 @@ class Expectation(NamedTuple):
     line: int  # of the bench's file, 0 when not known
 
 
+class Tolerance(NamedTuple):
+    """How far floats may be off; a value passes when one of these holds."""
+
+    ulp: float = 0.0  # units in the last place of the expected value
+    relative: float = 0.0
+    absolute: float = 0.0
+
+
+class Case(NamedTuple):
+    """An input set given value by value, and what must come of it."""
+
+    inputs: Values  # in place of the snippet's
+    expected: Values  # parameter, or "returns" -> number, numbers or a fill
+    why: str
+
+
+class ProgramRun(NamedTuple):
+    """One run of a program: what goes in, and what must come out."""
+
+    arguments: tuple[str, ...]
+    stdin: Any  # a text, {"file": name}, or None
+    needs: tuple[str, ...]  # files of the bench put into the folder it runs in
+    writes: tuple[str, ...]  # files it writes there, to be compared
+    expected: Values  # "stdout", "exit", "files"
+
+
 class Snippet(NamedTuple):
     """One piece of code under study."""
 
@@ -52,6 +78,12 @@ class Snippet(NamedTuple):
     project_flags: Mapping[str, tuple[str, ...]] = MappingProxyType({})
     project: str = ""  # the compile_commands.json to take them from
     expectations: tuple[Expectation, ...] = ()
+    tolerance: Tolerance = Tolerance()
+    not_promised: Mapping[str, str] = MappingProxyType({})  # kind of edge -> why it is left out
+    cases: tuple[Case, ...] = ()
+    driver: str = ""  # source that makes the objects an entry takes, and calls it
+    program: bool = False  # a whole program, run as it is
+    runs: tuple[ProgramRun, ...] = ()
 
     @property
     def languages(self) -> tuple[str, ...]:
@@ -109,9 +141,12 @@ class Input(NamedTuple):
     """What a bench says of one parameter, checked but not yet evaluated."""
 
     value: int | float | str | None  # scalar, or an expression over the sweep
-    fill: str | None
-    elements: int | str | None
-    alias: str | None
+    fill: str | None = None
+    elements: int | str | None = None
+    alias: str | None = None
+    align: int | None = None  # bytes; aligned to this and to no more
+    offset: int | str = 0  # elements into the other buffer, for an alias
+    members: Values = MappingProxyType({})  # part of a struct -> number, expression or fill
 
 
 def language_of(source: str) -> str:

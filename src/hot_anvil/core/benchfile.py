@@ -17,6 +17,7 @@ from hot_anvil.core.bench import (
     Wanted,
     language_of,
 )
+from hot_anvil.core.benchchecks import read_check_keys, read_parameter
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.tomlplace import Step, dotted, line_of
@@ -44,9 +45,19 @@ _KEYS = {
         "flags",
         "from",
         "expect",
+        "tolerance",
+        "not_promised",
+        "case",
+        "driver",
+        "program",
+        "run",
     ),
     "expect": ("entry", "builds", "loop", "facts", "why"),
-    "input": ("fill", "count", "alias"),
+    "input": ("fill", "count", "alias", "align", "offset", "members"),
+    "tolerance": ("ulp", "relative", "absolute"),
+    "case": ("inputs", "expected", "why"),
+    "run": ("arguments", "stdin", "needs", "writes", "expected"),
+    "expected": ("stdout", "exit", "files"),
 }
 
 
@@ -55,7 +66,7 @@ def read_bench(tables: Values, text: str, file: str, root: str) -> Bench:
 
     ``text`` is the file's text, to name lines in errors; raises RequestError.
     """
-    reader = _Reader(file, text)
+    reader = Reader(file, text)
     reader.known(tables, (), "")
     snippets = reader.items(tables, (), "snippet", dict)
     if not snippets:
@@ -85,14 +96,14 @@ def read_bench(tables: Values, text: str, file: str, root: str) -> Bench:
 
 def read_settings(tables: Values, text: str, file: str) -> Settings:
     """Check the tables of a person's settings file and return them."""
-    reader = _Reader(file, text)
+    reader = Reader(file, text)
     reader.known(tables, (), "settings")
     own = reader.item(tables, (), "toolchain", dict, {})
     custom = tuple(reader.toolchain(name, table) for name, table in own.items())
     return Settings(custom, reader.defaults(tables))
 
 
-class _Reader:
+class Reader:
     """Checks tables and raises errors that name file, table, key and line."""
 
     def __init__(self, file: str, text: str) -> None:
@@ -212,7 +223,7 @@ class _Reader:
             raise self.fault((*path, "reference"), f"'{reference}' is not an entry.{hint}")
         inputs = self.item(table, path, "inputs", dict, {})
         for key, value in inputs.items():
-            self.input(value, (*path, "inputs", key))
+            read_parameter(self, value, (*path, "inputs", key))
         sweep = self.item(table, path, "sweep", dict, {})
         points = {key: self.sweep(sweep, (*path, "sweep"), key) for key in sweep}
         about = self.item(table, path, "about", str, "")
@@ -232,6 +243,7 @@ class _Reader:
             toolchains=tuple(self.items(table, path, "toolchains", str)),
             flags=self.flag_sets(table, path, flags),
             project=self.item(table, path, "from", str, ""),
+            **read_check_keys(self, table, path),
             expectations=tuple(
                 self.expectation(one, (*path, "expect", number))
                 for number, one in enumerate(self.items(table, path, "expect", dict))
@@ -278,24 +290,7 @@ class _Reader:
             raise self.fault((*path, key), "must list at least one whole number")
         return points
 
-    def input(self, value: object, path: tuple[Step, ...]) -> Input:
-        if isinstance(value, Mapping):
-            self.known(value, path, "input")
-            if ("fill" in value) == ("alias" in value):
-                raise self.fault(path, "needs either 'fill' or 'alias'")
-            count = value.get("count", 1)
-            if isinstance(count, bool) or not isinstance(count, int | str):
-                raise self.fault(
-                    (*path, "count"), "must be a whole number or a name from the sweep"
-                )
-            for key in ("fill", "alias"):
-                self.item(value, path, key, str, "")
-            return Input(None, value.get("fill"), count, value.get("alias"))
-        if isinstance(value, int | float | str):
-            return Input(value, None, None, None)
-        raise self.fault(path, f"must be a number, a name from the sweep or a table, not {value!r}")
-
 
 def read_input(value: object, name: str, file: str) -> Input:
     """Return the input specification a bench gives for parameter ``name``."""
-    return _Reader(file, "").input(value, ("inputs", name))
+    return read_parameter(Reader(file, ""), value, ("inputs", name))

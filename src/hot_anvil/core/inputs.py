@@ -1,122 +1,123 @@
 """Input sets: concrete values for an entry's parameters."""
 
-import ast
-import itertools
-import operator
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.bench import Bench, Input, Snippet
 from hot_anvil.core.benchfile import read_input
+from hot_anvil.core.edges import shape
 from hot_anvil.core.errors import RequestError
-from hot_anvil.core.fills import fill_array, numpy_type, parse_fill
+from hot_anvil.core.expression import Names, evaluate
+from hot_anvil.core.fills import Files, elements_in, fill_array, is_fill, parse_fill
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.signature import Parameter, Signature
+from hot_anvil.core.stanza import how_to_give
+from hot_anvil.core.types import Leaf, Type, element_size, leaf_values, leaves
+from hot_anvil.core.wanted import Wanted
 
 MOST_BYTES = 1 << 30  # of one buffer
-_OPERATORS = {
-    ast.Add: operator.add,
-    ast.Sub: operator.sub,
-    ast.Mult: operator.mul,
-    ast.FloorDiv: operator.floordiv,
-}
-
-Point = Mapping[str, int]
-Names = Mapping[str, int | float]
 
 
 class Argument(NamedTuple):
-    """One concrete argument: a scalar's bytes, a buffer's, or another's buffer."""
+    """One concrete argument: a value's bytes, a buffer's, or another's buffer."""
 
     name: str  # of the parameter
-    kind: str  # "scalar", "buffer" or "alias"
+    kind: str  # "scalar" (a struct too), "buffer" or "alias"
     data: bytes
-    align: int  # bytes; natural alignment of the elements
+    align: int  # bytes; natural alignment of the elements, or what the bench asks for
     writable: bool
-    target: int  # for an alias: index of the buffer's parameter
+    target: int = 0  # for an alias: index of the buffer's parameter
+    offset: int = 0  # for an alias: bytes into that buffer
+    exact: bool = False  # aligned to ``align`` and to no more
 
 
 class InputSet(NamedTuple):
     """One assignment of values to the parameters of an entry."""
 
-    point: Point
-    seed: int
+    wanted: Wanted
     arguments: tuple[Argument, ...]
 
     @property
     def label(self) -> str:
-        """Where in the sweep it stands: ``n=64``, "" without a sweep."""
-        return point_label(self.point)
+        """What tells it from the other sets of a snippet."""
+        return self.wanted.label
 
 
-def point_label(point: Point) -> str:
-    """Return a sweep point in one word: ``n=64``; "" for no sweep."""
-    return " ".join(f"{name}={value}" for name, value in point.items())
+class _Making(NamedTuple):
+    """What the values of one input set are made from."""
 
-
-def sweep_points(snippet: Snippet) -> tuple[Point, ...]:
-    """Return every combination of the sweep's values; one empty point without a sweep."""
-    names = list(snippet.sweep)
-    product = itertools.product(*(snippet.sweep[name] for name in names))
-    return tuple(dict(zip(names, values, strict=True)) for values in product)
+    wanted: Wanted
+    inputs: Mapping[str, object]
+    known: Names
+    names: Sequence[str]
+    files: Files
+    where: str
 
 
 def make_input_set(
-    bench: Bench, snippet: Snippet, signature: Signature, point: Point, seed: int
+    bench: Bench, snippet: Snippet, signature: Signature, wanted: Wanted, files: Files
 ) -> InputSet:
-    """Return the values for one call of an entry at one point of the sweep.
+    """Return the values for one call of an entry.
 
-    Raises RequestError for a parameter without a value (with the parameters
-    found and a stanza to paste), for a name that is no parameter, and for a
-    value that does not fit its type.
+    ``files`` holds the contents of the files that fills name. Raises
+    RequestError for a parameter without a value (with the parameters found and
+    a stanza to paste), and for a value that does not fit its type.
     """
-    check_inputs(bench, snippet, signature)
+    inputs = snippet.inputs
     where = f"{bench.file}: snippet {snippet.name}: inputs"
-    arguments = []
+    if wanted.case >= 0:
+        inputs = {**inputs, **snippet.cases[wanted.case].inputs}
+        where = f"{bench.file}: snippet {snippet.name}: case {wanted.case + 1}: inputs"
+    check_inputs(bench, snippet._replace(inputs=inputs), signature)
+    plain = {k: v for k, v in inputs.items() if isinstance(v, int | float)}
+    known = {**plain, **wanted.point, **wanted.numbers}
+    if wanted.case >= 0:  # a case's own numbers go before the sweep's
+        own = snippet.cases[wanted.case].inputs
+        known |= {k: v for k, v in own.items() if isinstance(v, int | float)}
     names = [parameter.name for parameter in signature.parameters]
-    plain = {k: v for k, v in snippet.inputs.items() if isinstance(v, int | float)}
-    known = {**plain, **point}
-    for parameter in signature.parameters:
-        given = read_input(snippet.inputs[parameter.name], parameter.name, bench.file)
-        place = f"{where}.{parameter.name}"
-        if parameter.type.kind == "pointer":
-            arguments.append(_buffer(parameter, given, names, known, seed, place))
-        else:
-            arguments.append(_scalar(parameter, given, known, place))
+    making = _Making(wanted, inputs, known, names, files, where)
+    arguments = [_argument(parameter, making, bench.file) for parameter in signature.parameters]
     for argument in arguments:
-        if argument.kind == "alias" and argument.writable:
+        if argument.kind == "alias":
             shared = arguments[argument.target]
-            arguments[argument.target] = shared._replace(writable=True)
-    return InputSet(point, seed, tuple(arguments))
+            if shared.kind != "buffer":
+                raise RequestError(f"{where}.{argument.name}: alias must name a buffer.")
+            if not 0 <= argument.offset <= len(shared.data):
+                raise RequestError(f"{where}.{argument.name}: offset lies outside {shared.name}.")
+            writable = shared.writable or argument.writable
+            arguments[argument.target] = shared._replace(writable=writable)
+    return InputSet(wanted, tuple(arguments))
 
 
 def check_inputs(bench: Bench, snippet: Snippet, signature: Signature) -> None:
     """Raise RequestError unless every parameter has a value and can be passed."""
     where = f"{bench.file}: snippet {snippet.name}"
+    able = "(it can: numbers, structs of them, and pointers to either; a driver does the rest)"
     for parameter in signature.parameters:
         if not parameter.type.callable_with:
+            to = parameter.type.to
             raise RequestError(
                 f"{where}: the parameter '{parameter.name}' of {signature.name} is of type "
-                f"{_type_text(parameter)}, which this version cannot make values for "
-                "(it can: whole numbers, floats, and pointers to them)."
+                f"{f'{to.name} *' if to else parameter.type.name}, which this version cannot make "
+                f"values for {able}."
             )
     if signature.returns.kind != "void" and not signature.returns.callable_with:
         raise RequestError(
             f"{where}: {signature.name} returns {signature.returns.name}, which this version "
-            "cannot compare (it can: whole numbers, floats, pointers and nothing)."
+            f"cannot compare {able}."
         )
     missing = [p.name for p in signature.parameters if p.name not in snippet.inputs]
     if missing:
         raise RequestError(
             f"{where}: no values for {listed(missing)} of\n    {signature.text}\n"
-            f"{_how_to_give(bench, snippet, signature)}"
+            f"{how_to_give(bench, snippet, signature)}"
         )
 
 
 def check_unused(bench: Bench, snippet: Snippet, signatures: Sequence[Signature]) -> None:
     """Raise RequestError for an input that is no entry's parameter."""
     known = {p.name for signature in signatures for p in signature.parameters}
-    for name in snippet.inputs:
+    for name in [*snippet.inputs, *(name for case in snippet.cases for name in case.inputs)]:
         if name not in known:
             raise RequestError(
                 f"{bench.file}: snippet {snippet.name}: inputs.{name} is no parameter of "
@@ -125,133 +126,122 @@ def check_unused(bench: Bench, snippet: Snippet, signatures: Sequence[Signature]
             )
 
 
-def _how_to_give(bench: Bench, snippet: Snippet, signature: Signature) -> str:
-    """Return what to paste for missing values: a stanza, or options for a bare source."""
-    text = stanza(snippet, [signature])
-    if bench.file.endswith(".toml"):
-        return f"Put this into the bench and mend the values:\n\n{text}"
-    options = []
-    option = "--inputs"
-    for line in text.split("\n"):
-        if line.startswith("["):
-            option = "--sweep" if "sweep" in line else "--inputs"
-        elif line:
-            options.append(f"    {option} '{line}'")
-    return "Give them as options and mend the values:\n\n" + " \\\n".join(options)
+def _argument(parameter: Parameter, making: _Making, file: str) -> Argument:
+    given = read_input(making.inputs[parameter.name], parameter.name, file)
+    where = f"{making.where}.{parameter.name}"
+    if parameter.type.kind == "pointer":
+        return _buffer(parameter, given, making, where)
+    kind = parameter.type
+    if given.alias is not None or given.elements is not None:
+        raise RequestError(f"{where}: {kind.name} is one value: it takes no count and no alias.")
+    if kind.kind == "struct" and given.value is not None:
+        raise RequestError(f"{where}: a {kind.name} needs members = {{ name = value, ... }}.")
+    fixed = making.wanted.numbers.get(parameter.name)
+    if fixed is not None and isinstance(given.value, int | float):
+        given = given._replace(value=fixed)
+    data = _contents(kind, given, 1, parameter.name, making, where)
+    return Argument(parameter.name, "scalar", data, max(kind.align, 1), False)
 
 
-def stanza(snippet: Snippet, signatures: Sequence[Signature]) -> str:
-    """Return TOML to paste: a first guess of values for every parameter without one."""
-    parameters = {p.name: p for s in signatures for p in s.parameters}
-    counts = [p.name for p in parameters.values() if _looks_like_count(p)]
-    count = counts[0] if counts else ""
-    lines = []
-    if count and not snippet.sweep and count not in snippet.inputs:
-        lines += ["[snippet.sweep]", f"{count} = [64, 4096]", ""]
-    lines.append("[snippet.inputs]")
-    for name, parameter in parameters.items():
-        if name in snippet.inputs:
-            continue
-        if parameter.type.kind == "pointer":
-            size = f'"{count}"' if count else "64"
-            fill = "zeros" if parameter.writable else _first_fill(parameter)
-            value = f'{{ fill = "{fill}", count = {size} }}'
-        elif name in counts:
-            value = f'"{count}"'
-        else:
-            value = "1.0" if parameter.type.kind == "float" else "1"
-        lines.append(f"{name} = {value}")
-    return "\n".join(lines)
-
-
-def _first_fill(parameter: Parameter) -> str:
-    inner = parameter.type.to
-    if inner and inner.kind == "float":
-        return "uniform(-1, 1)"
-    return "uniform(0, 100)"
-
-
-def _looks_like_count(parameter: Parameter) -> bool:
-    names = ("n", "len", "length", "count", "size", "num")
-    return parameter.type.kind in ("int", "uint") and parameter.name in names
-
-
-def _type_text(parameter: Parameter) -> str:
-    to = parameter.type.to
-    return f"{to.name} *" if to else parameter.type.name
-
-
-def _scalar(parameter: Parameter, given: Input, known: Names, where: str) -> Argument:
-    import numpy as np
-
-    if given.value is None:
-        raise RequestError(f"{where}: {parameter.type.name} takes one number, not a fill.")
-    value = given.value if not isinstance(given.value, str) else evaluate(given.value, known, where)
-    dtype = numpy_type(parameter.type)
-    if dtype.kind in "iu":
-        limits = np.iinfo(dtype)
-        if value != int(value) or not limits.min <= value <= limits.max:
-            raise RequestError(f"{where}: {value} does not fit {parameter.type.name}.")
-        value = int(value)
-    data = np.array([value], dtype=dtype).tobytes()
-    return Argument(parameter.name, "scalar", data, dtype.itemsize, False, 0)
-
-
-def _buffer(
-    parameter: Parameter, given: Input, names: list[str], known: Names, seed: int, where: str
-) -> Argument:
+def _buffer(parameter: Parameter, given: Input, making: _Making, where: str) -> Argument:
+    element = parameter.type.to
+    assert element
     if given.alias is not None:
-        if given.alias not in names or given.alias == parameter.name:
+        if given.alias not in making.names or given.alias == parameter.name:
             raise RequestError(f"{where}: alias = '{given.alias}' names no other parameter.")
-        target = names.index(given.alias)
-        return Argument(parameter.name, "alias", b"", 1, parameter.writable, target)
-    if given.fill is None or given.elements is None:
+        target = making.names.index(given.alias)
+        offset = int(_count(given.offset, making.known, where)) * element_size(element)
+        return Argument(parameter.name, "alias", b"", 1, parameter.writable, target, offset)
+    if given.value is not None:
         raise RequestError(
             f"{where}: a pointer needs a buffer, such as "
             '{ fill = "uniform(0, 100)", count = 64 }.'
         )
-    count = (
-        given.elements
-        if isinstance(given.elements, int)
-        else evaluate(given.elements, known, where)
-    )
-    element = parameter.type.to
-    if element is None or count != int(count) or count < 0:
-        raise RequestError(f"{where}: count = {count} is no number of elements.")
-    dtype = numpy_type(element)
-    if count * dtype.itemsize > MOST_BYTES:
+    count = given.elements
+    if count is None and given.fill and given.fill.lstrip().startswith("file"):
+        leaf = next(leaves(element))
+        number: float = elements_in(parse_fill(given.fill, where), leaf, making.files, where)
+    else:
+        number = _count(1 if count is None else count, making.known, where)
+    if number < 0:
+        raise RequestError(f"{where}: count = {count} is {number}: no number of elements.")
+    if number * element_size(element) > MOST_BYTES:
         raise RequestError(f"{where}: count = {count} is more than {MOST_BYTES >> 20} MiB.")
-    fill = parse_fill(given.fill, where)
-    data = fill_array(fill, element, int(count), seed, parameter.name).tobytes()
-    return Argument(parameter.name, "buffer", data, dtype.itemsize, parameter.writable, 0)
+    data = _contents(element, given, int(number), parameter.name, making, where)
+    align = given.align or max(element.align, 1)
+    exact = given.align is not None
+    return Argument(parameter.name, "buffer", data, align, parameter.writable, exact=exact)
 
 
-def evaluate(text: str, known: Names, where: str) -> int | float:
-    """Return the value of an expression over known names, such as ``n + 16``."""
-    try:
-        return _value(ast.parse(text, mode="eval").body, known)
-    except KeyError as error:
-        name = str(error.args[0])
-        hint = did_you_mean(name, known) or f" Known: {listed(known) or 'no names'}."
-        raise RequestError(
-            f"{where}: '{name}' is neither in the sweep nor a number of the inputs.{hint}"
-        ) from None
-    except (SyntaxError, ValueError, ZeroDivisionError):
-        raise RequestError(
-            f"{where}: '{text}' is no value: give a number, a name from the sweep or the "
-            "inputs, or an expression of them with + - * //."
-        ) from None
+def _count(given: int | str, known: Names, where: str) -> int | float:
+    value = given if isinstance(given, int) else evaluate(given, known, where)
+    if value != int(value):
+        raise RequestError(f"{where}: {given} is {value}: not a whole number.")
+    return int(value)
 
 
-def _value(node: ast.expr, known: Names) -> int | float:
-    if isinstance(node, ast.Constant) and isinstance(node.value, int | float):
-        return node.value
-    if isinstance(node, ast.Name):
-        return known[node.id]
-    if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
-        return -_value(node.operand, known)
-    if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
-        combine = _OPERATORS[type(node.op)]
-        result: int | float = combine(_value(node.left, known), _value(node.right, known))
-        return result
-    raise ValueError("not an expression of numbers and names")
+def _contents(
+    kind: Type, given: Input, count: int, name: str, making: _Making, where: str
+) -> bytes:
+    """Return the bytes of ``count`` values of a type."""
+    own = list(leaves(kind))
+    _check_members(given, own, where)
+    data = bytearray(count * element_size(kind))
+    for leaf in own:
+        spec = _spec(leaf, given)
+        if spec is None:
+            raise RequestError(f"{where}: no value for the member {leaf.path}.")
+        place = f"{where}.{leaf.path}" if leaf.path else where
+        label = f"{name}.{leaf.path}" if leaf.path else name
+        view = leaf_values(data, kind, leaf)
+        view[:] = _numbers(leaf, spec, view.size, label, name, making, place).reshape(view.shape)
+    return bytes(data)
+
+
+def _numbers(  # type: ignore[no-untyped-def]
+    leaf: Leaf, spec: int | float | str, count: int, label: str, name: str, making: _Making,
+    where: str,
+):  # fmt: skip
+    """Return the numbers of one leaf, shaped as an edge wants them (an array)."""
+    import numpy as np
+
+    if isinstance(spec, str) and is_fill(spec):
+        fill = parse_fill(spec, where)
+        wanted = making.wanted
+        values = fill_array(fill, leaf, count, wanted.seed, label, making.files, where)
+        return shape(values, fill, leaf, wanted, label) if name in wanted.shaped else values
+    value = evaluate(spec, making.known, where) if isinstance(spec, str) else spec
+    if leaf.kind in ("int", "uint"):
+        limits = np.iinfo(leaf.dtype)
+        if value != int(value) or not limits.min <= value <= limits.max:
+            raise RequestError(f"{where}: {value} does not fit {leaf.type.name}.")
+        value = int(value)
+    return np.full(count, value, dtype=leaf.dtype)
+
+
+def _spec(leaf: Leaf, given: Input) -> int | float | str | None:
+    """Return what a bench says of a leaf: of it, of what it is a part of, or of all."""
+    path = leaf.path
+    while path:
+        if path in given.members:
+            said: int | float | str = given.members[path]
+            return said
+        cut = max(path.rfind("."), path.rfind("["))
+        path = path[:cut] if cut > 0 else ""
+    if given.fill is not None:
+        return given.fill
+    if isinstance(given.value, str) or given.value is None:
+        return given.value
+    halves = {"low half": int(given.value) & (1 << 64) - 1, "imag": 0,
+              "high half": int(given.value) >> 64 & (1 << 64) - 1}  # fmt: skip
+    if leaf.path == "high half" and leaf.kind == "int":
+        return int(given.value) >> 64
+    return halves.get(leaf.path, given.value)
+
+
+def _check_members(given: Input, own: Sequence[Leaf], where: str) -> None:
+    known = {leaf.path for leaf in own}
+    for name in given.members:
+        if not any(path == name or path.startswith((f"{name}.", f"{name}[")) for path in known):
+            hint = did_you_mean(name, known) or f" It has: {listed(sorted(known))}."
+            raise RequestError(f"{where}: there is no member '{name}'.{hint}")

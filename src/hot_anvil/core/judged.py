@@ -3,8 +3,10 @@
 from typing import NamedTuple
 
 from hot_anvil.core.bench import Snippet
+from hot_anvil.core.ending import Place
 from hot_anvil.core.measure import Contest, Standing
 from hot_anvil.core.pick import Pick
+from hot_anvil.core.sanitized import Undefined
 from hot_anvil.core.signature import Signature
 from hot_anvil.core.verdict import CORRECT, Verdict
 
@@ -17,6 +19,11 @@ class Checked(NamedTuple):
     reference: str  # the candidate whose results count as right
     verdicts: tuple[Verdict, ...]
     notes: tuple[str, ...] = ()  # entries that could not be judged here, and why
+    undefined: tuple[Undefined, ...] = ()  # behaviour of the source, once for each line
+    not_compared: tuple[tuple[str, str], ...] = ()  # edge set, and why it says nothing
+    edges: tuple[str, ...] = ()  # the kinds of edge sets it was checked with
+    sanitized: str = ""  # the build that looked for undefined behaviour
+    not_sanitized: str = ""  # why none did, "" when one did
 
     @property
     def correct(self) -> tuple[Verdict, ...]:
@@ -30,6 +37,21 @@ class Checked(NamedTuple):
             for v in self.verdicts
         )
         return self._replace(verdicts=changed)
+
+
+class Again(NamedTuple):
+    """One candidate called once more on an input set that was found to fail."""
+
+    snippet: Snippet
+    candidate: str
+    reference: str
+    label: str  # of the input set it came from
+    inputs: tuple[tuple[str, str], ...]  # parameter and value in words
+    expected: str  # what the reference makes of it
+    got: str  # what the candidate makes of it, "" when it ends
+    verdict: str
+    why: str
+    place: Place
 
 
 class Measured(NamedTuple):

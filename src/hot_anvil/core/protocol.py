@@ -1,23 +1,35 @@
 """The talk with a worker: requests to bytes, answers to records.
 
-The layout is described at the head of ``native/worker.c``.
+The layouts are described at the heads of ``native/worker.c`` and ``slots.c``.
 """
 
 import struct
 from typing import NamedTuple
 
 from hot_anvil.core.inputs import InputSet
+from hot_anvil.core.signature import Signature
 
 HEAD = struct.Struct("<cI")
 ANSWER_HEAD = struct.Struct("<BI")
+ON_LINE, TIGHT_END, TIGHT_START = 0, 1, 2  # where buffers lie
 _KINDS = {"scalar": 0, "buffer": 1, "alias": 2}
+_PLACE = 16  # bytes that say where a returned pointer points
+
+
+class Damage(NamedTuple):
+    """A byte beside a buffer that a call wrote to."""
+
+    parameter: str
+    offset: int  # bytes from the buffer's start
+    size: int  # bytes of the buffer
 
 
 class Output(NamedTuple):
-    """What one call left behind: the result's 16 bytes and the buffers it could write."""
+    """What one call left behind."""
 
     result: bytes
-    buffers: tuple[tuple[str, bytes], ...]  # (parameter, contents)
+    buffers: tuple[tuple[str, bytes], ...]  # (parameter, contents) of those it could write
+    damage: Damage | None = None
 
 
 class Visit(NamedTuple):
@@ -33,18 +45,33 @@ def request(op: str, payload: bytes = b"") -> bytes:
     return HEAD.pack(op.encode(), len(payload)) + payload
 
 
-def prepare(slot: int, entry: int, inputs: InputSet, tight: bool) -> bytes:
-    """Return the request that lays out one input set for an entry."""
-    parts = [struct.pack("<HHHB", slot, entry, len(inputs.arguments), tight)]
+def lay_out(entry: int, inputs: InputSet, where: int, pattern: int) -> bytes:
+    """Return an input set as the worker reads it.
+
+    ``where`` is ON_LINE, TIGHT_END or TIGHT_START; ``pattern`` the byte that
+    fills what lies around buffers and below the stack, 0 for none.
+    """
+    parts = [struct.pack("<HHBB", entry, len(inputs.arguments), where, pattern)]
     for a in inputs.arguments:
-        size = a.target if a.kind == "alias" else len(a.data)
-        parts.append(struct.pack("<BBHQ", _KINDS[a.kind], a.writable, a.align, size) + a.data)
-    return request("P", b"".join(parts))
+        data = struct.pack("<qq", a.target, a.offset) if a.kind == "alias" else a.data
+        parts.append(struct.pack("<BBBHQ", _KINDS[a.kind], a.writable, a.exact, a.align, len(data)))
+        parts.append(data)
+    return b"".join(parts)
 
 
-def call(slot: int) -> bytes:
-    """Return the request for one call that gives back everything written."""
-    return request("C", struct.pack("<H", slot))
+def prepare(slot: int, entry: int, inputs: InputSet) -> bytes:
+    """Return the request that lays out one input set, to be called many times."""
+    return request("P", struct.pack("<H", slot) + lay_out(entry, inputs, ON_LINE, 0))
+
+
+def try_once(layout: bytes) -> bytes:
+    """Return the request for one call on an input set, laid out for it alone."""
+    return request("T", layout)
+
+
+def repeat(layout: bytes, calls: int) -> bytes:
+    """Return the request for many calls on one input set, and the tally of their outputs."""
+    return request("R", struct.pack("<I", calls) + layout)
 
 
 def calibrate(slot: int, seconds: float) -> bytes:
@@ -57,15 +84,35 @@ def visit(slot: int, calls: int, samples: int) -> bytes:
     return request("V", struct.pack("<HQI", slot, calls, samples))
 
 
-def read_output(payload: bytes, inputs: InputSet) -> Output:
-    """Read the answer to ``call``."""
+def read_output(payload: bytes, inputs: InputSet, signature: Signature) -> Output:
+    """Read the answer to ``try_once``."""
+    where, offset = struct.unpack_from("<iq", payload)
+    damage = None
+    if where >= 0:
+        hurt = inputs.arguments[where]
+        damage = Damage(hurt.name, offset, len(hurt.data))
+    at = 12
+    returns = signature.returns
+    size = _PLACE if returns.kind == "pointer" else returns.size
+    result = payload[at : at + size]
+    at += size
     buffers = []
-    at = 16
     for a in inputs.arguments:
         if a.kind == "buffer" and a.writable:
             buffers.append((a.name, payload[at : at + len(a.data)]))
             at += len(a.data)
-    return Output(payload[:16], tuple(buffers))
+    return Output(result, tuple(buffers), damage)
+
+
+def read_repeat(payload: bytes, inputs: InputSet, signature: Signature) -> list[tuple[int, Output]]:
+    """Read the answer to ``repeat``: how often each distinct output came."""
+    kinds: int = struct.unpack_from("<I", payload)[0]
+    counts = struct.unpack_from(f"<{kinds}I", payload, 4)
+    at = 4 + 4 * kinds
+    size = (len(payload) - at) // max(kinds, 1)
+    parts = [payload[at + size * k : at + size * (k + 1)] for k in range(kinds)]
+    outputs = [read_output(part, inputs, signature) for part in parts]
+    return list(zip(counts, outputs, strict=True))
 
 
 def read_calibration(payload: bytes) -> tuple[int, float]:

@@ -4,40 +4,12 @@ import io
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
+from hot_anvil.core.calltypes import passed_type, type_of
 from hot_anvil.core.debugtypes import lookup
 from hot_anvil.core.dwarf import allow_two_byte_addresses
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import did_you_mean, listed
-
-# DW_ATE_* encodings of the DWARF standard, section 7.8, as kinds of ours.
-_ENCODINGS = {2: "bool", 4: "float", 5: "int", 6: "int", 7: "uint", 8: "uint", 16: "uint"}
-_DEREF = 0x06  # DW_OP_deref: the value is where the location points to
-_FORTRAN = (0x07, 0x08, 0x0E, 0x22, 0x23)  # DW_LANG_Fortran77 to Fortran08
-_QUALIFIERS = (
-    "DW_TAG_typedef",
-    "DW_TAG_volatile_type",
-    "DW_TAG_restrict_type",
-    "DW_TAG_atomic_type",
-)
-_POINTERS = ("DW_TAG_pointer_type", "DW_TAG_reference_type", "DW_TAG_rvalue_reference_type")
-
-
-class Type(NamedTuple):
-    """A type as far as calling needs it."""
-
-    kind: str  # "int", "uint", "float", "bool", "pointer", "void" or "other"
-    size: int  # bytes
-    name: str  # as the source writes it
-    const: bool = False
-    to: "Type | None" = None  # for a pointer
-
-    @property
-    def callable_with(self) -> bool:
-        """Tell whether values of this type can be passed and returned."""
-        if self.kind == "pointer":
-            inner = self.to
-            return inner is not None and inner.kind in ("int", "uint", "float", "bool", "void")
-        return self.kind in ("int", "uint", "float", "bool") and self.size <= 8
+from hot_anvil.core.types import Type, declared
 
 
 class Parameter(NamedTuple):
@@ -52,6 +24,15 @@ class Parameter(NamedTuple):
         return self.type.kind == "pointer" and not (self.type.to and self.type.to.const)
 
 
+class Through(NamedTuple):
+    """How a driver calls an entry that takes more than values can be made for."""
+
+    prepare: "Signature"
+    call: str  # symbol
+    result: "Signature | None"  # its first parameter is what prepare made
+    release: str  # symbol, "" without
+
+
 class Signature(NamedTuple):
     """How to call one function."""
 
@@ -61,6 +42,7 @@ class Signature(NamedTuple):
     parameters: tuple[Parameter, ...]
     file: str
     line: int
+    through: Through | None = None  # then returns and parameters are the driver's
 
     @property
     def callable_with_values(self) -> bool:
@@ -71,11 +53,8 @@ class Signature(NamedTuple):
     @property
     def text(self) -> str:
         """The declaration in one line."""
-        inside = ", ".join(f"{_declared(p.type)}{p.name}" for p in self.parameters) or "void"
-        return f"{_declared(self.returns)}{self.name}({inside})"
-
-
-_VOID = Type("void", 0, "void")
+        inside = ", ".join(f"{declared(p.type)}{p.name}" for p in self.parameters) or "void"
+        return f"{declared(self.returns)}{self.name}({inside})"
 
 
 def read_signatures(data: bytes) -> tuple[Signature, ...]:
@@ -151,81 +130,15 @@ def _signature(die: Any, files: dict[int, str]) -> Signature:
     for child in die.iter_children():
         if child.tag == "DW_TAG_formal_parameter":
             label = lookup(child, "DW_AT_name") or f"arg{len(parameters) + 1}".encode()
-            parameters.append(Parameter(label.decode(), _passed_type(child)))
+            parameters.append(Parameter(label.decode(), passed_type(child)))
     return Signature(
         name,
         linkage.decode() if linkage else name,
-        _type_of(die),
+        type_of(die),
         tuple(parameters),
         files.get(lookup(die, "DW_AT_decl_file") or 0, ""),
         lookup(die, "DW_AT_decl_line") or 0,
     )
-
-
-def _passed_type(parameter: Any) -> Type:
-    """Return the type of what is passed; Fortran passes arrays, and most scalars, by reference."""
-    if "DW_AT_type" not in parameter.attributes:
-        return _type_of(parameter)
-    die = parameter.get_DIE_from_attribute("DW_AT_type")
-    if die.tag == "DW_TAG_array_type":
-        element = _type_of(die)
-        return Type("pointer", 8, f"{element.name} *", to=element)
-    place = parameter.attributes.get("DW_AT_location")
-    by_reference = (
-        place is not None
-        and isinstance(place.value, list)
-        and place.value[-1:] == [_DEREF]
-        and parameter.cu.get_top_DIE().attributes["DW_AT_language"].value in _FORTRAN
-    )
-    passed = _type(die)
-    return Type("pointer", 8, f"{passed.name} *", to=passed) if by_reference else passed
-
-
-def _type_of(die: Any) -> Type:
-    for link in ("DW_AT_type", "DW_AT_specification", "DW_AT_abstract_origin"):
-        if link in die.attributes:
-            inner = die.get_DIE_from_attribute(link)
-            return _type(inner) if link == "DW_AT_type" else _type_of(inner)
-    return _VOID
-
-
-def _type(die: Any) -> Type:
-    tag, attributes = die.tag, die.attributes
-    size = attributes["DW_AT_byte_size"].value if "DW_AT_byte_size" in attributes else 0
-    name = attributes["DW_AT_name"].value.decode() if "DW_AT_name" in attributes else ""
-    if tag == "DW_TAG_base_type":
-        kind = _ENCODINGS.get(attributes["DW_AT_encoding"].value, "other")
-        return Type(kind, size, name)
-    if tag == "DW_TAG_const_type":
-        return _type_of(die)._replace(const=True)
-    if tag in _QUALIFIERS:
-        inner = _type_of(die)
-        return inner._replace(name=name or inner.name)
-    if tag in _POINTERS:
-        to = _pointee(die)
-        return Type("pointer", size or 8, f"{to.name} *", to=to)
-    if tag == "DW_TAG_enumeration_type":
-        return Type("int", size, f"enum {name}")
-    word = tag.removeprefix("DW_TAG_").removesuffix("_type").replace("structure", "struct")
-    return Type("other", size, f"{word} {name}".rstrip())
-
-
-def _pointee(die: Any) -> Type:
-    """Return what a pointer points to; a pointer to a pointer is not followed."""
-    const, name = False, ""
-    while "DW_AT_type" in die.attributes:
-        die = die.get_DIE_from_attribute("DW_AT_type")
-        if die.tag == "DW_TAG_const_type":
-            const = True
-        elif die.tag in _QUALIFIERS:
-            own = die.attributes.get("DW_AT_name")
-            name = name or (own.value.decode() if own else "")
-        elif die.tag in _POINTERS:
-            return Type("other", 8, "pointer", const)
-        else:
-            inner = _type(die)
-            return inner._replace(const=const, name=name or inner.name)
-    return _VOID._replace(const=const)
 
 
 def _file_names(dwarf: Any, unit: Any) -> dict[int, str]:
@@ -235,9 +148,3 @@ def _file_names(dwarf: Any, unit: Any) -> dict[int, str]:
     first = 0 if program.header["version"] >= 5 else 1
     entries = program.header["file_entry"]
     return {index + first: entry.name.decode() for index, entry in enumerate(entries)}
-
-
-def _declared(kind: Type) -> str:
-    if kind.kind == "pointer" and kind.to:
-        return f"{'const ' if kind.to.const else ''}{kind.to.name} *"
-    return f"{kind.name} "

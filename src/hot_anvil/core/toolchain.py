@@ -40,6 +40,9 @@ class Family(NamedTuple):
     remark_flags: tuple[str, ...]  # ask what it optimised: into "{file}", or among its complaints
     remarks_since: int  # major version that knows remark_flags
     diagnostics: Mapping[str, str]  # language -> form, see core/messages.py
+    sanitizer_flags: tuple[str, ...]  # find undefined behaviour while it runs
+    race_flags: tuple[str, ...]  # find data races while it runs
+    warning_flags: tuple[str, ...]  # find what is suspicious in the source
     helpers: tuple[str, ...]
     text_is_object: bool
     install: str
@@ -113,6 +116,9 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
         remarks_since=table.get("remarks_since", 0),
         diagnostics_since=table.get("diagnostics_since", 0),
         diagnostics=table["diagnostics"],
+        sanitizer_flags=tuple(table.get("sanitizer_flags", ())),
+        race_flags=tuple(table.get("race_flags", ())),
+        warning_flags=tuple(table.get("warning_flags", ())),
         helpers=tuple(table["helpers"]),
         text_is_object=table["text_is_object"],
         install=table["install"],

@@ -1,19 +1,20 @@
 """Judge a candidate's outputs against the reference's."""
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import NamedTuple
 
-from hot_anvil.core.fills import numpy_type
+from hot_anvil.core.agreement import Error, first_difference, larger, told_output
+from hot_anvil.core.bench import Tolerance
+from hot_anvil.core.ending import NOWHERE, Place, outside
 from hot_anvil.core.inputs import InputSet
 from hot_anvil.core.protocol import Output
 from hot_anvil.core.signature import Signature
 
-if TYPE_CHECKING:
-    from numpy.typing import NDArray
-
 CORRECT, WRONG, UNSTABLE, CRASHED = "correct", "wrong", "unstable", "crashed"
 HUNG, REFUSED, NOT_RUN = "hung", "refused", "not run"
 NOTHING_TO_COMPARE = "it ran, but returns nothing and writes no buffer: nothing was compared"
+
+Tally = tuple[tuple[int, str], ...]  # how often each output came, the most frequent first
 
 
 class Verdict(NamedTuple):
@@ -26,14 +27,35 @@ class Verdict(NamedTuple):
     verdict: str
     why: str  # "" when correct and compared
     input_sets: int  # how many it was judged on
+    inputs: str = ""  # the first set that shows it
+    edge: str = ""  # kind of that set when it is an edge
+    place: Place = NOWHERE  # source line of a crash, a hang, or undefined behaviour
+    error: Error | None = None  # the largest of floats, tolerated or not
+    tally: Tally = ()
+    smallest: tuple[tuple[str, str], ...] = ()  # parameter and value of the smallest that shows it
+    smallest_why: str = ""
+    again: str = ""  # name under which that input set is kept
+    suspects: tuple[str, ...] = ()  # what compilers and sanitizers say of the source
 
 
 class Trial(NamedTuple):
-    """What became of one run over all input sets: outputs until it ended."""
+    """What became of one run over all input sets."""
 
-    outputs: tuple[Output, ...]
+    outputs: tuple[Output | None, ...]  # None for sets that were not reached
     ending: str  # "", CRASHED, HUNG or NOT_RUN
     why: str
+    at: int = -1  # the set it ended on
+    place: Place = NOWHERE
+
+
+class Finding(NamedTuple):
+    """What the trials of one candidate show."""
+
+    verdict: str
+    why: str
+    at: int = -1  # the input set that shows it
+    place: Place = NOWHERE
+    error: Error | None = None
 
 
 def candidate_name(entry: str, build: str, alone: bool) -> str:
@@ -42,115 +64,80 @@ def candidate_name(entry: str, build: str, alone: bool) -> str:
 
 
 def judge(
-    expected: Sequence[Output],
+    expected: Sequence[Output | None],
     reference: Signature,
     trials: Sequence[Trial],
     signature: Signature,
     sets: Sequence[InputSet],
-) -> tuple[str, str]:
-    """Return (verdict, why) for the trials of one candidate, each in a fresh process."""
+    tolerance: Tolerance,
+) -> Finding:
+    """Return what the trials of a candidate show, each in a fresh process.
+
+    Sets without an expected output count for crashes and stability only.
+    """
     for trial in trials:
         if trial.ending:
-            done = len(trial.outputs)
-            return trial.ending, trial.why + (
-                f" with {_of(sets[done])}" if done < len(sets) else ""
-            )
+            return Finding(trial.ending, trial.why, trial.at, trial.place)
+    for index in range(len(sets)):
+        outputs = [output for trial in trials if (output := trial.outputs[index])]
+        for output in outputs:
+            if output.damage:
+                return Finding(WRONG, f"writes {outside(output.damage, signature)}", index)
     for index, inputs in enumerate(sets):
-        outputs = [trial.outputs[index] for trial in trials]
+        outputs = [output for trial in trials if (output := trial.outputs[index])]
         for other in outputs[1:]:
-            difference = first_difference(signature, outputs[0], signature, other, inputs)
+            difference, _ = first_difference(signature, outputs[0], signature, other, inputs)
             if difference:
-                return UNSTABLE, f"two runs differ with {_of(inputs)}: {difference}"
-    for index, inputs in enumerate(sets):
-        got = trials[0].outputs[index]
-        difference = first_difference(reference, expected[index], signature, got, inputs)
-        if difference:
-            return WRONG, f"{difference}, with {_of(inputs)}"
-    if signature.returns.kind == "void" and not any(p.writable for p in signature.parameters):
-        return CORRECT, NOTHING_TO_COMPARE
-    return CORRECT, ""
+                return Finding(UNSTABLE, f"two runs differ: {difference}", index)
+    return _compared(expected, reference, trials[0], signature, sets, tolerance)
 
 
-def first_difference(
-    reference: Signature, expected: Output, signature: Signature, got: Output, inputs: InputSet
-) -> str:
-    """Return the first difference of two outputs in words, "" when they agree.
-
-    Return values compare as numbers, buffers element by element and exactly;
-    a NaN equals a NaN. Buffers of rivals correspond by parameter name where
-    the names agree, else by position.
-    """
-    import numpy as np
-
-    if reference.returns.kind != "void" and signature.returns.kind != "void":
-        a, b = _result(reference, expected), _result(signature, got)
-        if not _equal(a, b).all():
-            return f"returned {_shown(b)}, expected {_shown(a)}"
-    left, right = _buffers(reference, expected), _buffers(signature, got)
-    # What one side may write and the other not must be as it was before the call; some
-    # languages cannot say that they only read.
-    mine = {p.name for p in signature.parameters} & {p.name for p in reference.parameters}
-    untouched = _initial(signature, inputs)
-    left |= {n: untouched[n] for n in right if n not in left and n in mine & set(untouched)}
-    right |= {n: untouched[n] for n in left if n not in right and n in mine & set(untouched)}
-    if len(left) != len(right):
-        return f"writes {len(right)} buffers, the reference {len(left)}"
-    names = list(right) if set(left) == set(right) else None
-    for position, (name, b) in enumerate(right.items()):
-        a = left[name] if names else list(left.values())[position]
-        if len(a) != len(b):
-            return f"{name} has {len(b)} elements, the reference's {len(a)}"
-        bad = np.flatnonzero(~_equal(a, b))
-        if len(bad):
-            at = int(bad[0])
-            more = f" ({len(bad)} of {len(b)} elements differ)" if len(bad) > 1 else ""
-            return f"{name}[{at}] is {_shown(b[at])}, expected {_shown(a[at])}{more}"
-    return ""
+def _compared(
+    expected: Sequence[Output | None],
+    reference: Signature,
+    trial: Trial,
+    signature: Signature,
+    sets: Sequence[InputSet],
+    tolerance: Tolerance,
+) -> Finding:
+    largest: Error | None = None
+    first: Finding | None = None
+    for index, (wanted, got) in enumerate(zip(expected, trial.outputs, strict=True)):
+        if wanted is None or got is None:
+            continue
+        difference, error = first_difference(
+            reference, wanted, signature, got, sets[index], tolerance
+        )
+        largest = larger(largest, error)
+        if difference and not first:
+            first = Finding(WRONG, difference, index)
+    if first:
+        return first._replace(error=largest)
+    nothing = signature.returns.kind == "void"
+    if nothing and not any(p.writable for p in signature.parameters):
+        return Finding(CORRECT, NOTHING_TO_COMPARE)
+    return Finding(CORRECT, "", error=largest)
 
 
-def _equal(a: "NDArray[Any]", b: "NDArray[Any]") -> "NDArray[Any]":
-    import numpy as np
-
-    same = a == b
-    if a.dtype.kind == "f" and b.dtype.kind == "f":
-        same = same | (np.isnan(a) & np.isnan(b))
-    return np.asarray(same)
-
-
-def _result(signature: Signature, output: Output) -> "NDArray[Any]":
-    import numpy as np
-
-    if signature.returns.kind == "pointer":  # (index of the buffer, offset)
-        return np.frombuffer(output.result, dtype="<i8")
-    dtype = numpy_type(signature.returns)
-    return np.frombuffer(output.result[: dtype.itemsize], dtype=dtype)
-
-
-def _buffers(signature: Signature, output: Output) -> "dict[str, NDArray[Any]]":
-    import numpy as np
-
-    types = {p.name: p.type.to for p in signature.parameters}
-    named = [(name, types[name], data) for name, data in output.buffers]
-    return {name: np.frombuffer(data, dtype=numpy_type(kind)) for name, kind, data in named if kind}
+def make_tally(
+    counted: Sequence[tuple[int, Output]], signature: Signature, inputs: InputSet
+) -> Tally:
+    """Join outputs that agree in all that counts, and put them in words."""
+    kinds: list[list[tuple[int, Output]]] = []
+    for count, output in counted:
+        for kind in kinds:
+            if not first_difference(signature, kind[0][1], signature, output, inputs)[0]:
+                kind.append((count, output))
+                break
+        else:
+            kinds.append([(count, output)])
+    made = [
+        (sum(count for count, _ in kind), told_output(kind[0][1], signature, inputs))
+        for kind in kinds
+    ]
+    return tuple(sorted(made, key=lambda row: -row[0]))
 
 
-def _initial(signature: Signature, inputs: InputSet) -> "dict[str, NDArray[Any]]":
-    """Return what the buffers hold before the call."""
-    import numpy as np
-
-    types = {p.name: p.type.to for p in signature.parameters}
-    return {
-        a.name: np.frombuffer(a.data, dtype=numpy_type(kind))
-        for a in inputs.arguments
-        if a.kind == "buffer" and (kind := types.get(a.name))
-    }
-
-
-def _shown(value: Any) -> str:
-    item = value.tolist()
-    item = item[0] if isinstance(item, list) and len(item) == 1 else item
-    return f"{item:.9g}" if isinstance(item, float) else str(item)
-
-
-def _of(inputs: InputSet) -> str:
-    return f"{inputs.label + ', ' if inputs.label else ''}seed {inputs.seed}"
+def tally_text(tally: Tally) -> str:
+    """Return how many distinct outputs came in how many runs."""
+    return f"{len(tally)} distinct outputs in {sum(count for count, _ in tally)} runs"

@@ -1,65 +1,51 @@
-/* The measuring worker: calls entries of one build on request.
+/* The worker: calls entries of one build on request, to check them and to time them.
  *
- * Requests come on descriptor 0 and answers leave on the descriptor that was
- * 1 at the start; the code under study finds its standard streams elsewhere
- * and cannot disturb the talk. All numbers are little endian.
+ * Requests come on descriptor 0 and answers leave on descriptor 1 as they are at the start; the
+ * code under study finds its standard streams elsewhere and cannot disturb the talk. All numbers
+ * are little endian.
  *
  * Request: u8 op, u32 length, payload.  Answer: u8 status, u32 length, payload.
- *   P  prepare  u16 slot, u16 entry, u16 arguments, u8 tight, then for each:
- *               u8 kind (0 scalar, 1 buffer, 2 alias), u8 writable, u16 align,
- *               u64 size or index, bytes
- *   C  call     u16 slot                     -> result (16 bytes), written buffers
+ *   P  prepare  u16 slot, SET
+ *   T  try      SET                          -> OUTPUT; one call on an input set of its own
+ *   R  repeat   u32 calls, SET               -> u32 distinct, u32 count of each, OUTPUT of each
  *   K  calibrate u16 slot, u64 nanoseconds   -> u64 calls, u64 ns of the best batch of them
  *   V  visit    u16 slot, u64 calls, u32 samples
  *               -> u64 cpu ns, u64 involuntary switches, u64 ns of each sample
  *   Z  probe                                 -> u64 ns of a fixed piece of work
  *   Q  quit
+ * SET: u16 entry, u16 arguments, u8 where buffers lie (0 cache line, 1 tight at their end, 2 tight
+ * at their start), u8 pattern around them and below the stack (0 none), then for each argument:
+ * u8 kind (0 scalar, 1 buffer, 2 alias), u8 writable, u8 aligned to no more than align, u16 align,
+ * u64 size, bytes (of an alias: i64 argument, i64 bytes into its buffer).
+ * OUTPUT: head of slots.c.
  */
 #define _GNU_SOURCE
 #include "worker.h"
 
 #include <errno.h>
 #include <fcntl.h>
+#include <malloc.h>
 #include <sched.h>
 #include <signal.h>
-#include <stdint.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/mman.h>
 #include <sys/prctl.h>
 #include <sys/resource.h>
 #include <time.h>
 #include <unistd.h>
 
-enum { MAX_ARGS = 64, MAX_SLOTS = 4096, PAGE = 4096 };
-
-struct argument {
-    int kind;
-    int writable;
-    size_t size;
-    unsigned char *base;      /* what the entry gets, for a buffer */
-    unsigned char *pristine;  /* its first contents */
-    union { unsigned char bytes[16]; void *pointer; } value;
-};
-
-struct slot {
-    const struct entry *entry;
-    const void *volatile target;
-    unsigned count;
-    struct argument args[MAX_ARGS];
-    void *passed[MAX_ARGS];
-};
+enum { MAX_SLOTS = 4096, MAX_KINDS = 16, REPORT_FD = 3, TALK_FD = 100 };
 
 static struct slot *slots[MAX_SLOTS];
-static int answer_fd;
+static int request_fd, answer_fd;
 
-static void die(int code) { _exit(code); }
+void die(int code) { _exit(code); }
 
 static void read_all(void *to, size_t size)
 {
     unsigned char *at = to;
     while (size) {
-        ssize_t got = read(0, at, size);
+        ssize_t got = read(request_fd, at, size);
         if (got < 0 && errno == EINTR) continue;
         if (got <= 0) die(got == 0 ? 0 : 120);
         at += got;
@@ -93,76 +79,62 @@ static uint64_t now(clockid_t clock)
     return (uint64_t)t.tv_sec * 1000000000u + (uint64_t)t.tv_nsec;
 }
 
-static size_t pages(size_t size) { return (size + PAGE - 1) / PAGE * PAGE; }
-
-/* A buffer between two pages that nobody may touch. Tight: its last byte is
- * the last before the closing page, so that reading past the end is caught;
- * otherwise it starts on a cache line. */
-static unsigned char *buffer(size_t size, size_t align, int tight)
+static void prepare(const unsigned char *p)
 {
-    size_t room = pages(size + 64) + PAGE;
-    unsigned char *map = mmap(NULL, room + 2 * PAGE, PROT_NONE,
-                              MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
-    if (map == MAP_FAILED || mprotect(map + PAGE, room, PROT_READ | PROT_WRITE)) die(122);
-    size_t offset = tight ? room - size : 0;
-    if (align > 1) offset -= offset % align;
-    return map + PAGE + offset;
-}
-
-static void prepare(unsigned char *p)
-{
-    uint16_t index, entry, count;
+    uint16_t index;
     memcpy(&index, p, 2);
-    memcpy(&entry, p + 2, 2);
-    memcpy(&count, p + 4, 2);
-    int tight = p[6];
-    p += 7;
-    if (index >= MAX_SLOTS || entry >= hot_anvil_entry_count || count > MAX_ARGS) die(123);
-    struct slot *slot = slots[index] = calloc(1, sizeof *slot);
-    if (!slot) die(122);
-    slot->entry = &hot_anvil_entries[entry];
-    slot->target = slot->entry->target;
-    slot->count = count;
-    for (unsigned i = 0; i < count; i++) {
-        struct argument *a = &slot->args[i];
-        uint16_t align;
-        uint64_t size;
-        a->kind = p[0];
-        a->writable = p[1];
-        memcpy(&align, p + 2, 2);
-        memcpy(&size, p + 4, 8);
-        p += 12;
-        a->size = a->kind == 2 ? 0 : size;
-        if (a->kind == 0) {
-            memcpy(a->value.bytes, p, size);
-        } else if (a->kind == 1) {
-            a->base = buffer(size, align, tight);
-            memcpy(a->base, p, size);
-            if (a->writable) {
-                a->pristine = malloc(size ? size : 1);
-                if (!a->pristine) die(122);
-                memcpy(a->pristine, p, size);
-            }
-            a->value.pointer = a->base;
-        } else {
-            a->value.bytes[0] = 0;
-            a->size = 0;
-            a->base = (unsigned char *)(uintptr_t)size; /* index, resolved below */
-        }
-        p += a->size;
-        slot->passed[i] = a->value.bytes;
-    }
-    for (unsigned i = 0; i < count; i++)
-        if (slot->args[i].kind == 2)
-            slot->args[i].value.pointer = slot->args[(uintptr_t)slot->args[i].base].base;
+    if (index >= MAX_SLOTS || slots[index]) die(123);
+    slots[index] = calloc(1, sizeof *slots[index]);
+    if (!slots[index]) die(122);
+    slot_make(slots[index], p + 2, 1);
     answer(0, 0);
 }
 
-static void restore(struct slot *slot)
+/* What lies in memory fresh from malloc is as unpredictable as what lies on the stack. */
+static void perturb(const unsigned char *set) { mallopt(M_PERTURB, set[5]); }
+
+static void try_once(const unsigned char *set)
 {
-    for (unsigned i = 0; i < slot->count; i++)
-        if (slot->args[i].pristine)
-            memcpy(slot->args[i].base, slot->args[i].pristine, slot->args[i].size);
+    static struct slot slot;
+    perturb(set);
+    slot_make(&slot, set, 0);
+    size_t size = slot_output_size(&slot);
+    unsigned char *output = malloc(size);
+    if (!output) die(122);
+    slot_call(&slot, output);
+    answer(0, (uint32_t)size);
+    write_all(output, size);
+    free(output);
+    slot_free(&slot);
+}
+
+/* Calls again and again on the same values, and counts how often each output came. What comes
+ * after MAX_KINDS others is counted as the last of them. */
+static void repeat(const unsigned char *p)
+{
+    static struct slot slot;
+    uint32_t calls, kinds = 0, counts[MAX_KINDS] = { 0 };
+    memcpy(&calls, p, 4);
+    perturb(p + 4);
+    slot_make(&slot, p + 4, 1);
+    size_t size = slot_output_size(&slot);
+    unsigned char *outputs = calloc(MAX_KINDS, size);
+    if (!outputs) die(122);
+    for (uint32_t i = 0; i < calls; i++) {
+        uint32_t kind = 0;
+        unsigned char *output = outputs + size * (kinds < MAX_KINDS ? kinds : MAX_KINDS - 1);
+        if (i) slot_restore(&slot);
+        slot_call(&slot, output);
+        while (kind < kinds && memcmp(outputs + size * kind, output, size)) kind++;
+        if (kind == kinds && kinds < MAX_KINDS) kinds++;
+        counts[kind < MAX_KINDS ? kind : MAX_KINDS - 1]++;
+    }
+    answer(0, (uint32_t)(4 + kinds * (4 + size)));
+    write_all(&kinds, 4);
+    write_all(counts, 4 * kinds);
+    write_all(outputs, size * kinds);
+    free(outputs);
+    slot_free(&slot);
 }
 
 static uint64_t batch(struct slot *slot, uint64_t calls, void *result)
@@ -172,46 +144,14 @@ static uint64_t batch(struct slot *slot, uint64_t calls, void *result)
     return now(CLOCK_MONOTONIC) - start;
 }
 
-/* A pointer differs between processes; where in which buffer it points does not. */
-static void place_pointer(struct slot *slot, unsigned char *result)
-{
-    unsigned char *p;
-    memcpy(&p, result, sizeof p);
-    int64_t said[2] = { p ? -2 : -1, 0 };
-    for (unsigned i = 0; i < slot->count; i++) {
-        struct argument *a = &slot->args[i];
-        if (a->kind == 1 && p >= a->base && p <= a->base + a->size) {
-            said[0] = (int64_t)i;
-            said[1] = p - a->base;
-            break;
-        }
-    }
-    memcpy(result, said, sizeof said);
-}
-
-static void call_once(struct slot *slot)
-{
-    unsigned char result[16] = { 0 };
-    restore(slot);
-    slot->entry->call(&slot->target, slot->passed, 1, result);
-    if (slot->entry->returns == 2) place_pointer(slot, result);
-    size_t size = sizeof result;
-    for (unsigned i = 0; i < slot->count; i++)
-        if (slot->args[i].pristine) size += slot->args[i].size;
-    answer(0, (uint32_t)size);
-    write_all(result, sizeof result);
-    for (unsigned i = 0; i < slot->count; i++)
-        if (slot->args[i].pristine) write_all(slot->args[i].base, slot->args[i].size);
-}
-
 static void calibrate(struct slot *slot, uint64_t wanted)
 {
-    unsigned char result[16];
+    unsigned char result[MAX_RESULT];
     uint64_t calls = 1, best = 0;
     for (;;) {
         best = UINT64_MAX;
         for (int i = 0; i < 3; i++) {
-            restore(slot);
+            slot_restore(slot);
             uint64_t took = batch(slot, calls, result);
             if (took < best) best = took;
         }
@@ -227,13 +167,13 @@ static void calibrate(struct slot *slot, uint64_t wanted)
 static void visit(struct slot *slot, uint64_t calls, uint32_t samples)
 {
     static uint64_t said[2 + 1024];
-    unsigned char result[16];
+    unsigned char result[MAX_RESULT];
     struct rusage before, after;
     if (samples > 1024) die(123);
     getrusage(RUSAGE_SELF, &before);
     uint64_t cpu = now(CLOCK_THREAD_CPUTIME_ID);
     for (uint32_t i = 0; i < samples; i++) {
-        restore(slot);
+        slot_restore(slot);
         said[2 + i] = batch(slot, calls, result);
     }
     said[0] = now(CLOCK_THREAD_CPUTIME_ID) - cpu;
@@ -267,15 +207,53 @@ static void limit(int what, rlim_t most)
     setrlimit(what, &now_limit);
 }
 
-/* Arguments: CPU to stay on or -1, memory limit in bytes or 0. */
+/* Take the talk away from the descriptors that the code under study uses. */
+static void move_talk(void)
+{
+    request_fd = fcntl(0, F_DUPFD_CLOEXEC, TALK_FD);
+    answer_fd = fcntl(1, F_DUPFD_CLOEXEC, TALK_FD);
+    int nothing = open("/dev/null", O_RDWR | O_CLOEXEC);
+    if (request_fd < 0 || answer_fd < 0 || nothing < 0) die(124);
+    dup2(nothing, 0);
+    dup2(nothing, 1);
+    close(nothing);
+}
+
+static struct slot *slot_of(const unsigned char *payload)
+{
+    uint16_t index;
+    memcpy(&index, payload, 2);
+    if (index >= MAX_SLOTS || !slots[index]) die(123);
+    return slots[index];
+}
+
+static void serve(int op, const unsigned char *payload)
+{
+    uint64_t number;
+    uint32_t samples;
+    switch (op) {
+    case 'P': prepare(payload); break;
+    case 'T': try_once(payload); break;
+    case 'R': repeat(payload); break;
+    case 'K': memcpy(&number, payload + 2, 8); calibrate(slot_of(payload), number); break;
+    case 'V':
+        memcpy(&number, payload + 2, 8);
+        memcpy(&samples, payload + 10, 4);
+        visit(slot_of(payload), number, samples);
+        break;
+    case 'Z': probe(); break;
+    case 'Q': exit(0);
+    default: die(123);
+    }
+}
+
+/* Arguments: CPU to stay on or -1, memory limit in bytes or 0, folder to work in. */
 int main(int argc, char **argv)
 {
-    int cpu = argc > 1 ? atoi(argv[1]) : -1;
-    unsigned long long memory = argc > 2 ? strtoull(argv[2], NULL, 10) : 0;
-    answer_fd = fcntl(1, F_DUPFD_CLOEXEC, 100);
-    int nothing = open("/dev/null", O_RDWR);
-    if (answer_fd < 0 || nothing < 0) return 124;
-    dup2(nothing, 1);
+    if (argc != 4 || chdir(argv[3])) return 124;
+    int cpu = atoi(argv[1]);
+    unsigned long long memory = strtoull(argv[2], NULL, 10);
+    move_talk();
     signal(SIGXFSZ, SIG_IGN);
     prctl(PR_SET_PDEATHSIG, SIGKILL); /* never outlive who asked */
     limit(RLIMIT_CORE, 0);
@@ -287,36 +265,20 @@ int main(int argc, char **argv)
         CPU_SET(cpu, &set);
         sched_setaffinity(0, sizeof set, &set);
     }
+    watch_start(REPORT_FD);
+    size_t room = 0;
+    unsigned char *payload = NULL;
     for (;;) {
         unsigned char head[5];
         uint32_t size;
-        uint16_t index;
-        uint64_t number;
-        uint32_t samples;
         read_all(head, 5);
         memcpy(&size, head + 1, 4);
-        unsigned char *payload = malloc(size ? size : 1);
-        if (!payload) die(122);
+        if (size > room) {
+            free(payload);
+            room = size;
+            if (!(payload = malloc(room))) die(122);
+        }
         read_all(payload, size);
-        struct slot *slot = NULL;
-        if (strchr("CKV", head[0])) {
-            memcpy(&index, payload, 2);
-            slot = index < MAX_SLOTS ? slots[index] : NULL;
-            if (!slot) die(123);
-        }
-        switch (head[0]) {
-        case 'P': prepare(payload); break;
-        case 'C': call_once(slot); break;
-        case 'K': memcpy(&number, payload + 2, 8); calibrate(slot, number); break;
-        case 'V':
-            memcpy(&number, payload + 2, 8);
-            memcpy(&samples, payload + 10, 4);
-            visit(slot, number, samples);
-            break;
-        case 'Z': probe(); break;
-        case 'Q': return 0;
-        default: die(123);
-        }
-        free(payload);
+        serve(head[0], payload);
     }
 }

@@ -1,14 +1,63 @@
-/* What the generated calling loops and the worker know of each other. */
+/* What the parts of the worker and the generated calling loops know of each other. */
 #ifndef HOT_ANVIL_WORKER_H
 #define HOT_ANVIL_WORKER_H
+
+#include <stddef.h>
+#include <stdint.h>
+
+enum { MAX_ARGS = 64, MAX_RESULT = 4096, PLACE = 16 /* bytes that say where a pointer points */ };
 
 struct entry {
     const void *target;
     void (*call)(const void *volatile *fn, void **args, unsigned long calls, void *result);
     int returns;              /* 0 nothing, 1 a value, 2 a pointer */
+    unsigned result_size;     /* bytes of a value */
+    /* Of a driver, else NULL: makes the objects from the arguments and leaves them where the
+     * last argument points; says what came of them; puts them away. */
+    void (*prepare)(void **args);
+    void (*finish)(void **args, void *result);
+    void (*release)(void **args);
 };
 
 extern const struct entry hot_anvil_entries[];
 extern const unsigned hot_anvil_entry_count;
+
+struct argument {
+    int kind;                 /* SCALAR, BUFFER or ALIAS */
+    int writable;
+    size_t size;
+    unsigned char *base;      /* what the entry gets, for a buffer */
+    unsigned char *map;       /* the buffer with its closed pages */
+    size_t map_size;
+    unsigned char *pristine;  /* its first contents, if it may be called again */
+    void *pointer;            /* the value of a buffer or an alias */
+    void *value;              /* where the value passed stands */
+};
+
+enum { SCALAR, BUFFER, ALIAS };
+enum { LINE, END, START };    /* where a buffer lies: on a cache line, or tight against a closed page */
+
+struct slot {
+    const struct entry *entry;
+    const void *volatile target;
+    unsigned count;
+    struct argument args[MAX_ARGS];
+    void *passed[MAX_ARGS + 1];
+    void *prepared;           /* a driver's objects */
+    int pattern;              /* what the bytes around buffers hold */
+};
+
+/* slots.c */
+void slot_make(struct slot *slot, const unsigned char *request, int again);
+void slot_free(struct slot *slot);
+void slot_restore(struct slot *slot);
+size_t slot_output_size(const struct slot *slot);
+void slot_call(struct slot *slot, unsigned char *output);
+
+/* watch.c */
+void watch_start(int descriptor);
+extern struct slot *watched_slot;
+
+void die(int code);
 
 #endif

@@ -1,98 +1,193 @@
 """Run every candidate on every input set in processes of its own, and judge it."""
 
-from collections.abc import Mapping, Sequence
+import os
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import NamedTuple
 
+from hot_anvil.core.agreement import with_expected
 from hot_anvil.core.bench import Bench, Snippet
 from hot_anvil.core.built import REFUSED, Built
-from hot_anvil.core.errors import MissingError, RequestError
-from hot_anvil.core.inputs import InputSet, check_unused, make_input_set, sweep_points
+from hot_anvil.core.diagnostics import Diagnostic
+from hot_anvil.core.edges import edge_sets
+from hot_anvil.core.ending import NOWHERE
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.fills import Files, file_named
+from hot_anvil.core.inputs import InputSet, check_unused, make_input_set
 from hot_anvil.core.judged import Checked
 from hot_anvil.core.protocol import Output
+from hot_anvil.core.sanitized import Undefined
 from hot_anvil.core.signature import Signature
 from hot_anvil.core.verdict import (
-    CRASHED,
     NOT_RUN,
+    Finding,
     Trial,
     Verdict,
     candidate_name,
     judge,
 )
 from hot_anvil.core.verdict import REFUSED as REFUSED_VERDICT
-from hot_anvil.system.grid import Progress, no_progress
+from hot_anvil.core.wanted import own_sets
+from hot_anvil.system.grid import Progress
 from hot_anvil.system.linking import Program
-from hot_anvil.system.workers import MEMORY_LIMIT, Worker, WorkerEnded
+from hot_anvil.system.sanitizing import find_undefined
+from hot_anvil.system.store import Store
+from hot_anvil.system.trials import WAYS, Range, joined, make_range, run_trial
 
-SEEDS = (1, 2, 3)
-REPEATS = 2  # processes per candidate: two runs that differ make it unstable
+
+class Sanitized(NamedTuple):
+    """The extra build that finds undefined behaviour, or why there is none."""
+
+    build: str
+    program: Program
+
+
+class Matter(NamedTuple):
+    """A snippet to check, with all that the checking needs."""
+
+    bench: Bench
+    snippet: Snippet
+    reference_build: str
+    signatures: tuple[Signature, ...]
+    builds: Sequence[Built]
+    programs: Mapping[str, Program]
+    sanitized: Sanitized
+    warnings: Callable[[], tuple[str, Sequence[Diagnostic]]]  # of the compiler named
+    races: Callable[[], Sanitized]
+    store: Store
+    call_seconds: float  # a longer call is a hang
+    repeat: int  # calls on each input set, in all
+    progress: Progress
+
+    @property
+    def reference(self) -> int:
+        """The number of the entry whose results count as right."""
+        names = [signature.name for signature in self.signatures]
+        wanted = self.snippet.reference or names[0]
+        if wanted not in names:
+            raise RequestError(
+                f"{self.bench.file}: snippet {self.snippet.name}: the reference '{wanted}' is no "
+                "entry."
+            )
+        return names.index(wanted)
+
+    @property
+    def alone(self) -> bool:
+        """True when a candidate goes by its build's name."""
+        return len(self.signatures) == 1 and len(self.snippet.entries) < 2
+
+
+class Standard(NamedTuple):
+    """What candidates are compared with."""
+
+    signature: Signature
+    path: str  # of the reference's program
+    entry: int
+    expected: Sequence[Output | None]  # None: nothing to compare with on that set
+    first_trial: Trial | None
+
+
+class Judged(NamedTuple):
+    """A candidate, and what its trials show."""
+
+    built: Built
+    entry: int
+    finding: Finding
+
+
+FollowUp = Callable[[Matter, Range, Standard, Judged], Verdict]
+
+
+def read_files(bench: Bench, snippet: Snippet) -> Files:
+    """Return the contents of the files that a snippet's fills name."""
+    every = [snippet.inputs, *(case.inputs for case in snippet.cases)]
+    every += [case.expected for case in snippet.cases]
+    values = [v for table in every for v in table.values()]
+    texts = [v.get("fill") if isinstance(v, Mapping) else v for v in values]
+    texts += [m for v in values if isinstance(v, Mapping) for m in v.get("members", {}).values()]
+    files = {}
+    for text in texts:
+        name = file_named(text) if isinstance(text, str) else ""
+        if not name:
+            continue
+        try:
+            files[name] = Path(bench.root, name).read_bytes()
+        except OSError as error:
+            raise RequestError(
+                f"{bench.file}: snippet {snippet.name}: the fill {text}: {name} cannot be read "
+                f"({error.strerror}) in {bench.root}."
+            ) from None
+    return files
 
 
 def input_sets(
     bench: Bench, snippet: Snippet, signatures: Sequence[Signature]
 ) -> list[list[InputSet]]:
-    """Return the input sets of each entry: every sweep point with every seed."""
+    """Return the input sets of each entry: those of the bench, then the edges."""
     check_unused(bench, snippet, signatures)
-    points = sweep_points(snippet)
-    return [
-        [make_input_set(bench, snippet, s, point, seed) for point in points for seed in SEEDS]
-        for s in signatures
+    files = read_files(bench, snippet)
+    made: list[list[InputSet]] = [[] for _ in signatures]
+    for wanted in (*own_sets(snippet), *edge_sets(snippet, signatures)):
+        try:
+            row = [make_input_set(bench, snippet, s, wanted, files) for s in signatures]
+        except RequestError:
+            if not wanted.edge:
+                raise
+            continue  # such as a count of n - 1 with n = 0
+        for own, inputs in zip(made, row, strict=True):
+            own.append(inputs)
+    return made
+
+
+def check_snippet(matter: Matter, follow_up: FollowUp) -> Checked:
+    """Judge every candidate of a snippet against the reference."""
+    sets = input_sets(matter.bench, matter.snippet, matter.signatures)
+    ranges = [
+        make_range(index, signature, sets[index], matter.bench.root, matter.call_seconds)
+        for index, signature in enumerate(matter.signatures)
     ]
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        searched = pool.map(lambda ready: _undefined(matter, ready), ranges)
+        reference = ranges[matter.reference]
+        name = candidate_name(reference.signature.name, matter.reference_build, matter.alone)
+        standard, trouble = _standard(matter, reference)
+        undefined = [found for own in searched for found in own]
+        standard, apart = _set_apart(standard, undefined, reference)
+        jobs = [
+            (ready, built)
+            for ready in ranges
+            for built in matter.builds
+            if not written_elsewhere(built, ready.signature)
+        ]
+        done = 0
 
-
-def check_snippet(
-    bench: Bench,
-    snippet: Snippet,
-    reference_build: str,
-    signatures: Sequence[Signature],
-    builds: Sequence[Built],
-    programs: Mapping[str, Program],
-    call_seconds: float,
-    progress: Progress = no_progress,
-) -> Checked:
-    """Judge every candidate of a snippet against the reference.
-
-    ``call_seconds`` bounds each call; a longer one is a hang.
-    """
-    sets = input_sets(bench, snippet, signatures)
-    entries = [signature.name for signature in signatures]
-    reference_entry = snippet.reference or entries[0]
-    if reference_entry not in entries:
-        raise RequestError(
-            f"{bench.file}: snippet {snippet.name}: the reference '{reference_entry}' is no entry."
-        )
-    at = entries.index(reference_entry)
-    alone = len(entries) == 1 and len(snippet.entries) < 2
-    reference = candidate_name(reference_entry, reference_build, alone)
-    expected, trouble = _expected(programs.get(reference_build), at, sets[at], call_seconds)
-    verdicts: list[Verdict] = []
-    total = len(builds) * len(entries)
-    for index, signature in enumerate(signatures):
-        for built in builds:
-            if written_elsewhere(built, signature):
-                continue  # the rival is in a language that this build has no compiler for
-            progress(f"checking {snippet.name}", len(verdicts), total)
-            name = candidate_name(signature.name, built.build.name, alone)
-            if trouble and name != reference:
-                verdict, why = NOT_RUN, f"the reference {reference} {trouble[0]}: {trouble[1]}"
-            elif trouble:
-                verdict, why = trouble
+        def check(job: tuple[Range, Built]) -> Verdict:
+            nonlocal done
+            ready, built = job
+            own = candidate_name(ready.signature.name, built.build.name, matter.alone)
+            if trouble and own != name:
+                why = f"the reference {name} {trouble.verdict}: {trouble.why}"
+                finding = Finding(NOT_RUN, why)
             else:
-                verdict, why = _judge(
-                    built, programs, index, expected, signatures, at, sets[index], call_seconds
-                )
-            verdicts.append(
-                Verdict(
-                    snippet.name,
-                    signature.name,
-                    built.build.name,
-                    name,
-                    verdict,
-                    why,
-                    len(sets[index]),
-                )
-            )
-    progress(f"checking {snippet.name}", total, total)
-    return Checked(snippet, tuple(signatures), reference, tuple(verdicts))
+                finding = trouble or _judge(matter, ready, built, standard)
+            verdict = follow_up(matter, ready, standard, Judged(built, ready.entry, finding))
+            done += 1
+            matter.progress(f"checking {matter.snippet.name}", done, len(jobs))
+            return verdict
+
+        verdicts = tuple(pool.map(check, jobs))
+    return Checked(
+        matter.snippet,
+        matter.signatures,
+        name,
+        verdicts,
+        undefined=_first_of_each(found for _, found in undefined),
+        not_compared=apart,
+        edges=tuple(dict.fromkeys(s.wanted.edge for s in reference.sets if s.wanted.edge)),
+        sanitized=matter.sanitized.build,
+        not_sanitized=matter.sanitized.program.why,
+    )
 
 
 def written_elsewhere(built: Built, signature: Signature) -> bool:
@@ -101,56 +196,96 @@ def written_elsewhere(built: Built, signature: Signature) -> bool:
     return built.status != REFUSED and not every and built.entry_bytes(signature.symbol) is None
 
 
-def _expected(
-    program: Program | None, entry: int, sets: Sequence[InputSet], seconds: float
-) -> tuple[Sequence[Output], tuple[str, str] | None]:
-    """Return the reference's outputs, or (verdict, why) when it has none."""
+def _undefined(matter: Matter, ready: Range) -> list[tuple[int, Undefined]]:
+    build, program = matter.sanitized
+    return [] if program.why else find_undefined(program, build, ready)
+
+
+def _standard(matter: Matter, ready: Range) -> tuple[Standard, Finding | None]:
+    """Return what the reference makes of its input sets, and what is wrong with it."""
+    nothing = Standard(ready.signature, "", ready.entry, (), None)
+    program = matter.programs.get(matter.reference_build)
     if program is None:
-        return (), (REFUSED_VERDICT, "did not compile")
+        return nothing, Finding(REFUSED_VERDICT, "did not compile")
     if program.why:
-        return (), (NOT_RUN, program.why)
-    trial = run_trial(program, entry, sets, seconds)
-    if trial.ending:
-        return (), (trial.ending, trial.why)
-    return trial.outputs, None
+        return nothing, Finding(NOT_RUN, program.why)
+    trials = run_trial(program.path, ready, 0, go_on=True)
+    for trial in trials:
+        if trial.ending and not ready.sets[trial.at].wanted.edge:
+            return nothing, Finding(trial.ending, trial.why, trial.at, trial.place)
+    files = read_files(matter.bench, matter.snippet)
+    expected: list[Output | None] = []
+    for inputs, output in zip(ready.sets, joined(trials), strict=True):
+        number = inputs.wanted.case
+        if output and number >= 0:
+            where = f"{matter.bench.file}: snippet {matter.snippet.name}: case {number + 1}"
+            given = matter.snippet.cases[number].expected
+            output = with_expected(output, given, ready.signature, inputs, files, where)
+        expected.append(output)
+    return Standard(ready.signature, program.path, ready.entry, expected, trials[0]), None
 
 
-def _judge(
-    built: Built,
-    programs: Mapping[str, Program],
-    index: int,
-    expected: Sequence[Output],
-    signatures: Sequence[Signature],
-    reference: int,
-    sets: Sequence[InputSet],
-    seconds: float,
-) -> tuple[str, str]:
+def _set_apart(
+    standard: Standard, undefined: Sequence[tuple[int, Undefined]], reference: Range
+) -> tuple[Standard, tuple[tuple[str, str], ...]]:
+    """Leave out of the comparison the edges on which the reference has no right answer."""
+    expected = list(standard.expected)
+    apart = {}
+    for index, found in undefined:
+        if found.entry == reference.signature.name and found.edge and expected:
+            expected[index] = None
+            apart[found.inputs] = f"undefined behaviour at {found.place.text}: {found.message}"
+    return standard._replace(expected=expected), tuple(apart.items())
+
+
+def _judge(matter: Matter, ready: Range, built: Built, standard: Standard) -> Finding:
     if built.status == REFUSED:
-        return REFUSED_VERDICT, built.why
-    program = programs[built.build.name]
+        return Finding(REFUSED_VERDICT, built.why)
+    program = matter.programs[built.build.name]
     if program.why:
-        return NOT_RUN, program.why
-    if built.entry_bytes(signatures[index].symbol) is None:
-        return NOT_RUN, f"this build has no function {signatures[index].name}"
-    trials = [run_trial(program, index, sets, seconds) for _ in range(REPEATS)]
-    return judge(expected, signatures[reference], trials, signatures[index], sets)
+        return Finding(NOT_RUN, program.why)
+    if built.entry_bytes(ready.signature.symbol) is None:
+        return Finding(NOT_RUN, f"this build has no function {ready.signature.name}")
+    is_reference = (program.path, ready.entry) == (standard.path, standard.entry)
+    trials: list[Trial] = []
+    for way in range(len(WAYS)):
+        first = standard.first_trial if is_reference and way == 0 else None
+        trials.append(first or run_trial(program.path, ready, way)[0])
+        if trials[-1].ending:
+            break
+    return judge(
+        standard.expected,
+        standard.signature,
+        trials,
+        ready.signature,
+        ready.sets,
+        matter.snippet.tolerance,
+    )
 
 
-def memory_limit(path: str) -> int:
-    """Return the address space a program may use; none for sanitizers, which reserve terabytes."""
-    return 0 if b"__asan_init" in Path(path).read_bytes() else MEMORY_LIMIT
+def _first_of_each(found: Iterable[Undefined]) -> tuple[Undefined, ...]:
+    """Return undefined behaviour once for each entry and line, the bench's own inputs first."""
+    kept: dict[tuple[str, object], Undefined] = {}
+    for one in sorted(found, key=lambda undefined: bool(undefined.edge)):
+        place = one.place if one.place != NOWHERE else one.message
+        kept.setdefault((one.entry, place), one)
+    return tuple(kept.values())
 
 
-def run_trial(program: Program, entry: int, sets: Sequence[InputSet], seconds: float) -> Trial:
-    """Call an entry once on every input set in one fresh process."""
-    outputs: list[Output] = []
-    try:
-        with Worker(program.path, memory=memory_limit(program.path)) as worker:
-            for slot, inputs in enumerate(sets):
-                worker.prepare(slot, entry, inputs, tight=True)
-                outputs.append(worker.call(slot, inputs, seconds))
-    except WorkerEnded as ended:
-        return Trial(tuple(outputs), ended.kind, ended.why)
-    except (MissingError, OSError) as error:
-        return Trial(tuple(outputs), CRASHED, str(error))
-    return Trial(tuple(outputs), "", "")
+def verdict_of(matter: Matter, ready: Range, judged: Judged) -> Verdict:
+    """Return a finding as a verdict, without what is only worked out where it is needed."""
+    finding = judged.finding
+    shown = ready.sets[finding.at] if finding.at >= 0 else None
+    return Verdict(
+        matter.snippet.name,
+        ready.signature.name,
+        judged.built.build.name,
+        candidate_name(ready.signature.name, judged.built.build.name, matter.alone),
+        finding.verdict,
+        finding.why,
+        len(ready.sets),
+        shown.label if shown else "",
+        shown.wanted.edge if shown else "",
+        finding.place,
+        finding.error,
+    )

@@ -2,8 +2,9 @@
 
 from hot_anvil.core.bench import Snippet
 from hot_anvil.core.grid import Build
-from hot_anvil.core.signature import Parameter, Signature, Type, read_signatures
+from hot_anvil.core.signature import Parameter, Signature, read_signatures
 from hot_anvil.core.toolchain import Family, Toolchain
+from hot_anvil.core.types import Member, Type
 from hot_anvil.system.jobs import Job, snippet_jobs
 from hot_anvil.system.store import Store
 from hot_anvil.system.variables import from_debug_info
@@ -38,7 +39,7 @@ def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:
 
 
 def _from_plain(row: list[object]) -> Signature:
-    name, symbol, returns, parameters, file, line = row
+    name, symbol, returns, parameters, file, line, _ = row
     assert isinstance(parameters, list)
     made = tuple(Parameter(p[0], _type(p[1])) for p in parameters)
     return Signature(str(name), str(symbol), _type(returns), made, str(file), int(str(line)))
@@ -46,5 +47,6 @@ def _from_plain(row: list[object]) -> Signature:
 
 def _type(row: object) -> Type:
     assert isinstance(row, list)
-    kind, size, name, const, to = row
-    return Type(kind, size, name, const, _type(to) if to else None)
+    kind, size, name, const, to, members, align = row
+    inside = tuple(Member(m[0], m[1], _type(m[2])) for m in members)
+    return Type(kind, size, name, const, _type(to) if to else None, inside, align)

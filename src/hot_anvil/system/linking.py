@@ -24,8 +24,9 @@ from hot_anvil.system.store import FORMAT, Store
 
 # Bytes after a 64-byte boundary: each position in a cache line twice, higher bits varied.
 PLACEMENTS = (0, 80, 160, 240, 1088, 1424, 2464, 3248)
-_NATIVE = Path(__file__).parent.parent / "native"
+NATIVE = Path(__file__).parent.parent / "native"
 # The same for every build, and no link-time optimisation: see docs/measurement.md.
+_PARTS = ("worker", "slots", "watch")
 _FIXED_FLAGS = ("-O2", "-fPIC", "-fno-lto", "-w", "-c")
 _PAD = """    .text
     .p2align 6
@@ -49,28 +50,41 @@ def link_program(
     host: Toolchain,
     store: Store,
     placement: int = PLACEMENTS[0],
+    driver: Built | None = None,
 ) -> Program:
     """Link the build's object with the worker, and prove that the image holds its code.
 
     ``placement`` is the offset in bytes from a 64-byte boundary at which the
-    object's code starts, if its own alignment allows.
+    object's code starts, if its own alignment allows. ``driver`` is the
+    snippet's, compiled.
     """
     fixed = _fixed_objects(shim_source(signatures), host, store)
     command, libraries = (
         driver_command(built, chain, [host]),
         trailing_libraries(built, chain, store),
     )
-    units = [unit.artefact for unit in built.all_units]
+    drivers = driver.units if driver else ()
+    units = [unit.artefact for unit in (*built.all_units, *drivers)]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
     name = digest(
         f"program {FORMAT} {placement}", *identity, fixed.name, *units, *command, *libraries
     )
     target = store.artefact(name)
     if not target.is_dir():
-        why = _link(built, signatures, command, libraries, fixed, placement, name, store)
+        more = [store.artefact(unit.artefact) / "code.o" for unit in drivers]
+        parts = _Parts(fixed, more, placement)
+        why = _link(built, signatures, command, libraries, parts, name, store)
         if why:
             return Program("", why, "")
     return Program(str(target / "worker"), "", (target / "same_code").read_text())
+
+
+class _Parts(NamedTuple):
+    """What a program is made of beside the build's own objects."""
+
+    fixed: Path  # folder of the worker's objects
+    driver: list[Path]
+    placement: int
 
 
 def _link(
@@ -78,8 +92,7 @@ def _link(
     signatures: Sequence[Signature],
     command: list[str],
     libraries: list[str],
-    fixed: Path,
-    placement: int,
+    parts: _Parts,
     name: str,
     store: Store,
 ) -> str:
@@ -88,11 +101,13 @@ def _link(
     try:
         units = [store.artefact(unit.artefact) / "code.o" for unit in built.units]
         objects = [_without_main(unit, work) for unit in units]
-        pad, *own = (str(fixed / f"{part}.o") for part in (f"pad{placement}", "shim", "worker"))
+        pad = str(parts.fixed / f"pad{parts.placement}.o")
+        own = [str(parts.fixed / f"{part}.o") for part in ("shim", *_PARTS)]
         image = work / "worker"
         # The pad comes first: what follows it in the code section starts at the placement.
         seed = ["-frandom-seed=hot-anvil"] if built.whole else []
-        argv = [*command, pad, *objects, *own, *seed, "-o", str(image), *libraries]
+        objects += [*map(str, parts.driver), *own]
+        argv = [*command, pad, *objects, *seed, "-o", str(image), *libraries]
         said = run(argv, store.root)
         if said.failed:
             return f"cannot be linked: {_first_complaint(said.stderr)}"
@@ -106,9 +121,9 @@ def _link(
 
 
 def _fixed_objects(shim_text: str, host: Toolchain, store: Store) -> Path:
-    sources = [_NATIVE / "worker.c", _NATIVE / "worker.h"]
+    sources = [NATIVE / f"{part}.c" for part in _PARTS]
     driver = host.drivers["c"]
-    contents = [source.read_bytes() for source in sources]
+    contents = [source.read_bytes() for source in (*sources, NATIVE / "worker.h")]
     name = digest("shim", str(FORMAT), driver.identity, shim_text, *contents, *_FIXED_FLAGS, _PAD)
     folder = store.artefact(name)
     if folder.is_dir():
@@ -118,9 +133,9 @@ def _fixed_objects(shim_text: str, host: Toolchain, store: Store) -> Path:
     pads = [f"pad{placement}.s" for placement in PLACEMENTS]
     for pad, placement in zip(pads, PLACEMENTS, strict=True):
         (work / pad).write_text(_PAD.format(bytes=placement))
-    for source in ("shim.c", str(sources[0]), *pads):
+    for source in ("shim.c", *map(str, sources), *pads):
         output = Path(source).stem + ".o"
-        argv = [driver.path, *_FIXED_FLAGS, f"-I{_NATIVE}", source, "-o", output]
+        argv = [driver.path, *_FIXED_FLAGS, f"-I{NATIVE}", source, "-o", output]
         said = run(argv, work)
         if said.failed:
             shutil.rmtree(work, ignore_errors=True)

@@ -7,13 +7,15 @@ import time
 from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.bench import Bench
-from hot_anvil.core.inputs import make_input_set, point_label, sweep_points
+from hot_anvil.core.inputs import make_input_set
 from hot_anvil.core.judged import Checked
 from hot_anvil.core.measure import Contest, settled, undecided
 from hot_anvil.core.verdict import Verdict
-from hot_anvil.system.checking import memory_limit
+from hot_anvil.core.wanted import Wanted, point_label, sweep_points
+from hot_anvil.system.checking import read_files
 from hot_anvil.system.grid import Progress, no_progress
 from hot_anvil.system.rounds import Decks, Lane, Plan, calibrated, run_generation
+from hot_anvil.system.trials import memory_limit
 from hot_anvil.system.workers import Worker
 
 GENERATIONS = 10  # no fewer: the statistics are over them
@@ -46,8 +48,11 @@ def measure_snippet(
     names = [signature.name for signature in checked.signatures]
     lanes = tuple(Lane(v.candidate, v.build, names.index(v.entry)) for v in timed)
     points = sweep_points(checked.snippet)
+    files = read_files(bench, checked.snippet)
     sets = {
-        (entry, at): make_input_set(bench, checked.snippet, checked.signatures[entry], point, 1)
+        (entry, at): make_input_set(
+            bench, checked.snippet, checked.signatures[entry], Wanted(point), files
+        )
         for entry in {lane.entry for lane in lanes}
         for at, point in enumerate(points)
     }

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from hot_anvil.core.inputs import InputSet
 from hot_anvil.core.measure import SAMPLE_SECONDS, Generation, Turn, samples_for, shared_calls
-from hot_anvil.system.checking import memory_limit
+from hot_anvil.system.trials import memory_limit
 from hot_anvil.system.workers import Worker, WorkerEnded
 
 CALIBRATIONS = 2  # the faster counts: one may have met a slow moment

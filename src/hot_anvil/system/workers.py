@@ -1,57 +1,118 @@
-"""Worker processes: live programs of a build that call its entries on request."""
+"""Worker processes: live programs of a build that call its entries on request.
 
+Each has a session, a folder and an environment of its own, and no descriptor
+but its talk, its standard error and the memory of its watch.
+"""
+
+import fcntl
 import os
 import select
-import subprocess
-import tempfile
+import shutil
+import signal
 import time
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
+from itertools import count
+from pathlib import Path
 
 from hot_anvil.core import protocol
+from hot_anvil.core.ending import REPORT_BYTES, Report, read_report
 from hot_anvil.core.errors import FaultError, RequestError
 from hot_anvil.core.inputs import InputSet
-from hot_anvil.system.process import end_group, signal_name
+from hot_anvil.system.process import signal_name
 
 MEMORY_LIMIT = 2 << 30  # bytes of address space
-_COMPLAINT_BYTES = 400
+_COMPLAINT_BYTES = 16 << 10
+_REPORT_FD = 3  # where worker.c looks for the watch's memory
+_PIPE_BYTES = 1 << 20
+_MOMENT = 0.5  # seconds for a hung process to say where it is
+_AHEAD = 4 << 20  # bytes of requests sent before their answers are read
+_OUT_OF_MEMORY = 122  # exit code of worker.c
+_KEPT_VARIABLES = ("PATH", "LD_LIBRARY_PATH", "HOME", "OMP_NUM_THREADS")
+# Sanitizers stop at the first fault, leave addresses alone and let the watch see signals.
+_SANITIZERS = "halt_on_error=1:symbolize=0:handle_segv=0:handle_sigbus=0:handle_abort=0:" \
+    "handle_sigfpe=0:handle_sigill=0:exitcode=99"  # fmt: skip
+_numbers = count()
 
 
 class WorkerEnded(Exception):  # noqa: N818 - an event, not an error of ours
     """The worker is gone: ``kind`` is "crashed" or "hung", ``why`` says how."""
 
-    def __init__(self, kind: str, why: str) -> None:
+    def __init__(self, kind: str, why: str, report: Report | None, complaints: str) -> None:
         super().__init__(why)
         self.kind = kind
         self.why = why
+        self.report = report
+        self.complaints = complaints  # what it wrote on its standard error
+
+
+def own_environment(folder: str) -> dict[str, str]:
+    """Return the environment of code under study: the same whoever starts it."""
+    kept = {name: os.environ[name] for name in _KEPT_VARIABLES if name in os.environ}
+    return {
+        **kept,
+        "LC_ALL": "C",
+        "TZ": "UTC",
+        "TMPDIR": folder,
+        "ASAN_OPTIONS": f"{_SANITIZERS}:detect_leaks=0:detect_stack_use_after_return=1",
+        "UBSAN_OPTIONS": _SANITIZERS,
+        "TSAN_OPTIONS": f"{_SANITIZERS}:report_signal_unsafe=0",
+    }
+
+
+def new_folder(base: str) -> str:
+    """Make and return a new, empty folder for a process; swept up when we are killed."""
+    folder = os.path.join(base, "work", f"{os.getpid()}-run{next(_numbers)}")  # noqa: PTH118
+    try:
+        os.makedirs(folder)  # noqa: PTH103
+    except OSError as error:
+        raise RequestError(f"{folder}: cannot be made ({error.strerror}).") from None
+    return folder
+
+
+def remove_folder(folder: str) -> None:
+    """Remove what a process had for a folder."""
+    try:
+        os.rmdir(folder)  # noqa: PTH106 - mostly it is empty, and this is all
+    except OSError:
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 class Worker:
     """One live process of a build's program."""
 
     def __init__(self, path: str, cpu: int = -1, memory: int = MEMORY_LIMIT) -> None:
-        self._complaints = tempfile.TemporaryFile()  # noqa: SIM115 - lives as long as we do
+        # PATH is .hot-anvil/artefacts/NAME/worker.
+        self._folder = new_folder(str(Path(path).parents[2]))
+        self._complaints = os.memfd_create("complaints")
+        self._watch = os.memfd_create("watch")
+        os.truncate(self._watch, REPORT_BYTES)
+        asked, self._in = os.pipe()
+        self._out, answers = os.pipe()
+        for descriptor in (self._in, self._out):
+            with suppress(OSError):
+                fcntl.fcntl(descriptor, fcntl.F_SETPIPE_SZ, _PIPE_BYTES)
+        os.set_blocking(self._in, False)
+        self._code: int | None = None
+        ours = [(asked, 0), (answers, 1), (self._complaints, 2), (self._watch, _REPORT_FD)]
         try:
-            self._process = subprocess.Popen(
-                [path, str(cpu), str(memory)],
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-                stderr=self._complaints,
-                bufsize=0,
-                start_new_session=True,
+            self._pid = os.posix_spawn(
+                path,
+                [path, str(cpu), str(memory), self._folder],
+                own_environment(self._folder),
+                file_actions=[(os.POSIX_SPAWN_DUP2, mine, its) for mine, its in ours],
+                setsid=True,
+                setsigdef=[signal.SIGPIPE, signal.SIGXFSZ, signal.SIGINT],
             )
         except OSError as error:
             raise RequestError(f"{path}: cannot be started ({error.strerror}).") from None
-        assert self._process.stdin and self._process.stdout
-        self._in = self._process.stdin.fileno()
-        self._out = self._process.stdout.fileno()
-        os.set_blocking(self._in, False)
+        finally:
+            os.close(asked)
+            os.close(answers)
 
-    def prepare(self, slot: int, entry: int, inputs: InputSet, tight: bool = False) -> None:
-        """Lay out an input set; ``tight`` puts the buffers' ends before a closed page."""
-        self._ask(protocol.prepare(slot, entry, inputs, tight), 30.0)
-
-    def call(self, slot: int, inputs: InputSet, seconds: float) -> protocol.Output:
-        """Call the entry once and return all it left behind."""
-        return protocol.read_output(self._ask(protocol.call(slot), seconds), inputs)
+    def prepare(self, slot: int, entry: int, inputs: InputSet) -> None:
+        """Lay out an input set, to be timed."""
+        self._ask(protocol.prepare(slot, entry, inputs), 30.0)
 
     def calibrate(self, slot: int, seconds: float, limit: float) -> tuple[int, float]:
         """Return (calls that fill ``seconds``, what the last batch took)."""
@@ -65,15 +126,58 @@ class Worker:
         """Return the seconds that a fixed piece of work takes just now."""
         return protocol.read_probe(self._ask(protocol.request("Z"), 10.0))
 
+    def answers(self, requests: Sequence[bytes], seconds: float) -> Iterator[bytes]:
+        """Give the answer to each request; ``seconds`` bounds each of them.
+
+        Requests are sent ahead, so that the process never waits for us.
+        """
+        waiting = memoryview(b"")
+        sent = 0
+        ahead = 0
+        for number in range(len(requests)):
+            deadline = time.monotonic() + seconds
+            need, got = 5, bytearray()
+            head = True
+            while need:
+                while sent < len(requests) and not waiting and (sent <= number or ahead < _AHEAD):
+                    waiting = memoryview(requests[sent])
+                    ahead += len(waiting)
+                    sent += 1
+                    waiting = self._send(waiting)
+                left = max(0.0, deadline - time.monotonic())
+                readable, writable, _ = select.select(
+                    [self._out], [self._in] if waiting else [], [], left
+                )
+                if not readable and not writable:
+                    raise self._hung(seconds)
+                if writable:
+                    waiting = self._send(waiting)
+                if readable:
+                    part = os.read(self._out, need)
+                    if not part:
+                        raise self._ended()
+                    got += part
+                    need -= len(part)
+                    if not need and head:
+                        head, need = False, self._size(got)
+                        got = bytearray()
+            ahead -= len(requests[number])
+            yield bytes(got)
+
+    def complaints(self) -> str:
+        """Return what the process wrote on its standard error so far."""
+        data = os.pread(self._complaints, _COMPLAINT_BYTES, 0)
+        return data.decode(errors="replace").strip()
+
     def close(self) -> None:
         """End the process; safe to call twice."""
-        if self._process.poll() is None:
-            end_group(self._process)
-        self._process.wait()
-        for stream in (self._process.stdin, self._process.stdout):
-            if stream and not stream.closed:
-                stream.close()
-        self._complaints.close()
+        if self._pid:
+            self._kill()
+            self._wait()
+            for descriptor in (self._in, self._out, self._complaints, self._watch):
+                os.close(descriptor)
+            self._pid = 0
+            remove_folder(self._folder)
 
     def __enter__(self) -> "Worker":
         return self
@@ -82,47 +186,57 @@ class Worker:
         self.close()
 
     def _ask(self, message: bytes, seconds: float) -> bytes:
-        deadline = time.monotonic() + seconds
-        self._write(message, deadline, seconds)
-        status, size = protocol.ANSWER_HEAD.unpack(self._read(5, deadline, seconds))
+        (answer,) = self.answers([message], seconds)
+        return answer
+
+    @staticmethod
+    def _size(head: bytes | bytearray) -> int:
+        status, size = protocol.ANSWER_HEAD.unpack(head)
         if status:
             raise FaultError(f"the worker answered with status {status}; please report this.")
-        return self._read(size, deadline, seconds)
+        return int(size)
 
-    def _write(self, data: bytes, deadline: float, seconds: float) -> None:
-        view = memoryview(data)
-        while view:
-            _, ready, _ = select.select([], [self._in], [], max(0.0, deadline - time.monotonic()))
-            if not ready:
-                raise self._hung(seconds)
-            try:
-                view = view[os.write(self._in, view) :]
-            except BrokenPipeError:
-                raise self._ended() from None
-
-    def _read(self, size: int, deadline: float, seconds: float) -> bytes:
-        parts = []
-        while size:
-            ready, _, _ = select.select([self._out], [], [], max(0.0, deadline - time.monotonic()))
-            if not ready:
-                raise self._hung(seconds)
-            part = os.read(self._out, min(size, 1 << 20))
-            if not part:
-                raise self._ended()
-            parts.append(part)
-            size -= len(part)
-        return b"".join(parts)
+    def _send(self, data: memoryview) -> memoryview:
+        """Send what fits just now; return the rest."""
+        try:
+            return data[os.write(self._in, data) :]
+        except BlockingIOError:
+            return data
+        except BrokenPipeError:
+            raise self._ended() from None
 
     def _hung(self, seconds: float) -> WorkerEnded:
-        end_group(self._process)
-        return WorkerEnded("hung", f"no answer within {seconds:g} s")
+        with suppress(ProcessLookupError):
+            os.kill(self._pid, signal.SIGXCPU)  # the watch says where it is
+        until = time.monotonic() + _MOMENT
+        while not self._wait(os.WNOHANG) and time.monotonic() < until:
+            time.sleep(0.005)
+        self._kill()
+        self._wait()
+        why = f"no answer within {seconds:g} s"
+        return WorkerEnded("hung", why, self._report(), self.complaints())
 
     def _ended(self) -> WorkerEnded:
-        code = self._process.wait(10)
-        self._complaints.seek(0)
-        said = self._complaints.read(_COMPLAINT_BYTES).decode(errors="replace").strip()
+        self._wait()
+        code = self._code or 0
+        said = self.complaints()
         how = f"killed by {signal_name(-code)}" if code < 0 else f"ended with exit code {code}"
-        if code == 122:
+        if code == _OUT_OF_MEMORY:
             how = "ran out of memory for its buffers"
-        first = said.split("\n")[0] if said else ""
-        return WorkerEnded("crashed", how + (f": {first}" if first else ""))
+        return WorkerEnded("crashed", how, self._report(), said)
+
+    def _report(self) -> Report | None:
+        return read_report(os.pread(self._watch, REPORT_BYTES, 0))
+
+    def _kill(self) -> None:
+        if self._code is None:
+            with suppress(ProcessLookupError, PermissionError):
+                os.killpg(self._pid, signal.SIGKILL)
+
+    def _wait(self, options: int = 0) -> bool:
+        """Wait for the process; tell whether it has ended."""
+        if self._code is None:
+            pid, status = os.waitpid(self._pid, options)
+            if pid:
+                self._code = os.waitstatus_to_exitcode(status)
+        return self._code is not None

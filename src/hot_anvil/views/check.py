@@ -1,38 +1,68 @@
 """Verdicts as text."""
 
+import shlex
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from hot_anvil.core.edgekinds import EDGES
 from hot_anvil.core.verdict import CORRECT, Verdict
 from hot_anvil.views.sheet import DIM, STRONG, TROUBLE, Cell, Sheet, Span
-from hot_anvil.views.words import joined, plural
+from hot_anvil.views.words import joined, plural, significant
 
 if TYPE_CHECKING:
-    from hot_anvil.core.judged import Checked
+    from hot_anvil.core.agreement import Error
+    from hot_anvil.core.judged import Again, Checked
+
+_TALLY_ROWS = 5
 
 
-def check_sheet(checks: Sequence["Checked"], width: int) -> Sheet:
-    """Return a table of verdicts per snippet."""
+def check_sheet(checks: Sequence["Checked"], path: str, width: int) -> Sheet:
+    """Return a table of verdicts per snippet, and what is known of each that failed."""
     sheet = Sheet(width)
     for checked in checks:
         sheet.blank()
         sheet.add(Span(checked.snippet.name, STRONG))
         for signature in checked.signatures:
             sheet.add("  ", Span(signature.text, DIM))
-        sets = checked.verdicts[0].input_sets if checked.verdicts else 0
         for note in checked.notes:
             sheet.paragraph(f"note: {note}", DIM, indent=2)
-        told = f"results compared with {checked.reference} on {plural(sets, 'input set')}, "
-        sheet.paragraph(told + "each candidate in two processes of its own", DIM, indent=2)
-        rows: list[list[Cell]] = []
-        for v in checked.verdicts:
-            style = "plain" if v.verdict == CORRECT else TROUBLE
-            why = "the reference" if v.candidate == checked.reference and not v.why else v.why
-            rows.append([v.candidate, Span(v.verdict, style), why])
-        sheet.table(("candidate", "verdict", "why"), rows, "lll")
-        good = sum(v.verdict == CORRECT for v in checked.verdicts)
+        sheet.paragraph(_how(checked), DIM, indent=2)
+        undefined(sheet, checked)
+        sheet.table(("candidate", "verdict", "on", ""), _rows(checked), "llll")
+        good = len(checked.correct)
         sheet.add(f"  {good} of {len(checked.verdicts)} candidates correct")
+        for alike in _alike(checked.verdicts):
+            _failure(sheet, alike, checked, path)
+        _edges(sheet, checked)
     return sheet
+
+
+def again_sheet(again: "Again", width: int) -> Sheet:
+    """Return one call of a candidate beside the reference's."""
+    sheet = Sheet(width)
+    sheet.add(Span(again.snippet.name, STRONG), f"  {again.candidate}")
+    sheet.paragraph(f"made small from {again.label}" if again.label else "", DIM, indent=2)
+    rows: list[list[Cell]] = [[name, value] for name, value in again.inputs]
+    sheet.table(("parameter", "value"), rows, "ll")
+    sheet.add("  ", Span(again.verdict, "plain" if again.verdict == CORRECT else TROUBLE))
+    if again.why:
+        sheet.paragraph(again.why + _at(again.place.text), indent=4)
+    told: list[list[Cell]] = [["expected", again.expected], ["got", again.got or "nothing"]]
+    sheet.table(("", ""), told, "ll", indent=4)
+    sheet.paragraph(f"expected: what {again.reference} makes of it", DIM, indent=4)
+    return sheet
+
+
+def undefined(sheet: Sheet, checked: "Checked") -> None:
+    """Say what undefined behaviour the source has: it taints every comparison."""
+    for one in (u for u in checked.undefined if not u.edge):
+        sheet.add("  ", Span(f"undefined behaviour in {one.entry}", TROUBLE))
+        where = one.place.text or "a line not known"
+        sheet.paragraph(f"{where}: {one.message}", indent=4)
+        sheet.paragraph(
+            f"found by {one.build}, with {one.inputs}: a build that is correct here need not be "
+            "under the next compiler", DIM, indent=4,
+        )  # fmt: skip
 
 
 def excluded(sheet: Sheet, verdicts: Sequence[Verdict]) -> None:
@@ -42,7 +72,88 @@ def excluded(sheet: Sheet, verdicts: Sequence[Verdict]) -> None:
     sheet.add("  ", Span("excluded", TROUBLE))
     alike: dict[tuple[str, str], list[str]] = {}
     for v in verdicts:
-        alike.setdefault((v.verdict, v.why), []).append(v.candidate)
+        why = v.why + _at(v.place.text) + (f", with {v.inputs}" if v.inputs else "")
+        alike.setdefault((v.verdict, why), []).append(v.candidate)
     for (verdict, why), names in alike.items():
-        sheet.add("    ", Span(f"{verdict}: ", TROUBLE), why)
-        sheet.paragraph(joined(names), indent=6)
+        sheet.paragraph(f"{verdict}: {why}", indent=4)
+        sheet.paragraph(joined(names), DIM, indent=6)
+
+
+def _how(checked: "Checked") -> str:
+    sets = checked.verdicts[0].input_sets if checked.verdicts else 0
+    edges = f", {joined([kind.replace('_', ' ') for kind in checked.edges])} among them"
+    text = f"compared with {checked.reference} on {plural(sets, 'input set')}"
+    text += edges if checked.edges else ""
+    if checked.not_sanitized:
+        text += f". Undefined behaviour was not looked for: {checked.not_sanitized}"
+    elif checked.sanitized and not checked.undefined:
+        text += f". {checked.sanitized} finds no undefined behaviour"
+    return text + "."
+
+
+def _rows(checked: "Checked") -> list[list[Cell]]:
+    rows: list[list[Cell]] = []
+    for v in checked.verdicts:
+        style = "plain" if v.verdict == CORRECT else TROUBLE
+        last = "the reference" if v.candidate == checked.reference and not v.why else ""
+        if v.verdict == CORRECT and v.why:
+            last = v.why
+        elif v.error:
+            last = error_text(v.error)
+        rows.append([v.candidate, Span(v.verdict, style), v.inputs, last])
+    return rows
+
+
+def error_text(error: "Error") -> str:
+    """Return the largest error of floats."""
+    return (
+        f"off by up to {significant(error.ulp)} ulp, {significant(error.relative)} relative, "
+        f"{significant(error.absolute)} absolute ({error.where})"
+    )
+
+
+def _alike(verdicts: Sequence[Verdict]) -> list[list[Verdict]]:
+    """Return the failing candidates, those that fail in the same way together."""
+    groups: dict[tuple[object, ...], list[Verdict]] = {}
+    for v in verdicts:
+        if v.verdict != CORRECT:
+            same = (v.entry, v.verdict, v.why, v.inputs, v.place, v.suspects, len(v.tally))
+            own = v.candidate if v.tally else ""  # each build has a distribution of its own
+            groups.setdefault((*same, own), []).append(v)
+    return list(groups.values())
+
+
+def _failure(sheet: Sheet, alike: Sequence[Verdict], checked: "Checked", path: str) -> None:
+    first = alike[0]
+    sheet.add("  ", Span(first.verdict, TROUBLE), f"  {joined([v.candidate for v in alike])}")
+    why = first.why + _at(first.place.text)
+    sheet.paragraph(why + (f", with {first.inputs}" if first.inputs else ""), indent=4)
+    for count, output in first.tally[:_TALLY_ROWS]:
+        sheet.add(f"      {count:>6} times  ", output[: max(sheet.width - 24, 20)])
+    if len(first.tally) > _TALLY_ROWS:
+        sheet.add(f"      and {len(first.tally) - _TALLY_ROWS} more")
+    if first.smallest and first.smallest_why:
+        values = ", ".join(f"{name} = {value}" for name, value in first.smallest)
+        sheet.paragraph(f"smallest found: {values}: {first.smallest_why}", indent=4)
+    for suspect in first.suspects:
+        sheet.paragraph(suspect, indent=4)
+    if first.edge:
+        sheet.paragraph(
+            f"this is an edge, {EDGES[first.edge]}. Need {first.entry} not take it? Say so in the "
+            f'bench: not_promised = {{ {first.edge} = "why" }}', DIM, indent=4,
+        )  # fmt: skip
+    if first.again:
+        where = shlex.quote(path)
+        sheet.add("    ", Span(f"again: hot-anvil check {where} --again {first.again}", DIM))
+
+
+def _edges(sheet: Sheet, checked: "Checked") -> None:
+    """Say what was not compared, and why."""
+    for label, why in checked.not_compared:
+        sheet.paragraph(f"not compared with {label}: {why}", DIM, indent=2)
+    for kind, reason in checked.snippet.not_promised.items():
+        sheet.paragraph(f"not promised, {kind.replace('_', ' ')}: {reason}", DIM, indent=2)
+
+
+def _at(place: str) -> str:
+    return f", at {place}" if place else ""

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from hot_anvil.core.built import REFUSED, Built
 from hot_anvil.core.code import Instruction
@@ -11,21 +11,16 @@ from hot_anvil.core.grid import Plan
 from hot_anvil.core.listing import ListedFunction, Placed
 from hot_anvil.core.shown import Listing, SnippetDiff
 from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.views.document import Document, document
+from hot_anvil.views.verdictdocs import again_document as again_document
+from hot_anvil.views.verdictdocs import check_document as check_document
+from hot_anvil.views.verdictdocs import verdict_row
 
 if TYPE_CHECKING:
     from hot_anvil.core.judged import Checked, Measured, Picked
     from hot_anvil.core.ledger import Ledger
     from hot_anvil.core.measure import Result
     from hot_anvil.core.proof import DebugProof
-
-FORMAT = 1
-
-Document = dict[str, Any]
-
-
-def document(kind: str, **fields: Any) -> Document:
-    """Return a document with the two fields every one has."""
-    return {"hot_anvil": FORMAT, "kind": kind, **fields}
 
 
 def toolchains_document(
@@ -280,13 +275,6 @@ def _pair(pair: Pair) -> list[str | None]:
     return [pair.state, left, pair.right.text if pair.right else None]
 
 
-def check_document(checks: "Sequence[Checked]") -> Document:
-    """Return the document of ``check``."""
-    verdicts = [verdict._asdict() for checked in checks for verdict in checked.verdicts]
-    references = {checked.snippet.name: checked.reference for checked in checks}
-    return document("check", references=references, verdicts=verdicts)
-
-
 def bench_document(measured: "Sequence[Measured]", notes: Sequence[str]) -> Document:
     """Return the document of ``bench``."""
     results = []
@@ -329,7 +317,7 @@ def _finite(fields: Document) -> Document:
 
 
 def _excluded(checked: "Checked") -> list[Document]:
-    return [v._asdict() for v in checked.verdicts if v not in checked.correct]
+    return [verdict_row(v) for v in checked.verdicts if v not in checked.correct]
 
 
 def pick_document(picked: "Sequence[Picked]", notes: Sequence[str]) -> Document:

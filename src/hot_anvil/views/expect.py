@@ -7,7 +7,7 @@ from hot_anvil.core.code import Instruction, parts_by_owner
 from hot_anvil.core.expecting import HELD, Expected, Outcome
 from hot_anvil.core.facts.records import ALL
 from hot_anvil.core.facts.table import instructions_of
-from hot_anvil.views.documents import Document, document
+from hot_anvil.views.document import Document, document
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Sheet, Span, cut
 from hot_anvil.views.words import plural
 

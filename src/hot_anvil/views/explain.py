@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from hot_anvil.core.meaning import base as b
 from hot_anvil.core.meaning import deed, roles
 from hot_anvil.core.reference import Dictionary, Found
-from hot_anvil.views.documents import Document, document
+from hot_anvil.views.document import Document, document
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import plural
 

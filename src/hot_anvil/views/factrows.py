@@ -13,7 +13,7 @@ from hot_anvil.core.facts.records import (
     LoopFacts,
 )  # fmt: skip
 from hot_anvil.core.facts.table import SnippetFacts, instructions_of, timing_loops
-from hot_anvil.views.documents import Document, document
+from hot_anvil.views.document import Document, document
 
 
 def names_document() -> Document:

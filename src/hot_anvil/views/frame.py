@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from hot_anvil.core.framed import BuildFrame, Region, layout, stretches
 from hot_anvil.core.frames import STACK, Variable
-from hot_anvil.views.documents import Document, document
+from hot_anvil.views.document import Document, document
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import plural
 

@@ -18,6 +18,11 @@ def digits(value: float) -> str:
     return f"{value:.3f}" if abs(value) >= 0.09995 else f"{value:.3g}"
 
 
+def significant(value: float) -> str:
+    """Return a number of any size with three significant digits, "infinitely far" for no number."""
+    return f"{value:.3g}" if value < float("inf") else "infinitely far"
+
+
 def duration(seconds: float | None) -> str:
     """Return a time with its unit, "unknown" for None."""
     if seconds is None:

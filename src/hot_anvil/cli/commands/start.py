@@ -61,7 +61,7 @@ def _list(out: Output) -> int:
 def _from_sources(sources: list[str], out: Output) -> tuple[Path, tuple[str, ...]]:
     """Write an ``anvil.toml`` beside the sources, with entries and a first guess of values."""
     from hot_anvil.api import open_source
-    from hot_anvil.core.inputs import stanza
+    from hot_anvil.core.stanza import stanza
     from hot_anvil.system.files import write_whole
 
     folder = Path(sources[0]).parent

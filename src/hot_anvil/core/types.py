@@ -1,0 +1,132 @@
+"""Types as far as calling a function and comparing what it made need them."""
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+_WIDTHS = {"int": (1, 2, 4, 8, 16), "uint": (1, 2, 4, 8, 16), "float": (2, 4, 8, 16),
+           "bool": (1,), "complex": (8, 16)}  # fmt: skip
+MOST_BYTES_PASSED = 4096  # of a struct by value; what the worker has room for
+
+
+class Member(NamedTuple):
+    """A part of a struct."""
+
+    name: str
+    offset: int  # bytes
+    type: "Type"
+
+
+class Type(NamedTuple):
+    """A type as far as calling needs it."""
+
+    kind: str  # one of _WIDTHS, "struct", "array", "pointer", "void" or "other"
+    size: int  # bytes
+    name: str  # as the source writes it
+    const: bool = False
+    to: "Type | None" = None  # what a pointer points to, or an array holds
+    members: tuple[Member, ...] = ()
+    align: int = 1  # bytes
+
+    @property
+    def scalar(self) -> bool:
+        """Tell whether it is one number that values can be made of."""
+        return self.size in _WIDTHS.get(self.kind, ())
+
+    @property
+    def plain(self) -> bool:
+        """Tell whether it holds numbers only: a scalar, or structs and arrays of them."""
+        if self.kind == "struct":
+            return bool(self.members) and all(member.type.plain for member in self.members)
+        if self.kind == "array":
+            return self.size > 0 and self.to is not None and self.to.plain
+        return self.scalar
+
+    @property
+    def callable_with(self) -> bool:
+        """Tell whether values of this type can be passed and returned."""
+        if self.kind == "pointer":
+            return self.to is not None and (self.to.kind == "void" or self.to.plain)
+        return self.plain and self.kind != "array" and self.size <= MOST_BYTES_PASSED
+
+
+VOID = Type("void", 0, "void")
+
+
+class Leaf(NamedTuple):
+    """A number, or a row of equal ones, inside a value of a type."""
+
+    path: str  # "" for the value itself, "gauge.height" for a part
+    offset: int  # bytes
+    kind: str  # "int", "uint", "float" or "bool"
+    size: int  # bytes of one number
+    row: int  # numbers side by side
+    type: Type  # that the source gives it
+
+    @property
+    def dtype(self) -> "np.dtype[Any]":
+        """NumPy's type of one number."""
+        import numpy as np
+
+        letter = {"int": "i", "uint": "u", "float": "f"}.get(self.kind, "?")
+        return np.dtype("?" if letter == "?" else f"{letter}{self.size}")
+
+
+def leaves(kind: Type, path: str = "", offset: int = 0) -> Iterator[Leaf]:
+    """Give the numbers that a value of a type is made of; bytes for ``void``.
+
+    Padding is no leaf: what it holds is nobody's business.
+    """
+    if kind.kind == "struct":
+        for member in kind.members:
+            inner = f"{path}.{member.name}" if path else member.name
+            yield from leaves(member.type, inner, offset + member.offset)
+    elif kind.kind == "array" and kind.to:
+        count = kind.size // max(kind.to.size, 1)
+        own = list(leaves(kind.to))
+        if len(own) == 1 and own[0].size == kind.to.size:  # numbers without gaps
+            yield own[0]._replace(path=path, offset=offset, row=count)
+        else:
+            for index in range(count):
+                yield from leaves(kind.to, f"{path}[{index}]", offset + index * kind.to.size)
+    elif kind.kind == "complex":
+        half = kind.size // 2
+        for part, at in (("real", 0), ("imag", half)):
+            inner = f"{path}.{part}" if path else part
+            yield Leaf(inner, offset + at, "float", half, 1, kind)
+    elif kind.kind in ("int", "uint") and kind.size == 16:  # NumPy has none so wide
+        for part, at, sign in (("low half", 0, "uint"), ("high half", 8, kind.kind)):
+            inner = f"{path}.{part}" if path else part
+            yield Leaf(inner, offset + at, sign, 8, 1, kind)
+    elif kind.kind == "void":
+        yield Leaf(path, offset, "uint", 1, 1, kind)
+    else:
+        yield Leaf(path, offset, kind.kind, kind.size, 1, kind)
+
+
+def element_size(kind: Type) -> int:
+    """Return the bytes from one element of a buffer to the next."""
+    return max(kind.size, 1)
+
+
+def leaf_values(data: bytes | bytearray, kind: Type, leaf: Leaf) -> "NDArray[Any]":
+    """Return one leaf of all elements in a buffer of ``kind``: shape (elements, leaf.row).
+
+    It is a view: of a bytearray it can be written to.
+    """
+    import numpy as np
+
+    step = element_size(kind)
+    return np.ndarray(
+        (len(data) // step, leaf.row), leaf.dtype, data, leaf.offset, (step, leaf.size)
+    )
+
+
+def declared(kind: Type) -> str:
+    """Return a type as it stands before a name in a declaration."""
+    if kind.kind == "pointer" and kind.to:
+        return f"{'const ' if kind.to.const else ''}{kind.to.name} *"
+    return f"{kind.name} "

@@ -1,0 +1,212 @@
+/* Input sets in memory: buffers between closed pages, calls, and what they leave behind.
+ *
+ * An output is: i32 argument whose surroundings were written to (-1 for none), i64 offset of the
+ * first such byte from the buffer's start, the result (a pointer as PLACE bytes: i64 argument it
+ * points into, -1 for NULL, -2 for elsewhere, and i64 offset), then every writable buffer.
+ */
+#define _GNU_SOURCE
+#include "worker.h"
+
+#include <stdlib.h>
+#include <string.h>
+#include <sys/mman.h>
+
+enum { PAGE = 4096, PAINTED = 64 << 10 };
+
+static size_t pages(size_t size) { return (size + PAGE - 1) / PAGE * PAGE; }
+
+static uint64_t number(const unsigned char **at, int bytes)
+{
+    uint64_t value = 0;
+    memcpy(&value, *at, (size_t)bytes);
+    *at += bytes;
+    return value;
+}
+
+/* Exact: aligned to `align`, and to no more. */
+static size_t place(size_t room, size_t size, size_t align, int exact, int where)
+{
+    size_t offset = where == END ? (room - size) / align * align : 0;
+    if (exact && offset / align % 2 == 0)
+        offset = where == END && offset >= align ? offset - align : offset + align;
+    return offset;
+}
+
+static void buffer_make(struct argument *a, size_t align, int exact, int where, int pattern)
+{
+    size_t room = pages(a->size + 2 * align + 64);
+    a->map_size = room + 2 * PAGE;
+    a->map = mmap(NULL, a->map_size, PROT_NONE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+    if (a->map == MAP_FAILED || mprotect(a->map + PAGE, room, PROT_READ | PROT_WRITE)) die(122);
+    size_t offset = place(room, a->size, align, exact, where);
+    if (pattern) {
+        memset(a->map + PAGE, pattern, offset);
+        memset(a->map + PAGE + offset + a->size, pattern, room - offset - a->size);
+    }
+    a->base = a->map + PAGE + offset;
+    a->pointer = a->base;
+}
+
+/* Layout of a request: head of worker.c. `again`: the slot will be called more than once. */
+void slot_make(struct slot *slot, const unsigned char *p, int again)
+{
+    unsigned entry = (unsigned)number(&p, 2), count = (unsigned)number(&p, 2);
+    int where = (int)number(&p, 1), pattern = (int)number(&p, 1);
+    if (entry >= hot_anvil_entry_count || count > MAX_ARGS) die(123);
+    memset(slot, 0, sizeof *slot);
+    slot->entry = &hot_anvil_entries[entry];
+    slot->target = slot->entry->target;
+    slot->count = count;
+    slot->pattern = pattern;
+    for (unsigned i = 0; i < count; i++) {
+        struct argument *a = &slot->args[i];
+        a->kind = (int)number(&p, 1);
+        a->writable = (int)number(&p, 1);
+        int exact = (int)number(&p, 1);
+        size_t align = number(&p, 2);
+        a->size = number(&p, 8);
+        a->value = &a->pointer;
+        if (a->kind == BUFFER) {
+            buffer_make(a, align, exact, where, pattern);
+            memcpy(a->base, p, a->size);
+            if (a->writable && again) {
+                a->pristine = malloc(a->size ? a->size : 1);
+                if (!a->pristine) die(122);
+                memcpy(a->pristine, p, a->size);
+            }
+        } else {
+            if (!(a->value = aligned_alloc(64, (a->size + 64) / 64 * 64))) die(122);
+            memcpy(a->value, p, a->size);
+        }
+        p += a->size;
+    }
+    for (unsigned i = 0; i < count; i++) {
+        struct argument *a = &slot->args[i];
+        if (a->kind == ALIAS) { /* its bytes say whose buffer, and how far into it */
+            int64_t said[2];
+            memcpy(said, a->value, sizeof said);
+            free(a->value);
+            a->pointer = slot->args[said[0]].base + said[1];
+            a->value = &a->pointer;
+        }
+        slot->passed[i] = a->value;
+        /* What the entry promises not to write is closed to writing. */
+        if (a->kind == BUFFER && !a->writable && pattern)
+            mprotect(a->map + PAGE, a->map_size - 2 * PAGE, PROT_READ);
+    }
+    slot->passed[count] = &slot->prepared;
+    watched_slot = slot;
+    if (slot->entry->prepare) slot->entry->prepare(slot->passed);
+}
+
+void slot_free(struct slot *slot)
+{
+    if (!slot->entry) return;
+    if (slot->entry->release) slot->entry->release(slot->passed);
+    for (unsigned i = 0; i < slot->count; i++) {
+        struct argument *a = &slot->args[i];
+        if (a->kind == BUFFER) munmap(a->map, a->map_size);
+        else if (a->kind == SCALAR) free(a->value);
+        free(a->pristine);
+    }
+    slot->entry = NULL;
+}
+
+void slot_restore(struct slot *slot)
+{
+    for (unsigned i = 0; i < slot->count; i++)
+        if (slot->args[i].pristine)
+            memcpy(slot->args[i].base, slot->args[i].pristine, slot->args[i].size);
+    if (slot->entry->prepare) {
+        if (slot->entry->release) slot->entry->release(slot->passed);
+        slot->entry->prepare(slot->passed);
+    }
+}
+
+/* A pointer differs between processes; where in which buffer it points does not. */
+static void place_pointer(const struct slot *slot, unsigned char *result)
+{
+    unsigned char *p;
+    memcpy(&p, result, sizeof p);
+    int64_t said[2] = { p ? -2 : -1, 0 };
+    for (unsigned i = 0; i < slot->count; i++) {
+        const struct argument *a = &slot->args[i];
+        if (a->kind == BUFFER && p >= a->base && p <= a->base + a->size) {
+            said[0] = (int64_t)i;
+            said[1] = p - a->base;
+            break;
+        }
+    }
+    memcpy(result, said, sizeof said);
+}
+
+/* Return the first of `size` bytes that is not the pattern, `size` when all are. */
+static size_t intact(const unsigned char *p, size_t size, int pattern)
+{
+    if (!size || (*p == pattern && !memcmp(p, p + 1, size - 1))) return size;
+    size_t at = 0;
+    while (p[at] == pattern) at++;
+    return at;
+}
+
+/* Find a byte beside a buffer that no longer holds the pattern. */
+static int damaged(const struct slot *slot, int64_t *offset)
+{
+    for (unsigned i = 0; slot->pattern && i < slot->count; i++) {
+        const struct argument *a = &slot->args[i];
+        if (a->kind != BUFFER || !a->writable) continue;
+        unsigned char *start = a->map + PAGE, *end = a->base + a->size;
+        size_t before = (size_t)(a->base - start);
+        size_t after = (size_t)(a->map + a->map_size - PAGE - end);
+        size_t at = intact(end, after, slot->pattern);
+        if (at < after) { *offset = (int64_t)(a->size + at); return (int)i; }
+        at = intact(start, before, slot->pattern);
+        if (at < before) { *offset = (int64_t)at - (int64_t)before; return (int)i; }
+    }
+    return -1;
+}
+
+/* Leave a known pattern where the entry's variables will lie: what it reads without having
+ * written it then differs between two runs with different patterns. */
+__attribute__((noinline)) static void paint(int pattern)
+{
+    unsigned char below[PAINTED];
+    memset(below, pattern, sizeof below);
+    __asm__ volatile("" : : "r"(below) : "memory");
+}
+
+static size_t result_size(const struct slot *slot)
+{
+    return slot->entry->returns == 2 ? PLACE : slot->entry->returns ? slot->entry->result_size : 0;
+}
+
+size_t slot_output_size(const struct slot *slot)
+{
+    size_t size = 12 + result_size(slot);
+    for (unsigned i = 0; i < slot->count; i++)
+        if (slot->args[i].kind == BUFFER && slot->args[i].writable) size += slot->args[i].size;
+    return size;
+}
+
+void slot_call(struct slot *slot, unsigned char *output)
+{
+    unsigned char result[MAX_RESULT] = { 0 };
+    int64_t offset = 0;
+    watched_slot = slot;
+    if (slot->pattern) paint(slot->pattern);
+    slot->entry->call(&slot->target, slot->passed, 1, result);
+    if (slot->entry->finish) slot->entry->finish(slot->passed, result);
+    if (slot->entry->returns == 2) place_pointer(slot, result);
+    int32_t where = damaged(slot, &offset);
+    memcpy(output, &where, 4);
+    memcpy(output + 4, &offset, 8);
+    output += 12;
+    memcpy(output, result, result_size(slot));
+    output += result_size(slot);
+    for (unsigned i = 0; i < slot->count; i++) {
+        const struct argument *a = &slot->args[i];
+        if (a->kind != BUFFER || !a->writable) continue;
+        memcpy(output, a->base, a->size);
+        output += a->size;
+    }
+}

@@ -1,0 +1,1 @@
+"""The workshop's checking of whole programs."""

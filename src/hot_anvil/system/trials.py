@@ -1,0 +1,182 @@
+"""Run an entry of a program on input sets, in processes of its own."""
+
+from collections.abc import Callable, Sequence
+from functools import lru_cache
+from pathlib import Path
+from typing import NamedTuple
+
+from hot_anvil.core.dwarf import DebugLines
+from hot_anvil.core.ending import NOWHERE, Place, Report, first_words, in_words, locate
+from hot_anvil.core.errors import MissingError
+from hot_anvil.core.inputs import InputSet
+from hot_anvil.core.protocol import (
+    TIGHT_END,
+    TIGHT_START,
+    Output,
+    lay_out,
+    read_output,
+    read_repeat,
+    repeat,
+    try_once,
+)
+from hot_anvil.core.signature import Signature
+from hot_anvil.core.verdict import CRASHED, HUNG, Trial
+from hot_anvil.system.workers import MEMORY_LIMIT, Worker, WorkerEnded
+
+
+class Way(NamedTuple):
+    """How a process finds its input sets laid out."""
+
+    where: int  # TIGHT_END or TIGHT_START
+    pattern: int  # around buffers, below the stack, in fresh memory
+    backwards: bool  # the sets in reverse: what depends on earlier calls then shows
+
+
+# Two runs that differ in all that must not matter.
+WAYS = (Way(TIGHT_END, 0xA5, False), Way(TIGHT_START, 0x5B, True))
+
+
+class Range(NamedTuple):
+    """One entry's input sets, ready to be sent."""
+
+    entry: int
+    signature: Signature
+    sets: Sequence[InputSet]
+    requests: tuple[tuple[bytes, ...], ...]  # for each way
+    root: str  # folder that the sources are relative to
+    seconds: float  # for one call
+
+
+def make_range(
+    entry: int, signature: Signature, sets: Sequence[InputSet], root: str, seconds: float
+) -> Range:
+    """Return an entry's input sets as requests for each way."""
+    requests = tuple(
+        tuple(try_once(lay_out(entry, inputs, way.where, way.pattern)) for inputs in sets)
+        for way in WAYS
+    )
+    return Range(entry, signature, sets, requests, root, seconds)
+
+
+@lru_cache(maxsize=256)
+def memory_limit(path: str) -> int:
+    """Return the address space a program may use; none for sanitizers, which reserve terabytes."""
+    data = Path(path).read_bytes()
+    return 0 if b"__asan_init" in data or b"__tsan_init" in data else MEMORY_LIMIT
+
+
+def run_trial(path: str, ready: Range, way: int, go_on: bool = False) -> list[Trial]:
+    """Call an entry once on every input set, each in the way given.
+
+    Ends at the first set that ends the process; ``go_on`` takes a fresh
+    process for the rest, and gives one trial more for each that ended.
+    """
+    order = list(range(len(ready.sets)))
+    if WAYS[way].backwards:
+        order.reverse()
+    trials: list[Trial] = []
+    while order:
+        trial, done = _run(path, ready, way, order)
+        trials.append(trial)
+        order = order[done + 1 :]
+        if not go_on:
+            break
+    return trials
+
+
+def joined(trials: Sequence[Trial]) -> tuple[Output | None, ...]:
+    """Return the outputs of trials that went on after one another."""
+    columns = zip(*(trial.outputs for trial in trials), strict=True)
+    return tuple(next((output for output in column if output), None) for column in columns)
+
+
+def _run(path: str, ready: Range, way: int, order: Sequence[int]) -> tuple[Trial, int]:
+    """Run the sets of ``order`` in one process; return the trial and how many were done."""
+    outputs: list[Output | None] = [None] * len(ready.sets)
+    done = 0
+    try:
+        with Worker(path, memory=memory_limit(path)) as worker:
+            requests = [ready.requests[way][index] for index in order]
+            for payload in worker.answers(requests, ready.seconds):
+                index = order[done]
+                outputs[index] = read_output(payload, ready.sets[index], ready.signature)
+                done += 1
+    except WorkerEnded as ended:
+        at = order[done]
+        why, place = explain(path, ended, ready.root, ready.sets[at], ready.signature)
+        kind = HUNG if ended.kind == "hung" else CRASHED
+        return Trial(tuple(outputs), kind, why, at, place), done
+    except (MissingError, OSError) as error:
+        return Trial(tuple(outputs), CRASHED, str(error), order[min(done, len(order) - 1)]), done
+    return Trial(tuple(outputs), "", ""), done
+
+
+def run_tally(
+    path: str, ready: Range, at: int, calls: int, processes: int
+) -> list[tuple[int, Output]]:
+    """Call an entry many times on one input set; return how often each output came."""
+    counted: list[tuple[int, Output]] = []
+    inputs = ready.sets[at]
+    for number in range(processes):
+        way = WAYS[number % len(WAYS)]
+        layout = lay_out(ready.entry, inputs, way.where, way.pattern)
+        own = calls // processes + (number < calls % processes)
+        if not own:
+            continue
+        limit = max(ready.seconds, min(ready.seconds * own, 60.0))
+        try:
+            with Worker(path, memory=memory_limit(path)) as worker:
+                (payload,) = worker.answers([repeat(layout, own)], limit)
+                counted += read_repeat(payload, inputs, ready.signature)
+        except WorkerEnded:
+            continue  # that it can end was found elsewhere, or is rare enough to say so there
+    return counted
+
+
+def explain(
+    path: str,
+    ended: WorkerEnded,
+    root: str,
+    inputs: InputSet | None,
+    signature: Signature | None,
+) -> tuple[str, Place]:
+    """Return how a process ended in words, and the source line."""
+    why = ended.why
+    place, called = NOWHERE, False
+    if ended.report:
+        place, called = locate_in(path, ended.report, root)
+        if ended.report.signal:
+            why = in_words(ended.report, inputs, signature)
+    said = first_words(ended.complaints)
+    if called and ended.kind == "crashed":
+        why += ", in a library function that it calls"
+    return why + (f": {said}" if said and ended.kind == "crashed" else ""), place
+
+
+def locate_in(path: str, report: Report, root: str) -> tuple[Place, bool]:
+    """Return the source line of a report in a program, and whether it is that of a call."""
+    return locate(report, line_finder(path, root))
+
+
+def line_finder(path: str, root: str) -> Callable[[int], tuple[str, int]]:
+    """Return what finds the source line of an offset in a program.
+
+    Code inlined from a header of the system counts for the line that called it.
+    """
+    lines = _lines(path, root)
+
+    def find(offset: int) -> tuple[str, int]:
+        file, line = lines.line(offset)
+        if file.startswith("/"):
+            inner = lines.inlined(offset)
+            own = (site for site in (inner.chain if inner else ()) if site.file[:1] not in "/")
+            site = next(own, None)
+            return (site.file, site.line) if site else ("", 0)
+        return file, line
+
+    return find
+
+
+@lru_cache(maxsize=32)
+def _lines(path: str, root: str) -> DebugLines:
+    return DebugLines(Path(path).read_bytes(), root)

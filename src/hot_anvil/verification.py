@@ -1,0 +1,318 @@
+"""The workshop's checking: which builds compute the right thing, what is wrong with others."""
+
+from collections.abc import Mapping, Sequence
+from functools import cache
+from typing import TYPE_CHECKING, NamedTuple
+
+from hot_anvil.core.agreement import told_inputs, told_output
+from hot_anvil.core.bench import Snippet, find_snippets
+from hot_anvil.core.built import COMPILED, Built
+from hot_anvil.core.diagnostics import Diagnostic
+from hot_anvil.core.driver import DRIVER_FLAGS, through_driver
+from hot_anvil.core.errors import AnvilError, RequestError
+from hot_anvil.core.grid import Build
+from hot_anvil.core.inputs import InputSet
+from hot_anvil.core.names import listed
+from hot_anvil.core.signature import Signature, find_entries
+from hot_anvil.core.toolchain import Family, Toolchain
+from hot_anvil.system.checking import Matter, Sanitized, check_snippet, written_elsewhere
+from hot_anvil.system.followup import follow_up, load_inputs
+from hot_anvil.system.grid import compile_grid
+from hot_anvil.system.linking import NATIVE, Program
+from hot_anvil.system.shrinking import Caller, Side, difference, for_rival
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
+    from hot_anvil.core.judged import Again, Checked
+
+_LANGUAGES = ("c", "c++", "fortran")  # that sanitizers watch
+
+
+class Entries(NamedTuple):
+    """The entries of a snippet that can be called here, and notes on those that cannot."""
+
+    signatures: tuple[Signature, ...]
+    notes: tuple[str, ...]
+
+
+def check_snippets(
+    workshop: "Workshop", snippets: Sequence[str], call_seconds: float, repeat: int
+) -> tuple["Checked", ...]:
+    """Judge every candidate of the snippets against the reference."""
+    workshop.compile(snippets)  # all at once: that keeps every core busy
+    out = []
+    for snippet in find_snippets(workshop.bench, snippets):
+        if snippet.program:
+            from hot_anvil.programs import check_program  # type: ignore
+
+            checked = check_program(workshop, snippet, call_seconds, repeat)
+        else:
+            checked = _check(workshop, snippet, call_seconds, repeat)
+        rows = [v._asdict() for v in checked.verdicts]
+        workshop.store.record("check", snippet.name, rows)
+        out.append(checked)
+    return tuple(out)
+
+
+def _check(workshop: "Workshop", snippet: Snippet, call_seconds: float, repeat: int) -> "Checked":
+    matter, notes = make_matter(workshop, snippet, call_seconds, repeat)
+    return check_snippet(matter, follow_up)._replace(notes=notes)
+
+
+def make_matter(
+    workshop: "Workshop", snippet: Snippet, call_seconds: float, repeat: int
+) -> tuple[Matter, tuple[str, ...]]:
+    """Return all that checking a snippet needs, and notes on what is left out."""
+    builds = workshop.compile([snippet.name])
+    entries = find_callable(workshop, snippet)
+    programs = workshop.link(builds, entries.signatures, 0)
+    reference = reference_of(workshop, snippet, builds, entries.signatures)
+
+    @cache
+    def warnings() -> tuple[str, Sequence[Diagnostic]]:
+        return _warnings(workshop, snippet)
+
+    @cache
+    def races() -> Sanitized:
+        return _extra_program(workshop, snippet, entries.signatures, "race_flags")
+
+    matter = Matter(
+        workshop.bench,
+        snippet,
+        reference,
+        entries.signatures,
+        builds,
+        programs,
+        _extra_program(workshop, snippet, entries.signatures, "sanitizer_flags"),
+        warnings,
+        races,
+        workshop.store,
+        call_seconds,
+        repeat,
+        workshop.progress,
+    )
+    return matter, entries.notes
+
+
+def find_callable(workshop: "Workshop", snippet: Snippet) -> Entries:
+    """Return the entries of a snippet as they are called.
+
+    A rival in a language that no toolchain of the grid takes here is left out.
+    """
+    known = known_functions(workshop, snippet)
+    compiled = {u.source for b in workshop.compile([snippet.name]) for u in b.units}
+    lacking = [source for source in snippet.sources if source not in compiled]
+    names = {name for s in known for name in (s.name, s.symbol)}
+    absent = [entry for entry in snippet.entries if lacking and entry not in names]
+    wanted = [entry for entry in snippet.entries if entry not in absent]
+    notes: tuple[str, ...] = ()
+    if absent:
+        why = f"no compiler of the grid is here for {listed(lacking)}"
+        notes = (f"{listed(absent)}: left out: {why}.",)
+    if absent and not wanted:
+        raise RequestError(f"{workshop.bench.file}: snippet {snippet.name}: {notes[0]}")
+    found = find_entries(wanted, known, snippet.sources)
+    if snippet.driver:
+        own = snippet._replace(sources=(snippet.driver,), driver="")
+        builds = [_driver_build(build) for build in workshop.plan.of[snippet.name]]
+        functions = known_functions(workshop, own, builds)
+        found = through_driver(found, functions, f"{workshop.bench.file}: {snippet.driver}")
+    return Entries(found, notes)
+
+
+def known_functions(
+    workshop: "Workshop", snippet: Snippet, builds: Sequence[Build] = ()
+) -> tuple[Signature, ...]:
+    """Return how to call every function of the snippet that others can call."""
+    from hot_anvil.system.interface import read_interface
+
+    usable = list(builds)
+    if not usable:
+        compiled = workshop.compile([snippet.name])
+        usable = [b.build for b in compiled if b.status == COMPILED]
+        if not usable:
+            raise RequestError(
+                f"{workshop.bench.file}: snippet {snippet.name} compiles under no build. "
+                f"{_first_refusal(compiled, snippet)}"
+            )
+    # The reference first; what it has no compiler for, from the first build that has.
+    order = sorted(usable, key=lambda build: build != workshop.plan.reference)
+    out: dict[str, Signature] = {}
+    languages: set[str] = set()
+    for build in order:
+        chain = workshop.toolchain(build)
+        if set(snippet.languages) & set(chain.drivers) <= languages:
+            continue
+        languages |= set(chain.drivers)
+        family = family_of(workshop, chain)
+        for signature in read_interface(snippet, build, chain, family, workshop.store):
+            out.setdefault(signature.symbol, signature)
+    return tuple(out.values())
+
+
+def _first_refusal(compiled: Sequence[Built], snippet: Snippet) -> str:
+    if compiled:
+        return f"{compiled[0].build.name} says: {compiled[0].why}"
+    return f"No toolchain of the grid takes {listed(snippet.languages)}."
+
+
+def family_of(workshop: "Workshop", chain: Toolchain) -> Family:
+    """Return the family of a toolchain."""
+    return next(f for f in workshop.found.families if f.name == chain.family)
+
+
+def reference_of(
+    workshop: "Workshop",
+    snippet: Snippet,
+    builds: Sequence[Built],
+    signatures: Sequence[Signature],
+) -> str:
+    """Return the reference build of a snippet: the bench's, or the first that has the entry."""
+    name = snippet.reference or signatures[0].name
+    entry = next((s for s in signatures if s.name == name), signatures[0])
+    able = [b.build for b in builds if not written_elsewhere(b, entry)]
+    if workshop.plan.reference in able or not able:
+        return workshop.plan.reference.name
+    return able[0].name
+
+
+def _driver_build(build: Build) -> Build:
+    flags = (*DRIVER_FLAGS, f"-I{NATIVE}")
+    return Build(build.toolchain, "driver", flags)
+
+
+def compile_drivers(
+    workshop: "Workshop", snippet: Snippet, builds: Sequence[Built]
+) -> Mapping[str, Built]:
+    """Return a snippet's driver as each toolchain of its builds compiles it."""
+    own = snippet._replace(sources=(snippet.driver,), driver="")
+    wanted = dict.fromkeys(_driver_build(built.build) for built in builds)
+    known = workshop.found.toolchains, workshop.found.families
+    made = compile_grid([(own, build) for build in wanted], *known, workshop.store)
+    for built in made:
+        if built.status != COMPILED:
+            raise RequestError(
+                f"{workshop.bench.file}: snippet {snippet.name}: the driver {snippet.driver} does "
+                f"not compile under {built.build.toolchain}: {built.why}"
+            )
+    return {built.build.toolchain: built for built in made}
+
+
+def extra_build(
+    workshop: "Workshop", snippet: Snippet, flags_of: str
+) -> tuple[Build, Toolchain] | None:
+    """Return a build for finding faults with a family's flags, the reference's own before them.
+
+    The reference's toolchain goes first, then any other for this machine.
+    None where no toolchain here can.
+    """
+    languages = set(snippet.languages) & set(_LANGUAGES)
+    reference = workshop.plan.reference
+    first = workshop.toolchain(reference)
+    for chain in [first, *(c for c in workshop.found.toolchains if c != first)]:
+        flags = getattr(family_of(workshop, chain), flags_of)
+        if flags and chain.can["run"] and languages & set(chain.drivers):
+            own = reference.flags if chain.family == first.family else ()
+            return Build(chain.name, "", (*own, *flags)), chain
+    return None
+
+
+def _extra_program(
+    workshop: "Workshop", snippet: Snippet, signatures: Sequence[Signature], flags_of: str
+) -> Sanitized:
+    """Return a program that finds faults while it runs."""
+    name = "sanitizers"
+    wanted = extra_build(workshop, snippet, flags_of)
+    if wanted is None:
+        return Sanitized(name, Program("", "no toolchain here has sanitizers for it", ""))
+    build, chain = wanted
+    name = f"{chain.name} with sanitizers"
+    known = workshop.found.toolchains, workshop.found.families
+    (built,) = compile_grid([(snippet, build)], *known, workshop.store)
+    if built.status != COMPILED:
+        return Sanitized(name, Program("", f"{name} does not compile it: {built.why}", ""))
+    try:
+        program = workshop.link([built], signatures, 0)[build.name]
+    except AnvilError as error:
+        program = Program("", str(error), "")
+    why = f"{name} {program.why}" if program.why else ""
+    return Sanitized(name, program._replace(why=why))
+
+
+def _warnings(workshop: "Workshop", snippet: Snippet) -> tuple[str, Sequence[Diagnostic]]:
+    """Return what a compiler warns of when it is asked for all that it can see."""
+    wanted = extra_build(workshop, snippet, "warning_flags")
+    if wanted is None:
+        return "", ()
+    build, chain = wanted
+    known = workshop.found.toolchains, workshop.found.families
+    (built,) = compile_grid([(snippet, build)], *known, workshop.store)
+    return chain.name, built.diagnostics
+
+
+def check_again(workshop: "Workshop", name: str, call_seconds: float) -> "Again":
+    """Call a candidate and the reference once more on an input set that was kept."""
+    from hot_anvil.core.judged import Again
+    from hot_anvil.core.verdict import CORRECT, candidate_name
+
+    kept = load_inputs(workshop.store, name)
+    if kept is None:
+        raise RequestError(
+            f"{workshop.store.folder}: no input set is kept under '{name}'. 'hot-anvil check' "
+            "keeps one for each candidate that fails, and names it."
+        )
+    (snippet,) = find_snippets(workshop.bench, [kept["snippet"]])
+    wanted = [workshop.build(kept[key]) for key in ("build", "reference_build")]
+    builds = workshop.compile([snippet.name], wanted)
+    signatures = find_callable(workshop, snippet).signatures
+    entries = {signature.name: number for number, signature in enumerate(signatures)}
+    programs = workshop.link(builds, signatures, 0)
+    callers = []
+    for entry, build in ((kept["reference_entry"], wanted[1]), (kept["entry"], wanted[0])):
+        program = programs.get(build.name)
+        if entry not in entries or program is None or program.why:
+            why = program.why if program and program.why else "the bench has changed since"
+            raise RequestError(f"{entry}@{build.name} cannot be called again: {why}.")
+        side = Side(program.path, entries[entry], signatures[entries[entry]])
+        callers.append(Caller(side, workshop.bench.root, call_seconds))
+    reference, candidate = callers
+    inputs = kept["inputs"]
+    _must_fit(inputs, candidate.side.signature, name)
+    try:
+        verdict, why, place = difference(reference, candidate, inputs, snippet.tolerance)
+        other = for_rival(inputs, candidate.side.signature, reference.side.signature)
+        expected = _told(reference, other) if other else ""
+        got = _told(candidate, inputs)
+    finally:
+        reference.close()
+        candidate.close()
+    alone = len(entries) == 1 and len(snippet.entries) < 2
+    return Again(
+        snippet,
+        candidate_name(kept["entry"], kept["build"], alone),
+        candidate_name(kept["reference_entry"], kept["reference_build"], alone),
+        kept["label"],
+        tuple(told_inputs(inputs, candidate.side.signature)),
+        expected,
+        got,
+        verdict or CORRECT,
+        why,
+        place,
+    )
+
+
+def _told(caller: Caller, inputs: InputSet) -> str:
+    output = caller.call(inputs).output
+    return told_output(output, caller.side.signature, inputs) if output else ""
+
+
+def _must_fit(inputs: InputSet, signature: Signature, name: str) -> None:
+    """Raise RequestError where a kept input set is of another interface."""
+    given = [(a.name, len(a.data)) for a in inputs.arguments if a.kind == "scalar"]
+    taken = [(p.name, p.type.size) for p in signature.parameters if p.type.kind != "pointer"]
+    names = [p.name for p in signature.parameters]
+    if given != taken or names != [a.name for a in inputs.arguments]:
+        raise RequestError(
+            f"{signature.name} takes other parameters now than when '{name}' was kept: run "
+            "'hot-anvil check' again."
+        )

@@ -1,0 +1,70 @@
+"""Verdicts as plain data for JSON."""
+
+import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from hot_anvil.views.document import Document, document
+
+if TYPE_CHECKING:
+    from hot_anvil.core.ending import Place
+    from hot_anvil.core.judged import Again, Checked
+    from hot_anvil.core.sanitized import Undefined
+    from hot_anvil.core.verdict import Verdict
+
+
+def check_document(checks: "Sequence[Checked]") -> Document:
+    """Return the document of ``check``."""
+    verdicts = [verdict_row(verdict) for checked in checks for verdict in checked.verdicts]
+    return document(
+        "check",
+        references={checked.snippet.name: checked.reference for checked in checks},
+        verdicts=verdicts,
+        undefined=[_undefined(c.snippet.name, found) for c in checks for found in c.undefined],
+        not_compared=[
+            {"snippet": c.snippet.name, "inputs": label, "why": why}
+            for c in checks
+            for label, why in c.not_compared
+        ],
+        edges={c.snippet.name: list(c.edges) for c in checks},
+        not_promised={c.snippet.name: dict(c.snippet.not_promised) for c in checks},
+        sanitized={c.snippet.name: c.sanitized if not c.not_sanitized else None for c in checks},
+    )
+
+
+def again_document(again: "Again") -> Document:
+    """Return the document of ``check --again``."""
+    return document(
+        "again",
+        snippet=again.snippet.name,
+        candidate=again.candidate,
+        reference=again.reference,
+        verdict=again.verdict,
+        why=again.why,
+        place=_place(again.place),
+        inputs=dict(again.inputs),
+        expected=again.expected,
+        got=again.got,
+    )
+
+
+def verdict_row(verdict: "Verdict") -> Document:
+    made = verdict._asdict()
+    error = verdict.error
+    made["place"] = _place(verdict.place)
+    made["tally"] = [{"times": times, "output": output} for times, output in verdict.tally]
+    made["smallest"] = dict(verdict.smallest)
+    made["error"] = None
+    if error:  # JSON has no infinity
+        numbers = {"ulp": error.ulp, "relative": error.relative, "absolute": error.absolute}
+        finite = {name: n if math.isfinite(n) else None for name, n in numbers.items()}
+        made["error"] = {**finite, "where": error.where}
+    return made
+
+
+def _undefined(snippet: str, found: "Undefined") -> Document:
+    return {"snippet": snippet, **found._asdict(), "place": _place(found.place)}
+
+
+def _place(place: "Place") -> Document | None:
+    return {"file": place.file, "line": place.line} if place.line else None
