@@ -120,9 +120,10 @@ def leaf_values(data: bytes | bytearray, kind: Type, leaf: Leaf) -> "NDArray[Any
     import numpy as np
 
     step = element_size(kind)
-    return np.ndarray(
-        (len(data) // step, leaf.row), leaf.dtype, data, leaf.offset, (step, leaf.size)
-    )
+    shape = len(data) // step, leaf.row
+    if not data:
+        return np.empty(shape, leaf.dtype)
+    return np.ndarray(shape, leaf.dtype, data, leaf.offset, (step, leaf.size))
 
 
 def declared(kind: Type) -> str:

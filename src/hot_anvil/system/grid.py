@@ -33,8 +33,11 @@ def compile_grid(
     jobs = plan_jobs(pairs, toolchains, families, store.root)
     units = {key: find_unit(job, store) for key, job in jobs.items()}
     missing = [key for key, unit in units.items() if unit is None]
-    made = _compile_all([jobs[key] for key in missing], store, progress, at_once) if missing else []
-    fresh = dict(zip(missing, made, strict=True))
+    # Snippets may share a source: it is compiled once.
+    single = {jobs[key].key: jobs[key] for key in missing}
+    made = _compile_all(list(single.values()), store, progress, at_once) if missing else []
+    by_job = dict(zip(single, made, strict=True))
+    fresh = {key: by_job[jobs[key].key] for key in missing}
     done: dict[Key, Unit] = {k: u for k, u in units.items() if u is not None} | fresh
     out = []
     keys_of: dict[tuple[str, str], list[Key]] = {}
