@@ -275,9 +275,8 @@ class Workshop:
         for checked in self.check(snippets, call_seconds):
             measured = self._measure(checked, seconds, seed, True)
             checked = measured.checked  # less those that ended while timed
-            made = pick(
-                checked.snippet.name, measured.overall, checked.verdicts, self._costs(checked)
-            )
+            costs = {} if checked.snippet.program else self._costs(checked)
+            made = pick(checked.snippet.name, measured.overall, checked.verdicts, costs)
             out.append(Picked(measured, made))
         return tuple(out)
 
@@ -348,11 +347,11 @@ class Workshop:
 
         seed = secrets.randbits(32) if seed is None else seed
         name = checked.snippet.name
+        if not checked.correct or checked.snippet.program:
+            return Measured(checked, checked.reference, (), (), None)
         entry = checked.snippet.reference or checked.signatures[0].name
         alone = len(checked.signatures) == 1 and len(checked.snippet.entries) < 2
         baseline = candidate_name(entry, self.plan.baseline.name, alone)
-        if not checked.correct:
-            return Measured(checked, baseline, (), (), None)
         programs = self._programs_to_time(checked)
         builds = [b for b in self.compile([name]) if b.build.name in programs]
         linked = self.link(builds, checked.signatures, 0)

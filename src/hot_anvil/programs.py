@@ -1,1 +1,220 @@
-"""The workshop's checking of whole programs."""
+"""The workshop's checking of whole programs: each run's output beside the reference's."""
+
+import os
+from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from hot_anvil.core.bench import ProgramRun, Snippet
+from hot_anvil.core.built import COMPILED, REFUSED, Built
+from hot_anvil.core.ending import NOWHERE
+from hot_anvil.core.errors import AnvilError, RequestError
+from hot_anvil.core.judged import Checked
+from hot_anvil.core.runs import (
+    STDOUT,
+    Ran,
+    RunOutput,
+    first_difference,
+    run_label,
+    told,
+    with_expected,
+)
+from hot_anvil.core.sanitized import Undefined
+from hot_anvil.core.verdict import (
+    CORRECT,
+    NOT_RUN,
+    UNSTABLE,
+    WRONG,
+    Finding,
+    Tally,
+    Verdict,
+)
+from hot_anvil.core.verdict import REFUSED as REFUSED_VERDICT
+from hot_anvil.system.grid import compile_grid
+from hot_anvil.system.linking import Program
+from hot_anvil.system.programs import link_whole_program, run_program
+from hot_anvil.system.sanitizing import read_complaints
+from hot_anvil.verification import extra_builds
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
+
+_TALLY_RUNS = 20  # of a program that two runs showed to be unstable
+
+
+class _Given(NamedTuple):
+    """One run with all its files at hand."""
+
+    run: ProgramRun
+    label: str
+    stdin: bytes
+    needs: Mapping[str, Path]
+    expected: Mapping[str, bytes]
+
+
+def check_program(workshop: "Workshop", snippet: Snippet, seconds: float, repeat: int) -> Checked:
+    """Judge every build of a program by what its runs put out."""
+    builds = workshop.compile([snippet.name])
+    given = _given(workshop, snippet)
+    programs = {b.build.name: _link(workshop, b) for b in builds if b.status == COMPILED}
+    reference = workshop.plan.reference.name
+    names = [b.build.name for b in builds]
+    reference = reference if reference in names else names[0]
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        expected, trouble = _expected(workshop, programs.get(reference), given, seconds)
+
+        def check(built: Built) -> Verdict:
+            name = built.build.name
+            if trouble and name == reference:
+                return _verdict(snippet, name, trouble, given, ())
+            if trouble:
+                why = f"the reference {reference} {trouble.verdict}: {trouble.why}"
+                return _verdict(snippet, name, Finding(NOT_RUN, why), given, ())
+            program = programs.get(name)
+            judged = _judge(workshop, built, program, given, expected, seconds, repeat)
+            return _verdict(snippet, name, judged[0], given, judged[1])
+
+        verdicts = tuple(pool.map(check, builds))
+    found, by, why = _undefined(workshop, snippet, given, seconds)
+    return Checked(
+        snippet, (), reference, verdicts, undefined=found, sanitized=by, not_sanitized=why
+    )
+
+
+def _given(workshop: "Workshop", snippet: Snippet) -> list[_Given]:
+    root = Path(workshop.bench.root)
+    where = f"{workshop.bench.file}: snippet {snippet.name}"
+
+    def contents(value: Any) -> bytes:
+        if isinstance(value, str):
+            return value.encode()
+        try:
+            return Path(root, value["file"]).read_bytes()
+        except OSError as error:
+            raise RequestError(f"{where}: {value['file']}: {error.strerror}.") from None
+
+    out = []
+    for number, one in enumerate(snippet.runs or (ProgramRun((), None, (), (), {}),)):
+        for name in one.needs:
+            if not (root / name).is_file():
+                raise RequestError(f"{where}: needs {name}, and there is no such file in {root}.")
+        wanted = dict(one.expected.get("files", {}))
+        if "stdout" in one.expected:
+            wanted[STDOUT] = one.expected["stdout"]
+        texts = {name: contents(value) for name, value in wanted.items()}
+        stdin = contents(one.stdin) if one.stdin is not None else b""
+        needs = {name: root / name for name in one.needs}
+        out.append(_Given(one, run_label(one, number), stdin, needs, texts))
+    return out
+
+
+def _link(workshop: "Workshop", built: Built) -> Program:
+    from hot_anvil.system.linker import host_toolchain
+
+    chain = workshop.toolchain(built.build)
+    if not chain.can["run"]:
+        return Program("", f"code for {chain.target} does not run on this machine", "")
+    host = host_toolchain(workshop.found.toolchains)
+    return link_whole_program(built, chain, host, workshop.store)
+
+
+def _run(workshop: "Workshop", program: Program, given: _Given, seconds: float) -> Ran:
+    run, root = given.run, workshop.bench.root
+    return run_program(
+        program.path, run.arguments, given.stdin, given.needs, run.writes, seconds, root
+    )
+
+
+def _expected(
+    workshop: "Workshop", program: Program | None, given: Sequence[_Given], seconds: float
+) -> tuple[list[RunOutput], Finding | None]:
+    """Return what the runs must put out, or what is wrong with the reference."""
+    if program is None:
+        return [], Finding(REFUSED_VERDICT, "did not compile")
+    if program.why:
+        return [], Finding(NOT_RUN, program.why)
+    out = []
+    for number, one in enumerate(given):
+        ran = _run(workshop, program, one, seconds)
+        if ran.output is None:
+            return [], Finding(ran.ending, ran.why, number, ran.place)
+        out.append(with_expected(ran.output, one.run, one.expected))
+    return out, None
+
+
+def _judge(
+    workshop: "Workshop",
+    built: Built,
+    program: Program | None,
+    given: Sequence[_Given],
+    expected: Sequence[RunOutput],
+    seconds: float,
+    repeat: int,
+) -> tuple[Finding, Tally]:
+    if built.status == REFUSED or program is None:
+        return Finding(REFUSED_VERDICT, built.why), ()
+    if program.why:
+        return Finding(NOT_RUN, program.why), ()
+    wrong: Finding | None = None
+    for number, one in enumerate(given):
+        seen: list[RunOutput] = []
+        times = max(repeat, 2)
+        while len(seen) < times:
+            ran = _run(workshop, program, one, seconds)
+            if ran.output is None:
+                return Finding(ran.ending, ran.why, number, ran.place), ()
+            seen.append(ran.output)
+            if len(set(seen)) > 1:
+                times = max(times, _TALLY_RUNS)
+        if len(set(seen)) > 1:
+            counted = {output: seen.count(output) for output in seen}
+            order = sorted(counted, key=lambda output: -counted[output])
+            tally = tuple((counted[output], told(output)) for output in order)
+            difference = first_difference(order[0], order[1])
+            return Finding(UNSTABLE, f"two runs differ: {difference}", number), tally
+        said = first_difference(expected[number], seen[0])
+        if said and not wrong:
+            wrong = Finding(WRONG, said, number)
+    return wrong or Finding(CORRECT, ""), ()
+
+
+def _verdict(
+    snippet: Snippet, build: str, finding: Finding, given: Sequence[_Given], tally: Tally
+) -> Verdict:
+    label = given[finding.at].label if finding.at >= 0 else ""
+    return Verdict(
+        snippet.name, "", build, build, finding.verdict, finding.why, len(given), label, "",
+        finding.place, tally=tally,
+    )  # fmt: skip
+
+
+def _undefined(
+    workshop: "Workshop", snippet: Snippet, given: Sequence[_Given], seconds: float
+) -> tuple[tuple[Undefined, ...], str, str]:
+    """Return undefined behaviour of a program's runs, the build that finds it, or why none does."""
+    name, why = "sanitizers", "no toolchain here has sanitizers for it"
+    known = workshop.found.toolchains, workshop.found.families
+    for build, chain in extra_builds(workshop, snippet, "sanitizer_flags"):
+        name = f"{chain.name} with sanitizers"
+        (built,) = compile_grid([(snippet, build)], *known, workshop.store)
+        why = f"{name} does not compile it"
+        if built.status != COMPILED:
+            continue
+        try:
+            program = _link(workshop, built)
+        except AnvilError as error:
+            program = Program("", str(error), "")
+        why = program.why
+        if why:
+            continue
+        kept: dict[object, Undefined] = {}
+        for one in given:
+            ran = _run(workshop, program, one, seconds)
+            fault = read_complaints(ran.complaints, program.path, workshop.bench.root)
+            if fault:
+                message, place = fault
+                key = place if place != NOWHERE else message
+                kept.setdefault(key, Undefined("main", one.label, "", message, place, name))
+        return tuple(kept.values()), name, ""
+    return (), name, why

@@ -20,6 +20,7 @@ from hot_anvil.system.followup import follow_up, load_inputs
 from hot_anvil.system.grid import compile_grid
 from hot_anvil.system.linking import NATIVE, Program
 from hot_anvil.system.shrinking import Caller, Side, difference, for_rival
+from hot_anvil.system.store import Store
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
@@ -43,7 +44,7 @@ def check_snippets(
     out = []
     for snippet in find_snippets(workshop.bench, snippets):
         if snippet.program:
-            from hot_anvil.programs import check_program  # type: ignore
+            from hot_anvil.programs import check_program
 
             checked = check_program(workshop, snippet, call_seconds, repeat)
         else:
@@ -69,7 +70,7 @@ def make_matter(
     reference = reference_of(workshop, snippet, builds, entries.signatures)
 
     @cache
-    def warnings() -> tuple[str, Sequence[Diagnostic]]:
+    def warnings() -> Sequence[tuple[str, Sequence[Diagnostic]]]:
         return _warnings(workshop, snippet)
 
     @cache
@@ -86,12 +87,18 @@ def make_matter(
         _extra_program(workshop, snippet, entries.signatures, "sanitizer_flags"),
         warnings,
         races,
+        any(_starts_threads(built, workshop.store) for built in builds),
         workshop.store,
         call_seconds,
         repeat,
         workshop.progress,
     )
     return matter, entries.notes
+
+
+def _starts_threads(built: Built, store: Store) -> bool:
+    objects = (store.artefact(unit.artefact) / "code.o" for unit in built.units)
+    return built.status == COMPILED and any(b"pthread_create" in o.read_bytes() for o in objects)
 
 
 def find_callable(workshop: "Workshop", snippet: Snippet) -> Entries:
@@ -198,56 +205,54 @@ def compile_drivers(
     return {built.build.toolchain: built for built in made}
 
 
-def extra_build(
+def extra_builds(
     workshop: "Workshop", snippet: Snippet, flags_of: str
-) -> tuple[Build, Toolchain] | None:
-    """Return a build for finding faults with a family's flags, the reference's own before them.
+) -> list[tuple[Build, Toolchain]]:
+    """Return builds for finding faults, one for each family, with the flags that it has for it.
 
-    The reference's toolchain goes first, then any other for this machine.
-    None where no toolchain here can.
+    The reference's family goes first, with the reference's own flags before them.
     """
     languages = set(snippet.languages) & set(_LANGUAGES)
     reference = workshop.plan.reference
     first = workshop.toolchain(reference)
-    for chain in [first, *(c for c in workshop.found.toolchains if c != first)]:
+    found: dict[str, tuple[Build, Toolchain]] = {}
+    for chain in [first, *reversed(workshop.found.toolchains)]:
         flags = getattr(family_of(workshop, chain), flags_of)
         if flags and chain.can["run"] and languages & set(chain.drivers):
             own = reference.flags if chain.family == first.family else ()
-            return Build(chain.name, "", (*own, *flags)), chain
-    return None
+            found.setdefault(chain.family, (Build(chain.name, "", (*own, *flags)), chain))
+    return list(found.values())
 
 
 def _extra_program(
     workshop: "Workshop", snippet: Snippet, signatures: Sequence[Signature], flags_of: str
 ) -> Sanitized:
     """Return a program that finds faults while it runs."""
-    name = "sanitizers"
-    wanted = extra_build(workshop, snippet, flags_of)
-    if wanted is None:
-        return Sanitized(name, Program("", "no toolchain here has sanitizers for it", ""))
-    build, chain = wanted
-    name = f"{chain.name} with sanitizers"
+    name, why = "sanitizers", "no toolchain here has sanitizers for it"
     known = workshop.found.toolchains, workshop.found.families
-    (built,) = compile_grid([(snippet, build)], *known, workshop.store)
-    if built.status != COMPILED:
-        return Sanitized(name, Program("", f"{name} does not compile it: {built.why}", ""))
-    try:
-        program = workshop.link([built], signatures, 0)[build.name]
-    except AnvilError as error:
-        program = Program("", str(error), "")
-    why = f"{name} {program.why}" if program.why else ""
-    return Sanitized(name, program._replace(why=why))
+    for build, chain in extra_builds(workshop, snippet, flags_of):
+        name = f"{chain.name} with sanitizers"
+        (built,) = compile_grid([(snippet, build)], *known, workshop.store)
+        why = f"{name} does not compile it: {built.why}"
+        if built.status != COMPILED:
+            continue
+        try:
+            program = workshop.link([built], signatures, 0)[build.name]
+        except AnvilError as error:
+            program = Program("", str(error), "")
+        if not program.why:
+            return Sanitized(name, program)
+        why = f"{name} {program.why}"
+    return Sanitized(name, Program("", why, ""))
 
 
-def _warnings(workshop: "Workshop", snippet: Snippet) -> tuple[str, Sequence[Diagnostic]]:
-    """Return what a compiler warns of when it is asked for all that it can see."""
-    wanted = extra_build(workshop, snippet, "warning_flags")
-    if wanted is None:
-        return "", ()
-    build, chain = wanted
+def _warnings(workshop: "Workshop", snippet: Snippet) -> Sequence[tuple[str, Sequence[Diagnostic]]]:
+    """Return what compilers warn of when they are asked for all that they can see."""
+    wanted = extra_builds(workshop, snippet, "warning_flags")
     known = workshop.found.toolchains, workshop.found.families
-    (built,) = compile_grid([(snippet, build)], *known, workshop.store)
-    return chain.name, built.diagnostics
+    pairs = [(snippet, build) for build, _ in wanted]
+    made = compile_grid(pairs, *known, workshop.store)
+    return [(chain.name, built.diagnostics) for (_, chain), built in zip(wanted, made, strict=True)]
 
 
 def check_again(workshop: "Workshop", name: str, call_seconds: float) -> "Again":
@@ -273,7 +278,7 @@ def check_again(workshop: "Workshop", name: str, call_seconds: float) -> "Again"
         if entry not in entries or program is None or program.why:
             why = program.why if program and program.why else "the bench has changed since"
             raise RequestError(f"{entry}@{build.name} cannot be called again: {why}.")
-        side = Side(program.path, entries[entry], signatures[entries[entry]])
+        side = Side(program.path, entries[entry], signatures[entries[entry]], kept["way"])
         callers.append(Caller(side, workshop.bench.root, call_seconds))
     reference, candidate = callers
     inputs = kept["inputs"]

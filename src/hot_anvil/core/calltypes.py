@@ -59,7 +59,11 @@ def _type(die: Any, depth: int) -> Type:
     if tag in _QUALIFIERS:
         inner = type_of(die, depth)
         align = attributes.get("DW_AT_alignment")
-        return inner._replace(name=name or inner.name, align=align.value if align else inner.align)
+        return inner._replace(
+            name=name or inner.name,
+            align=align.value if align else inner.align,
+            restrict=inner.restrict or tag == "DW_TAG_restrict_type",
+        )
     if tag in _POINTERS:
         to = _pointee(die, depth)
         return Type("pointer", size or 8, f"{to.name} *", to=to, align=8)

@@ -82,8 +82,8 @@ def applies(edge: str, fill: Fill, leaf: Leaf) -> bool:
 def _range_ends(values: "NDArray[Any]", fill: Fill, leaf: Leaf) -> "NDArray[Any]":
     import numpy as np
 
-    if fill.name == "uniform":
-        return np.asarray(fill.arguments).astype(leaf.dtype)
+    if fill.name in ("uniform", "choice"):
+        return np.unique(np.asarray(fill.arguments)).astype(leaf.dtype)
     return np.asarray([values.min(), values.max()])
 
 

@@ -12,6 +12,7 @@ _HEAD = struct.Struct("<IiiiQQQQiIq")
 FRAMES = 48
 REPORT_BYTES = _HEAD.size + 8 * FRAMES
 _NEAR_STACK = 64 << 10  # bytes from the stack pointer
+_LARGEST_PROGRAM = 64 << 20  # bytes, from where it is loaded
 _NULL = 4096  # addresses below are a null pointer's
 # Linux's numbers, on every machine that it runs on but MIPS, Alpha and PA-RISC.
 _SIGNALS = {4: "SIGILL", 5: "SIGTRAP", 6: "SIGABRT", 7: "SIGBUS", 8: "SIGFPE", 11: "SIGSEGV",
@@ -37,7 +38,7 @@ NOWHERE = Place("", 0)
 class Report(NamedTuple):
     """What a process said when a signal ended it, or when it was asked."""
 
-    signal: int  # 0 when it was asked
+    signal: int  # 0 when it was asked, -1 when it called exit()
     code: int
     access: int  # 1 read, 2 write, 0 not known
     address: int
@@ -80,6 +81,8 @@ def locate(report: Report, line_at: Callable[[int], tuple[str, int]]) -> tuple[P
 
 def in_words(report: Report, inputs: InputSet | None, signature: Signature | None) -> str:
     """Return what happened, without the place."""
+    if report.signal < 0:
+        return "ends the process"
     name = _SIGNALS.get(report.signal, f"signal {report.signal}")
     if report.argument >= 0 and inputs and signature:
         hurt = inputs.arguments[report.argument]
@@ -90,8 +93,11 @@ def in_words(report: Report, inputs: InputSet | None, signature: Signature | Non
     if name in ("SIGSEGV", "SIGBUS"):
         if abs(report.address - report.stack) < _NEAR_STACK:
             return f"the stack overflowed ({name})"
-        what = "a null pointer" if report.address < _NULL else "which is not mapped"
-        return f"{_verb(report)} address {report.address:#x}, {what} ({name})"
+        if report.address < _NULL:
+            return f"{_verb(report)} through a null pointer, at address {report.address} ({name})"
+        if 0 <= report.address - report.base < _LARGEST_PROGRAM:
+            return f"{_verb(report)} a constant, or code, of its own program ({name})"
+        return f"{_verb(report)} memory that is not there ({name})"
     return {
         "SIGFPE": f"divides by zero, or the quotient does not fit ({name})",
         "SIGILL": f"runs into a trap of the compiler's, or an unknown instruction ({name})",

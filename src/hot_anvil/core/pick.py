@@ -56,11 +56,14 @@ def pick(
     Among those tied with the fastest and within NEAR of its time, the one with
     the least code is chosen, then one whose flags do not tie it to this CPU,
     then the one that compiles fastest. ``standing`` is None when nothing was
-    correct.
+    correct, or a program was not timed.
     """
     excluded = tuple(v for v in verdicts if v.verdict != CORRECT)
     if standing is None:
-        return Pick(snippet, None, (), (), excluded, "", "no candidate is correct", "")
+        why = "no candidate is correct"
+        if len(excluded) < len(verdicts):
+            why = "a program is checked, not timed, by this version"
+        return Pick(snippet, None, (), (), excluded, "", why, "")
     result_of = {result.candidate: result for result in standing.results}
     behind_best = standing.to_best
     order = sorted(behind_best, key=lambda n: (n != standing.best, behind_best[n][0].centre))

@@ -10,6 +10,7 @@ from hot_anvil.core.signature import Signature
 
 _AT_LINE = re.compile(r"^(.+?):(\d+)(?::\d+)?: runtime error: (.+)$", re.MULTILINE)
 _FAULT = re.compile(r"ERROR: AddressSanitizer:? (.+)|WARNING: ThreadSanitizer: (.+)")
+_ADDRESS = re.compile(r"(?: and)? ?\[?\b0x[0-9a-f]+(?:, ?0x[0-9a-f]+\))?")
 _FRAME = re.compile(r"^\s+#\d+ .*\(([^()]+)\+0x([0-9a-f]+)\)", re.MULTILINE)
 _DETAIL = re.compile(r"^(READ|WRITE) of size (\d+)", re.MULTILINE)
 # Warnings about form, not about what the code computes.
@@ -43,19 +44,31 @@ def read_fault(
     """
     found = _AT_LINE.search(text)
     if found:
-        return found[3].strip(), Place(relative(found[1]), int(found[2]))
+        place = Place(relative(found[1]), int(found[2]))
+        if place.file.startswith("/"):  # in a header of the system: who called it?
+            place = _first_frame(text, found.end(), program, line_at)
+        return _ADDRESS.sub("", found[3]).strip(), place
     fault = _FAULT.search(text)
     if not fault:
         return None
     message = re.split(r" on (?:unknown )?address|:? \(pid| on 0x", fault[1] or fault[2])[0]
+    message = _ADDRESS.sub("", message)
     detail = _DETAIL.search(text)
     if detail:
         message += f" ({detail[1].lower()} of {detail[2]} bytes)"
-    for frame in _FRAME.finditer(text, fault.end()):
-        file, line = line_at(int(frame[2], 16)) if frame[1] == program else ("", 0)
+    return message, _first_frame(text, fault.end(), program, line_at)
+
+
+def _first_frame(
+    text: str, start: int, program: str, line_at: Callable[[int], tuple[str, int]]
+) -> Place:
+    """Return the innermost source line of the calls listed from ``start`` on."""
+    for frame in _FRAME.finditer(text, start):
+        ours = frame[1] in (program, program.rpartition("/")[2])  # some leave out the folder
+        file, line = line_at(int(frame[2], 16)) if ours else ("", 0)
         if line:
-            return message, Place(file, line)
-    return message, NOWHERE
+            return Place(file, line)
+    return NOWHERE
 
 
 def suspects(

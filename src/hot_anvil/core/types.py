@@ -30,6 +30,7 @@ class Type(NamedTuple):
     to: "Type | None" = None  # what a pointer points to, or an array holds
     members: tuple[Member, ...] = ()
     align: int = 1  # bytes
+    restrict: bool = False  # for a pointer
 
     @property
     def scalar(self) -> bool:

@@ -46,6 +46,7 @@ class Trial(NamedTuple):
     why: str
     at: int = -1  # the set it ended on
     place: Place = NOWHERE
+    way: int = 0  # of laying out the sets
 
 
 class Finding(NamedTuple):
@@ -56,6 +57,7 @@ class Finding(NamedTuple):
     at: int = -1  # the input set that shows it
     place: Place = NOWHERE
     error: Error | None = None
+    way: int = 0  # of laying out the sets, that shows it
 
 
 def candidate_name(entry: str, build: str, alone: bool) -> str:
@@ -77,7 +79,7 @@ def judge(
     """
     for trial in trials:
         if trial.ending:
-            return Finding(trial.ending, trial.why, trial.at, trial.place)
+            return Finding(trial.ending, trial.why, trial.at, trial.place, way=trial.way)
     for index in range(len(sets)):
         outputs = [output for trial in trials if (output := trial.outputs[index])]
         for output in outputs:

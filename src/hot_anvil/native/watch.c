@@ -1,7 +1,7 @@
 /* Says where a process was when a signal ended it, or when it was asked (SIGXCPU).
  *
  * The report goes into shared memory, so that nothing of the broken process is needed to send it:
- *   u32 state (1 begun, 2 with the calls), i32 signal, i32 code, i32 access (1 read, 2 write, 0
+ *   u32 state (1 begun, 2 with the calls), i32 signal (0 asked, -1 exit), i32 code, i32 access (1 read, 2 write, 0
  *   not known), u64 address, u64 instruction, u64 stack pointer, u64 where the program is loaded,
  *   i32 argument whose surroundings were touched or -1, u32 calls, i64 offset from its start,
  *   u64 of each call's return address, innermost first.
@@ -86,7 +86,21 @@ static void tell(int number, siginfo_t *info, void *context)
     raise(number);
 }
 
-void watch_start(int descriptor)
+/* The entry must come back; the worker itself leaves by _exit. */
+static void tell_exit(void)
+{
+    if (!report || report->state) return;
+    report->signal = -1;
+    report->argument = -1;
+    report->base = (uint64_t)(uintptr_t)program_start;
+    void *frames[FRAMES];
+    int depth = backtrace(frames, FRAMES);
+    for (int i = 0; i < depth; i++) report->frames[i] = (uint64_t)(uintptr_t)frames[i];
+    report->calls = (uint32_t)depth;
+    report->state = 2;
+}
+
+void watch_start(int descriptor, int exits)
 {
     static const int numbers[] = { SIGSEGV, SIGBUS, SIGFPE, SIGILL, SIGABRT, SIGTRAP, SIGSYS, SIGXCPU };
     static char stack[STACK];
@@ -100,12 +114,13 @@ void watch_start(int descriptor)
     action.sa_flags = SA_SIGINFO | SA_ONSTACK | SA_NODEFER;
     for (unsigned i = 0; i < sizeof numbers / sizeof *numbers; i++)
         sigaction(numbers[i], &action, NULL);
+    if (exits) atexit(tell_exit);
 }
 
 __attribute__((constructor)) static void watch_program(void)
 {
     const char *number = getenv("HOT_ANVIL_REPORT");
     if (!number) return;
-    watch_start(atoi(number));
+    watch_start(atoi(number), 0);
     unsetenv("HOT_ANVIL_REPORT");
 }

@@ -242,7 +242,7 @@ static void serve(int op, const unsigned char *payload)
         visit(slot_of(payload), number, samples);
         break;
     case 'Z': probe(); break;
-    case 'Q': exit(0);
+    case 'Q': die(0);
     default: die(123);
     }
 }
@@ -265,7 +265,7 @@ int main(int argc, char **argv)
         CPU_SET(cpu, &set);
         sched_setaffinity(0, sizeof set, &set);
     }
-    watch_start(REPORT_FD);
+    watch_start(REPORT_FD, 1);
     size_t room = 0;
     unsigned char *payload = NULL;
     for (;;) {

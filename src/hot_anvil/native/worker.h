@@ -55,7 +55,7 @@ size_t slot_output_size(const struct slot *slot);
 void slot_call(struct slot *slot, unsigned char *output);
 
 /* watch.c */
-void watch_start(int descriptor);
+void watch_start(int descriptor, int exits);
 extern struct slot *watched_slot;
 
 void die(int code);

@@ -16,6 +16,7 @@ from hot_anvil.core.errors import RequestError
 from hot_anvil.core.fills import Files, file_named
 from hot_anvil.core.inputs import InputSet, check_unused, make_input_set
 from hot_anvil.core.judged import Checked
+from hot_anvil.core.overlap import overlaps
 from hot_anvil.core.protocol import Output
 from hot_anvil.core.sanitized import Undefined
 from hot_anvil.core.signature import Signature
@@ -33,7 +34,7 @@ from hot_anvil.system.grid import Progress
 from hot_anvil.system.linking import Program
 from hot_anvil.system.sanitizing import find_undefined
 from hot_anvil.system.store import Store
-from hot_anvil.system.trials import WAYS, Range, joined, make_range, run_trial
+from hot_anvil.system.trials import WAYS, Range, joined, make_range, run_trial, run_trials
 
 
 class Sanitized(NamedTuple):
@@ -53,8 +54,9 @@ class Matter(NamedTuple):
     builds: Sequence[Built]
     programs: Mapping[str, Program]
     sanitized: Sanitized
-    warnings: Callable[[], tuple[str, Sequence[Diagnostic]]]  # of the compiler named
+    warnings: Callable[[], Sequence[tuple[str, Sequence[Diagnostic]]]]  # of each compiler
     races: Callable[[], Sanitized]
+    threaded: bool  # the code starts threads
     store: Store
     call_seconds: float  # a longer call is a hang
     repeat: int  # calls on each input set, in all
@@ -198,7 +200,14 @@ def written_elsewhere(built: Built, signature: Signature) -> bool:
 
 def _undefined(matter: Matter, ready: Range) -> list[tuple[int, Undefined]]:
     build, program = matter.sanitized
-    return [] if program.why else find_undefined(program, build, ready)
+    found = [(0, one) for one in overlaps(ready.signature, ready.sets[0], only_certain=True)]
+    if not program.why:
+        found += find_undefined(program, build, ready)
+    if matter.threaded and not found:
+        build, program = matter.races()
+        own = ready.only([k for k, inputs in enumerate(ready.sets) if not inputs.wanted.edge])
+        found += [] if program.why else find_undefined(program, build, own)
+    return found
 
 
 def _standard(matter: Matter, ready: Range) -> tuple[Standard, Finding | None]:
@@ -209,7 +218,7 @@ def _standard(matter: Matter, ready: Range) -> tuple[Standard, Finding | None]:
         return nothing, Finding(REFUSED_VERDICT, "did not compile")
     if program.why:
         return nothing, Finding(NOT_RUN, program.why)
-    trials = run_trial(program.path, ready, 0, go_on=True)
+    trials = run_trials(program.path, ready, 0)
     for trial in trials:
         if trial.ending and not ready.sets[trial.at].wanted.edge:
             return nothing, Finding(trial.ending, trial.why, trial.at, trial.place)
@@ -250,7 +259,7 @@ def _judge(matter: Matter, ready: Range, built: Built, standard: Standard) -> Fi
     trials: list[Trial] = []
     for way in range(len(WAYS)):
         first = standard.first_trial if is_reference and way == 0 else None
-        trials.append(first or run_trial(program.path, ready, way)[0])
+        trials.append(first or run_trial(program.path, ready, way))
         if trials[-1].ending:
             break
     return judge(

@@ -2,13 +2,16 @@
 
 import base64
 import json
+import re
 from typing import Any
 
 from hot_anvil.core.agreement import told_inputs
+from hot_anvil.core.built import Built
 from hot_anvil.core.edgekinds import SIZES
 from hot_anvil.core.edges import size_names
 from hot_anvil.core.ending import NOWHERE
 from hot_anvil.core.inputs import Argument, InputSet, make_input_set
+from hot_anvil.core.overlap import overlaps
 from hot_anvil.core.sanitized import suspects
 from hot_anvil.core.verdict import (
     CORRECT,
@@ -23,11 +26,16 @@ from hot_anvil.core.verdict import (
 from hot_anvil.core.wanted import Wanted
 from hot_anvil.system.checking import Judged, Matter, Standard, read_files, verdict_of
 from hot_anvil.system.files import digest, read_json, write_json
+from hot_anvil.system.jobs import load_code
 from hot_anvil.system.sanitizing import find_undefined
 from hot_anvil.system.shrinking import Caller, Side, smallest_failing
 from hot_anvil.system.store import Store
 from hot_anvil.system.trials import Range, run_tally
 
+# Flags under which float arithmetic need not be what the source says.
+_LOOSE_FLAGS = ("-ffast-math", "-Ofast", "-funsafe-math-optimizations", "-fassociative-math",
+                "-ffinite-math-only", "-freciprocal-math")  # fmt: skip
+_FUSED = re.compile(r"^v?fn?m(add|sub)|^fn?ml[as]$|^fmls?$")
 _TALLY_CALLS = 60  # of a candidate that two runs showed to be unstable
 _PROCESSES = 6
 
@@ -45,8 +53,9 @@ def follow_up(matter: Matter, ready: Range, standard: Standard, judged: Judged) 
         calls = max(matter.repeat, _TALLY_CALLS)
         verdict = _with_tally(verdict, program.path, ready, at, calls)
     if verdict.verdict in (WRONG, CRASHED, HUNG, UNSTABLE) and at >= 0:
-        verdict = _made_small(matter, ready, standard, verdict, program.path, at)
-        verdict = _with_suspects(matter, ready, verdict, at)
+        shown = at, judged.finding.way
+        verdict = _made_small(matter, ready, standard, verdict, program.path, shown)
+        verdict = _with_suspects(matter, ready, verdict, judged, at)
     return verdict
 
 
@@ -74,11 +83,17 @@ def _with_tally(verdict: Verdict, path: str, ready: Range, at: int, calls: int) 
 
 
 def _made_small(
-    matter: Matter, ready: Range, standard: Standard, verdict: Verdict, path: str, at: int
+    matter: Matter,
+    ready: Range,
+    standard: Standard,
+    verdict: Verdict,
+    path: str,
+    shown: tuple[int, int],
 ) -> Verdict:
     """Find a small input set that shows the fault, and keep it for another time."""
+    at, way = shown
     inputs = ready.sets[at]
-    side = Side(path, ready.entry, ready.signature)
+    side = Side(path, ready.entry, ready.signature, way)
     small, why = inputs, ""
     if verdict.verdict in (WRONG, CRASHED) and inputs.wanted.case < 0 and standard.path:
         root, seconds = matter.bench.root, matter.call_seconds
@@ -92,7 +107,7 @@ def _made_small(
             matter.snippet.tolerance,
         )
     against = matter.reference_build, standard.signature.name
-    again = keep_inputs(matter.store, verdict, *against, small)
+    again = keep_inputs(matter.store, verdict, *against, small, way)
     return verdict._replace(
         smallest=tuple(told_inputs(small, ready.signature)), smallest_why=why, again=again
     )
@@ -114,13 +129,13 @@ def _resized(matter: Matter, ready: Range, wanted: Wanted, name: str, size: int)
     return make_input_set(matter.bench, matter.snippet, ready.signature, smaller, files)
 
 
-def _with_suspects(matter: Matter, ready: Range, verdict: Verdict, at: int) -> Verdict:
+def _with_suspects(
+    matter: Matter, ready: Range, verdict: Verdict, judged: Judged, at: int
+) -> Verdict:
     """Add what the sanitizers and the compiler's warnings say of the lines in question."""
     told: list[str] = []
     place = verdict.place
-    one = ready._replace(
-        sets=[ready.sets[at]], requests=tuple((row[at],) for row in ready.requests)
-    )
+    one = ready.only([at])
     build, program = matter.sanitized
     found = [] if program.why else find_undefined(program, build, one)
     if verdict.verdict == UNSTABLE and not found:
@@ -129,21 +144,54 @@ def _with_suspects(matter: Matter, ready: Range, verdict: Verdict, at: int) -> V
     for _, undefined in found:
         told.append(f"{build} finds at {undefined.place.text}: {undefined.message}")
         place = place if place != NOWHERE else undefined.place
-    if not found:
-        compiler, warnings = matter.warnings()
+    told += [f"{u.place.text}: {u.message}" for u in overlaps(ready.signature, ready.sets[at])]
+    for compiler, warnings in () if found else matter.warnings():
         told += suspects(warnings, ready.signature, matter.signatures, compiler)
+        if told:
+            break
+    told += _float_flags(matter, judged)
     return verdict._replace(suspects=tuple(told), place=place)
 
 
+def _float_flags(matter: Matter, judged: Judged) -> list[str]:
+    """Say what lets floats of a build come out otherwise than the reference's."""
+    error = judged.finding.error
+    if judged.finding.verdict != WRONG or error is None:
+        return []
+    flags = [flag for flag in judged.built.build.flags if flag in _LOOSE_FLAGS]
+    if flags:
+        loose = f"{' '.join(flags)} lets the compiler change float arithmetic, and leave out NaN"
+        return [f"{loose}; say in the bench how much may differ: tolerance = {{ ulp = 4 }}"]
+    reference = next(b for b in matter.builds if b.build.name == matter.reference_build)
+    if fuses(judged.built, matter.store) and not fuses(reference, matter.store):
+        return [
+            "its code multiplies and adds in one step, which rounds once: -ffp-contract=off "
+            "forbids it, or say in the bench how much may differ: tolerance = { ulp = 1 }"
+        ]
+    return []
+
+
+def fuses(built: Built, store: Store) -> bool:
+    """Tell whether a build's code has instructions that multiply and add at once."""
+    codes = (load_code(unit, store) for unit in built.shown)
+    rows = (i for code in codes for function in code.functions for i in function.instructions)
+    return any(_FUSED.search(i.mnemonic) for i in rows)
+
+
 def keep_inputs(
-    store: Store, verdict: Verdict, reference_build: str, reference_entry: str, inputs: InputSet
+    store: Store,
+    verdict: Verdict,
+    reference_build: str,
+    reference_entry: str,
+    inputs: InputSet,
+    way: int,
 ) -> str:
     """Keep an input set in the store; return the name it goes by."""
     rows = [{**a._asdict(), "data": base64.b64encode(a.data).decode()} for a in inputs.arguments]
     document: dict[str, Any] = {
         "snippet": verdict.snippet, "entry": verdict.entry, "build": verdict.build,
         "reference_build": reference_build, "reference_entry": reference_entry,
-        "label": verdict.inputs, "arguments": rows,
+        "label": verdict.inputs, "arguments": rows, "way": way,
     }  # fmt: skip
     name = digest(json.dumps(document))[:8]
     write_json(store.folder / "again" / f"{name}.json", document)

@@ -47,6 +47,6 @@ def _from_plain(row: list[object]) -> Signature:
 
 def _type(row: object) -> Type:
     assert isinstance(row, list)
-    kind, size, name, const, to, members, align = row
+    kind, size, name, const, to, members, align, restrict = row
     inside = tuple(Member(m[0], m[1], _type(m[2])) for m in members)
-    return Type(kind, size, name, const, _type(to) if to else None, inside, align)
+    return Type(kind, size, name, const, _type(to) if to else None, inside, align, restrict)

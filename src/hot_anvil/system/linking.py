@@ -58,7 +58,7 @@ def link_program(
     object's code starts, if its own alignment allows. ``driver`` is the
     snippet's, compiled.
     """
-    fixed = _fixed_objects(shim_source(signatures), host, store)
+    fixed = worker_objects(shim_source(signatures), host, store)
     command, libraries = (
         driver_command(built, chain, [host]),
         trailing_libraries(built, chain, store),
@@ -110,7 +110,7 @@ def _link(
         argv = [*command, pad, *objects, *seed, "-o", str(image), *libraries]
         said = run(argv, store.root)
         if said.failed:
-            return f"cannot be linked: {_first_complaint(said.stderr)}"
+            return f"cannot be linked: {first_complaint(said.stderr)}"
         shown = [store.artefact(built.whole.artefact) / "image"] if built.whole else units
         _prove_image(built, signatures, shown, image)
         (work / "same_code").write_text(loaded_digest(image.read_bytes()))
@@ -120,7 +120,8 @@ def _link(
         shutil.rmtree(work, ignore_errors=True)
 
 
-def _fixed_objects(shim_text: str, host: Toolchain, store: Store) -> Path:
+def worker_objects(shim_text: str, host: Toolchain, store: Store) -> Path:
+    """Return the folder with the worker's objects, and the calling loops of ``shim_text``."""
     sources = [NATIVE / f"{part}.c" for part in _PARTS]
     driver = host.drivers["c"]
     contents = [source.read_bytes() for source in (*sources, NATIVE / "worker.h")]
@@ -141,7 +142,7 @@ def _fixed_objects(shim_text: str, host: Toolchain, store: Store) -> Path:
             shutil.rmtree(work, ignore_errors=True)
             raise FaultError(
                 f"The worker does not compile with {driver.command}: "
-                f"{_first_complaint(said.stderr)}. Please report this."
+                f"{first_complaint(said.stderr)}. Please report this."
             )
     return store.keep(work, name)
 
@@ -178,7 +179,8 @@ def _prove_image(
         )
 
 
-def _first_complaint(text: str) -> str:
+def first_complaint(text: str) -> str:
+    """Return the line of a linker's complaints that tells most."""
     lines = [line.strip() for line in text.split("\n") if line.strip()]
     telling = [line for line in lines if "undefined" in line or "error" in line.lower()]
     return (telling or lines or ["without a word"])[0][:400]

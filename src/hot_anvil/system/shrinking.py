@@ -23,6 +23,7 @@ class Side(NamedTuple):
     path: str
     entry: int
     signature: Signature
+    way: int = 0  # of laying out input sets
 
 
 class Called(NamedTuple):
@@ -45,11 +46,12 @@ class Caller:
 
     def call(self, inputs: InputSet) -> Called:
         """Return what one call leaves behind, or how it ended."""
-        path, entry, signature = self.side
+        path, entry, signature, number = self.side
+        way = WAYS[number]
         try:
             if self._worker is None:
                 self._worker = Worker(path, memory=memory_limit(path))
-            layout = lay_out(entry, inputs, WAYS[0].where, WAYS[0].pattern)
+            layout = lay_out(entry, inputs, way.where, way.pattern)
             (payload,) = self._worker.answers([try_once(layout)], self._seconds)
         except WorkerEnded as ended:
             self.close()

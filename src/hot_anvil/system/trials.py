@@ -46,6 +46,11 @@ class Range(NamedTuple):
     root: str  # folder that the sources are relative to
     seconds: float  # for one call
 
+    def only(self, numbers: Sequence[int]) -> "Range":
+        """Return the same with only these input sets."""
+        requests = tuple(tuple(row[k] for k in numbers) for row in self.requests)
+        return self._replace(sets=[self.sets[k] for k in numbers], requests=requests)
+
 
 def make_range(
     entry: int, signature: Signature, sets: Sequence[InputSet], root: str, seconds: float
@@ -65,22 +70,30 @@ def memory_limit(path: str) -> int:
     return 0 if b"__asan_init" in data or b"__tsan_init" in data else MEMORY_LIMIT
 
 
-def run_trial(path: str, ready: Range, way: int, go_on: bool = False) -> list[Trial]:
+def run_trial(path: str, ready: Range, way: int) -> Trial:
     """Call an entry once on every input set, each in the way given.
 
-    Ends at the first set that ends the process; ``go_on`` takes a fresh
-    process for the rest, and gives one trial more for each that ended.
+    Ends at the first set that ends the process.
     """
-    order = list(range(len(ready.sets)))
-    if WAYS[way].backwards:
-        order.reverse()
+    order = range(len(ready.sets))
+    trial, _ = _run(path, ready, way, order[::-1] if WAYS[way].backwards else order)
+    if trial.ending and WAYS[way].backwards:  # an earlier set may do so too
+        first, _ = _run(path, ready, way, order)
+        return first if first.ending else trial
+    return trial
+
+
+def run_trials(path: str, ready: Range, way: int) -> list[Trial]:
+    """Call an entry once on every input set, whatever ends it: then a fresh process goes on.
+
+    There is one trial for each process.
+    """
+    order: Sequence[int] = range(len(ready.sets))
     trials: list[Trial] = []
     while order:
         trial, done = _run(path, ready, way, order)
         trials.append(trial)
         order = order[done + 1 :]
-        if not go_on:
-            break
     return trials
 
 
@@ -105,7 +118,7 @@ def _run(path: str, ready: Range, way: int, order: Sequence[int]) -> tuple[Trial
         at = order[done]
         why, place = explain(path, ended, ready.root, ready.sets[at], ready.signature)
         kind = HUNG if ended.kind == "hung" else CRASHED
-        return Trial(tuple(outputs), kind, why, at, place), done
+        return Trial(tuple(outputs), kind, why, at, place, way), done
     except (MissingError, OSError) as error:
         return Trial(tuple(outputs), CRASHED, str(error), order[min(done, len(order) - 1)]), done
     return Trial(tuple(outputs), "", ""), done
@@ -146,10 +159,13 @@ def explain(
     if ended.report:
         place, called = locate_in(path, ended.report, root)
         if ended.report.signal:
-            why = in_words(ended.report, inputs, signature)
+            told = in_words(ended.report, inputs, signature)
+            why = f"{told}: {why}" if ended.report.signal < 0 else told
     said = first_words(ended.complaints)
-    if called and ended.kind == "crashed":
+    if called and ended.kind == "crashed" and ended.report and ended.report.signal > 0:
         why += ", in a library function that it calls"
+    elif place == NOWHERE and ended.report:
+        why += ", at a line not known"
     return why + (f": {said}" if said and ended.kind == "crashed" else ""), place
 
 

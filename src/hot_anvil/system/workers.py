@@ -55,7 +55,7 @@ def own_environment(folder: str) -> dict[str, str]:
         "TZ": "UTC",
         "TMPDIR": folder,
         "ASAN_OPTIONS": f"{_SANITIZERS}:detect_leaks=0:detect_stack_use_after_return=1",
-        "UBSAN_OPTIONS": _SANITIZERS,
+        "UBSAN_OPTIONS": f"{_SANITIZERS}:print_stacktrace=1",
         "TSAN_OPTIONS": f"{_SANITIZERS}:report_signal_unsafe=0",
     }
 

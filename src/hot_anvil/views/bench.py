@@ -24,7 +24,9 @@ def bench_sheet(measured: Sequence["Measured"], notes: Sequence[str], width: int
         sheet.add(Span(item.checked.snippet.name, STRONG), f"  baseline {item.baseline}")
         for note in item.checked.notes:
             sheet.paragraph(f"note: {note}", DIM, indent=2)
-        if not item.standings:
+        if item.checked.settled:
+            sheet.add("  ", Span("a program is checked, not timed, by this version", DIM))
+        elif not item.standings:
             sheet.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
         for standing in item.standings:
             _standing(sheet, standing)

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.agreement import Error
     from hot_anvil.core.judged import Again, Checked
 
-_TALLY_ROWS = 5
+_TALLY_ROWS = 3
 
 
 def check_sheet(checks: Sequence["Checked"], path: str, width: int) -> Sheet:
@@ -82,7 +82,8 @@ def excluded(sheet: Sheet, verdicts: Sequence[Verdict]) -> None:
 def _how(checked: "Checked") -> str:
     sets = checked.verdicts[0].input_sets if checked.verdicts else 0
     edges = f", {joined([kind.replace('_', ' ') for kind in checked.edges])} among them"
-    text = f"compared with {checked.reference} on {plural(sets, 'input set')}"
+    noun = "run" if checked.snippet.program else "input set"
+    text = f"compared with {checked.reference} on {plural(sets, noun)}"
     text += edges if checked.edges else ""
     if checked.not_sanitized:
         text += f". Undefined behaviour was not looked for: {checked.not_sanitized}"
@@ -117,24 +118,27 @@ def _alike(verdicts: Sequence[Verdict]) -> list[list[Verdict]]:
     groups: dict[tuple[object, ...], list[Verdict]] = {}
     for v in verdicts:
         if v.verdict != CORRECT:
-            same = (v.entry, v.verdict, v.why, v.inputs, v.place, v.suspects, len(v.tally))
-            own = v.candidate if v.tally else ""  # each build has a distribution of its own
-            groups.setdefault((*same, own), []).append(v)
+            # Each unstable build has a tally of its own, in one table.
+            why = ("",) if v.tally else (v.why, v.inputs, v.place)
+            groups.setdefault((v.entry, v.verdict, *why, v.suspects), []).append(v)
     return list(groups.values())
 
 
 def _failure(sheet: Sheet, alike: Sequence[Verdict], checked: "Checked", path: str) -> None:
     first = alike[0]
-    sheet.add("  ", Span(first.verdict, TROUBLE), f"  {joined([v.candidate for v in alike])}")
-    why = first.why + _at(first.place.text)
+    sheet.add("  ", Span(first.verdict, TROUBLE))
+    sheet.paragraph(joined([v.candidate for v in alike]), indent=4)
+    why = "its output differs from run to run" if first.tally else first.why
+    why += _at(first.place.text)
     sheet.paragraph(why + (f", with {first.inputs}" if first.inputs else ""), indent=4)
-    for count, output in first.tally[:_TALLY_ROWS]:
-        sheet.add(f"      {count:>6} times  ", output[: max(sheet.width - 24, 20)])
-    if len(first.tally) > _TALLY_ROWS:
-        sheet.add(f"      and {len(first.tally) - _TALLY_ROWS} more")
+    if first.tally:
+        rows = [_tally_row(v) for v in alike]
+        heads = ("candidate", "runs", "distinct", "outputs, and how often each came")
+        sheet.table(heads, rows, "lrrl", indent=4)
     if first.smallest and first.smallest_why:
         values = ", ".join(f"{name} = {value}" for name, value in first.smallest)
-        sheet.paragraph(f"smallest found: {values}: {first.smallest_why}", indent=4)
+        why = "" if first.smallest_why == first.why else f": {first.smallest_why}"
+        sheet.paragraph(f"smallest found: {values}{why}", indent=4)
     for suspect in first.suspects:
         sheet.paragraph(suspect, indent=4)
     if first.edge:
@@ -145,6 +149,14 @@ def _failure(sheet: Sheet, alike: Sequence[Verdict], checked: "Checked", path: s
     if first.again:
         where = shlex.quote(path)
         sheet.add("    ", Span(f"again: hot-anvil check {where} --again {first.again}", DIM))
+
+
+def _tally_row(verdict: Verdict) -> list[Cell]:
+    runs = sum(count for count, _ in verdict.tally)
+    told = [f"{output} ({count}x)" for count, output in verdict.tally[:_TALLY_ROWS]]
+    rest = len(verdict.tally) - len(told)
+    told += [f"{rest} more"] if rest else []
+    return [verdict.candidate, str(runs), str(len(verdict.tally)), "; ".join(told)]
 
 
 def _edges(sheet: Sheet, checked: "Checked") -> None:

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.pick import Pick, Ranked
 from hot_anvil.views.bench import environment, spread, trust
-from hot_anvil.views.check import excluded
+from hot_anvil.views.check import excluded, undefined
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import duration, interval, joined, ratio, size
 
@@ -21,6 +21,7 @@ def pick_sheet(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> 
         sheet.add(Span(item.pick.snippet, STRONG))
         for note in item.measured.checked.notes:
             sheet.paragraph(f"note: {note}", DIM, indent=2)
+        undefined(sheet, item.measured.checked)
         if item.pick.ranking:
             _ranking(sheet, item)
         excluded(sheet, item.pick.excluded)

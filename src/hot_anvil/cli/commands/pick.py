@@ -22,4 +22,4 @@ def run(args: argparse.Namespace, out: Output) -> int:
     out.answer(
         lambda: pick_sheet(picked, notes, out.width), lambda: document("pick", picked, notes)
     )
-    return 0 if all(item.pick.choice for item in picked) else 1
+    return 0 if all(i.pick.choice or i.measured.checked.settled for i in picked) else 1

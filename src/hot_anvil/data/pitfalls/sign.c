@@ -1,30 +1,30 @@
 #include <stdint.h>
 #include <string.h>
 
-/* Turn heights below the datum over, and add them up: the sign bit changed in a copy, or through
- * a pointer of another type, which the compiler takes to point elsewhere. */
+/* A mark and a height share their memory, the height written last. The second reaches it as two
+ * types, and a compiler may take it that those are two places. */
 
-float sign_copied(float *heights, int32_t n)
+int32_t sign_copied(int32_t *marks, float *heights, int32_t n)
 {
-    float sum = 0;
+    int32_t seen = 0;
     for (int32_t i = 0; i < n; i++) {
-        uint32_t bits;
-        heights[i] = heights[i] * 2;
-        memcpy(&bits, &heights[i], sizeof bits);
-        bits &= 0x7fffffff;
-        memcpy(&heights[i], &bits, sizeof bits);
-        sum += heights[i];
+        int32_t mark = 7;
+        float height = 0.5f;
+        memcpy(&marks[i], &mark, sizeof mark);
+        memcpy(&heights[i], &height, sizeof height);
+        memcpy(&mark, &marks[i], sizeof mark);
+        seen += mark & 0xff;
     }
-    return sum;
+    return seen;
 }
 
-float sign_punned(float *heights, int32_t n)
+int32_t sign_punned(int32_t *marks, float *heights, int32_t n)
 {
-    float sum = 0;
+    int32_t seen = 0;
     for (int32_t i = 0; i < n; i++) {
-        heights[i] = heights[i] * 2;
-        *(uint32_t *)&heights[i] &= 0x7fffffff;
-        sum += heights[i];
+        marks[i] = 7;
+        heights[i] = 0.5f;
+        seen += marks[i] & 0xff;
     }
-    return sum;
+    return seen;
 }

@@ -1,6 +1,6 @@
 #include <stdint.h>
 
-/* Every level becomes the mean of itself and the one before, which was changed already. */
+/* Every level is three above the one before, which was changed already: out lies one place on. */
 
 void smear_any(int16_t *out, const int16_t *levels, int32_t n)
 {

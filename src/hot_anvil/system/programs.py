@@ -1,0 +1,157 @@
+"""Whole programs: linked with the watch beside them, and run in folders of their own."""
+
+import os
+import resource
+import shutil
+import signal
+import subprocess
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from pathlib import Path
+
+from hot_anvil.core.built import Built
+from hot_anvil.core.ending import REPORT_BYTES, read_report
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.runs import Ran, RunOutput
+from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.core.verdict import CRASHED, HUNG
+from hot_anvil.system.files import digest
+from hot_anvil.system.linker import driver_command, trailing_libraries
+from hot_anvil.system.linking import Program, first_complaint, worker_objects
+from hot_anvil.system.process import run, signal_name
+from hot_anvil.system.store import FORMAT, Store
+from hot_anvil.system.trials import explain, memory_limit
+from hot_anvil.system.workers import WorkerEnded, new_folder, own_environment, remove_folder
+
+FILE_LIMIT = 64 << 20  # bytes of a file a program may write
+OUTPUT_LIMIT = 16 << 20  # bytes of standard output kept
+_COMPLAINTS = 16 << 10
+
+
+def link_whole_program(built: Built, chain: Toolchain, host: Toolchain, store: Store) -> Program:
+    """Link a build's objects to the program they are, with the watch that tells of crashes."""
+    watch = worker_objects("", host, store) / "watch.o"
+    command = driver_command(built, chain, [host])
+    libraries = trailing_libraries(built, chain, store)
+    units = [unit.artefact for unit in built.units]
+    identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
+    name = digest(
+        f"whole program {FORMAT}", *identity, watch.parent.name, *units, *command, *libraries
+    )
+    target = store.artefact(name)
+    if not target.is_dir():
+        work = store.scratch()
+        try:
+            objects = [str(store.artefact(unit) / "code.o") for unit in units]
+            argv = [*command, *objects, str(watch), "-o", str(work / "program"), *libraries]
+            said = run(argv, store.root)
+            if said.failed:
+                return Program("", f"cannot be linked: {first_complaint(said.stderr)}", "")
+            store.keep(work, name)
+        finally:
+            shutil.rmtree(work, ignore_errors=True)
+    return Program(str(target / "program"), "", name)
+
+
+def run_program(
+    path: str,
+    arguments: Sequence[str],
+    stdin: bytes,
+    needs: Mapping[str, Path],
+    writes: Sequence[str],
+    seconds: float,
+    root: str,
+) -> Ran:
+    """Run a program once in a fresh folder that holds the files it needs."""
+    base = str(Path(path).parents[2])
+    folder = new_folder(base)
+    watch = os.memfd_create("watch")
+    try:
+        os.truncate(watch, REPORT_BYTES)
+        for name, source in needs.items():
+            place = Path(folder, name)
+            place.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copyfile(source, place)
+        return _run(path, arguments, stdin, folder, watch, writes, seconds, root)
+    except OSError as error:
+        raise RequestError(f"{path}: cannot be run ({error.strerror}).") from None
+    finally:
+        os.close(watch)
+        remove_folder(folder)
+
+
+def _run(
+    path: str,
+    arguments: Sequence[str],
+    stdin: bytes,
+    folder: str,
+    watch: int,
+    writes: Sequence[str],
+    seconds: float,
+    root: str,
+) -> Ran:
+    # Files, not pipes: nothing to read while it runs, and the limit of file size bounds them.
+    out, err, given = (Path(f"{folder}.{kind}") for kind in ("out", "err", "in"))
+    given.write_bytes(stdin)
+    try:
+        with out.open("wb") as told, err.open("wb") as said, given.open("rb") as asked:
+            process = subprocess.Popen(
+                [path, *arguments], cwd=folder, stdin=asked, stdout=told, stderr=said,
+                env={**own_environment(folder), "HOT_ANVIL_REPORT": str(watch)},
+                pass_fds=[watch], start_new_session=True,
+            )  # fmt: skip
+            _limit(process.pid, memory_limit(path))
+            hung = _wait(process, seconds)
+        complaints = err.read_bytes()[:_COMPLAINTS].decode(errors="replace").strip()
+        report = read_report(os.pread(watch, REPORT_BYTES, 0))
+        code = process.returncode
+        if hung or code < 0:
+            how = f"did not end within {seconds:g} s" if hung else _killed(-code)
+            ended = WorkerEnded("hung" if hung else "crashed", how, report, complaints)
+            why, place = explain(path, ended, root, None, None)
+            return Ran(None, HUNG if hung else CRASHED, why, place, complaints)
+        files = tuple((name, _read(Path(folder, name))) for name in writes)
+        return Ran(RunOutput(code, _read(out) or b"", files), "", "", complaints=complaints)
+    finally:
+        for file in (out, err, given):
+            with suppress(OSError):
+                file.unlink()
+
+
+def _killed(number: int) -> str:
+    if number == signal.SIGXFSZ:
+        return f"wrote a file of more than {FILE_LIMIT >> 20} MiB"
+    return f"killed by {signal_name(number)}"
+
+
+def _limit(pid: int, memory: int) -> None:
+    """Bound what a program that has just started may take."""
+    with suppress(ProcessLookupError, PermissionError, ValueError):
+        resource.prlimit(pid, resource.RLIMIT_FSIZE, (FILE_LIMIT, FILE_LIMIT))
+        resource.prlimit(pid, resource.RLIMIT_CORE, (0, 0))
+        if memory:
+            resource.prlimit(pid, resource.RLIMIT_AS, (memory, memory))
+
+
+def _wait(process: "subprocess.Popen[bytes]", seconds: float) -> bool:
+    """Wait for a program; end it, and tell so, when it takes too long."""
+    try:
+        process.wait(seconds)
+        return False
+    except subprocess.TimeoutExpired:
+        process.send_signal(signal.SIGXCPU)  # the watch says where it is
+        with suppress(subprocess.TimeoutExpired):
+            process.wait(0.5)
+        return True
+    finally:
+        with suppress(ProcessLookupError, PermissionError):
+            os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+
+
+def _read(file: Path) -> bytes | None:
+    try:
+        with file.open("rb") as stream:
+            return stream.read(OUTPUT_LIMIT)
+    except OSError:
+        return None
