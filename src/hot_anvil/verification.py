@@ -1,6 +1,7 @@
 """The workshop's checking: which builds compute the right thing, what is wrong with others."""
 
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -41,23 +42,24 @@ def check_snippets(
 ) -> tuple["Checked", ...]:
     """Judge every candidate of the snippets against the reference."""
     workshop.compile(snippets)  # all at once: that keeps every core busy
+    chosen = find_snippets(workshop.bench, snippets)
+    functions = [snippet for snippet in chosen if not snippet.program]
+    with ThreadPoolExecutor() as pool:  # the same for linking
+        made = pool.map(lambda s: make_matter(workshop, s, call_seconds, repeat), functions)
+        matters = {snippet.name: matter for snippet, matter in zip(functions, made, strict=True)}
     out = []
-    for snippet in find_snippets(workshop.bench, snippets):
+    for snippet in chosen:
         if snippet.program:
             from hot_anvil.programs import check_program
 
             checked = check_program(workshop, snippet, call_seconds, repeat)
         else:
-            checked = _check(workshop, snippet, call_seconds, repeat)
+            matter, notes = matters[snippet.name]
+            checked = check_snippet(matter, follow_up)._replace(notes=notes)
         rows = [v._asdict() for v in checked.verdicts]
         workshop.store.record("check", snippet.name, rows)
         out.append(checked)
     return tuple(out)
-
-
-def _check(workshop: "Workshop", snippet: Snippet, call_seconds: float, repeat: int) -> "Checked":
-    matter, notes = make_matter(workshop, snippet, call_seconds, repeat)
-    return check_snippet(matter, follow_up)._replace(notes=notes)
 
 
 def make_matter(

@@ -202,11 +202,12 @@ def _undefined(matter: Matter, ready: Range) -> list[tuple[int, Undefined]]:
     build, program = matter.sanitized
     found = [(0, one) for one in overlaps(ready.signature, ready.sets[0], only_certain=True)]
     if not program.why:
-        found += find_undefined(program, build, ready)
+        is_reference = ready.entry == matter.reference
+        found += find_undefined(program, build, ready, matter.store, all_edges=is_reference)
     if matter.threaded and not found:
         build, program = matter.races()
         own = ready.only([k for k, inputs in enumerate(ready.sets) if not inputs.wanted.edge])
-        found += [] if program.why else find_undefined(program, build, own)
+        found += [] if program.why else find_undefined(program, build, own, matter.store)
     return found
 
 

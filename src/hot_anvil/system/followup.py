@@ -9,7 +9,7 @@ from hot_anvil.core.agreement import told_inputs
 from hot_anvil.core.built import Built
 from hot_anvil.core.edgekinds import SIZES
 from hot_anvil.core.edges import size_names
-from hot_anvil.core.ending import NOWHERE
+from hot_anvil.core.ending import NOWHERE, Place
 from hot_anvil.core.inputs import Argument, InputSet, make_input_set
 from hot_anvil.core.overlap import overlaps
 from hot_anvil.core.sanitized import suspects
@@ -29,7 +29,7 @@ from hot_anvil.system.files import digest, read_json, write_json
 from hot_anvil.system.jobs import load_code
 from hot_anvil.system.sanitizing import find_undefined
 from hot_anvil.system.shrinking import Caller, Side, smallest_failing
-from hot_anvil.system.store import Store
+from hot_anvil.system.store import FORMAT, Store
 from hot_anvil.system.trials import Range, run_tally
 
 # Flags under which float arithmetic need not be what the source says.
@@ -53,10 +53,41 @@ def follow_up(matter: Matter, ready: Range, standard: Standard, judged: Judged) 
         calls = max(matter.repeat, _TALLY_CALLS)
         verdict = _with_tally(verdict, program.path, ready, at, calls)
     if verdict.verdict in (WRONG, CRASHED, HUNG, UNSTABLE) and at >= 0:
-        shown = at, judged.finding.way
-        verdict = _made_small(matter, ready, standard, verdict, program.path, shown)
-        verdict = _with_suspects(matter, ready, verdict, judged, at)
+        verdict = _explained(matter, ready, standard, verdict, judged, (program.path, at))
     return verdict
+
+
+def _explained(
+    matter: Matter,
+    ready: Range,
+    standard: Standard,
+    verdict: Verdict,
+    judged: Judged,
+    shown: tuple[str, int],
+) -> Verdict:
+    """Add a small input set and suspicious lines; the same failure is not explained twice."""
+    path, at = shown
+    way = judged.finding.way
+
+    def explain(_: object) -> list[Any]:
+        small = _made_small(matter, ready, standard, verdict, path, (at, way))
+        told = _with_suspects(matter, ready, small, judged, at)
+        return [told.smallest, told.smallest_why, told.again, told.suspects, told.place]
+
+    why = "" if verdict.tally else verdict.why
+    programs = path, standard.path, matter.sanitized.program.path
+    key = digest(
+        f"failure {FORMAT} {at} {way} {verdict.verdict} {matter.snippet}", why, *programs,
+        ready.requests[way][at],
+    )  # fmt: skip
+    smallest, small_why, again, suspicious, place = matter.store.derive(key, explain)
+    return verdict._replace(
+        smallest=tuple((name, value) for name, value in smallest),
+        smallest_why=small_why,
+        again=again,
+        suspects=tuple(suspicious),
+        place=Place(*place),
+    )
 
 
 def _repeated(matter: Matter, ready: Range, verdict: Verdict, path: str) -> tuple[Verdict, int]:
@@ -137,10 +168,10 @@ def _with_suspects(
     place = verdict.place
     one = ready.only([at])
     build, program = matter.sanitized
-    found = [] if program.why else find_undefined(program, build, one)
+    found = [] if program.why else find_undefined(program, build, one, matter.store)
     if verdict.verdict == UNSTABLE and not found:
         build, program = matter.races()
-        found = [] if program.why else find_undefined(program, build, one)
+        found = [] if program.why else find_undefined(program, build, one, matter.store)
     for _, undefined in found:
         told.append(f"{build} finds at {undefined.place.text}: {undefined.message}")
         place = place if place != NOWHERE else undefined.place

@@ -1,25 +1,46 @@
 """Run a sanitized build on the input sets, and read what it complains of."""
 
 import os
-from collections.abc import Sequence
 from functools import partial
 
 from hot_anvil.core.asmtext import normal_path
 from hot_anvil.core.ending import Place
 from hot_anvil.core.sanitized import Undefined, read_fault
+from hot_anvil.system.files import digest
 from hot_anvil.system.linking import Program
+from hot_anvil.system.store import FORMAT, Store
 from hot_anvil.system.trials import Range, line_finder, memory_limit
 from hot_anvil.system.workers import Worker, WorkerEnded
 
 
-def find_undefined(program: Program, build: str, ready: Range) -> list[tuple[int, Undefined]]:
+def find_undefined(
+    program: Program, build: str, ready: Range, store: Store, all_edges: bool = False
+) -> list[tuple[int, Undefined]]:
     """Return undefined behaviour of an entry: (input set, what).
 
-    A sanitized program ends at its first fault, and a fresh one takes the
-    rest. What ends it otherwise is the other builds' business.
+    Stops at the first, but for ``all_edges``, which names every edge that
+    shows any. The same program and the same inputs are not run twice.
     """
-    found = []
-    order: Sequence[int] = range(len(ready.sets))
+    requests = ready.requests[0]
+    key = digest(f"undefined {FORMAT} {all_edges}", program.path, str(ready.seconds), *requests)
+    rows = store.derive(key, lambda _: _search(program, ready, all_edges))
+    return [
+        (at, _undefined(ready, at, (message, Place(*place)), build)) for at, message, place in rows
+    ]
+
+
+def _undefined(ready: Range, at: int, fault: tuple[str, Place], build: str) -> Undefined:
+    inputs = ready.sets[at]
+    return Undefined(ready.signature.name, inputs.label, inputs.wanted.edge, *fault, build)
+
+
+def _search(program: Program, ready: Range, all_edges: bool) -> list[tuple[int, str, Place]]:
+    """Run the sets; a sanitized program ends at its first fault, and a fresh one takes the rest.
+
+    What ends it otherwise is the other builds' business.
+    """
+    found: list[tuple[int, str, Place]] = []
+    order = list(range(len(ready.sets)))
     while order:
         done = 0
         try:
@@ -31,10 +52,12 @@ def find_undefined(program: Program, build: str, ready: Range) -> list[tuple[int
             at = order[done]
             fault = read_complaints(ended.complaints, program.path, ready.root)
             if fault:
-                inputs = ready.sets[at]
-                name, edge = ready.signature.name, inputs.wanted.edge
-                found.append((at, Undefined(name, inputs.label, edge, *fault, build)))
+                found.append((at, *fault))
+                if not all_edges:
+                    break
             order = order[done + 1 :]
+            if found:  # of the bench's own sets one is enough
+                order = [k for k in order if ready.sets[k].wanted.edge]
     return found
 
 
