@@ -29,6 +29,7 @@ benchmarks: .venv/.installed
 	$(BIN)/python benchmarks/facts.py
 	$(BIN)/python benchmarks/stepping.py
 	$(BIN)/python benchmarks/inspecting.py
+	$(BIN)/python benchmarks/checking.py
 
 .venv/bin/python:
 	sh tools/make_venv.sh "$(PYTHON)" .venv

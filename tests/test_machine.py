@@ -166,7 +166,7 @@ def test_outputs_are_cut_where_the_buffers_end(arguments: list[Argument], result
     found = read_output(made, inputs, POINTS)
     assert found.result == result
     assert list(found.buffers) == [(a.name, a.data) for a in written]
-    asked = prepare(2, 1, inputs)
+    asked = b"".join(prepare(2, 1, inputs))
     assert len(asked) == HEAD.size + HEAD.unpack(asked[: HEAD.size])[1]
 
 

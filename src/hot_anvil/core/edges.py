@@ -83,7 +83,7 @@ def _range_ends(values: "NDArray[Any]", fill: Fill, leaf: Leaf) -> "NDArray[Any]
     import numpy as np
 
     if fill.name in ("uniform", "choice"):
-        return np.unique(np.asarray(fill.arguments)).astype(leaf.dtype)
+        return np.asarray(sorted(set(fill.arguments))).astype(leaf.dtype)
     return np.asarray([values.min(), values.max()])
 
 

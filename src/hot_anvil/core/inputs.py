@@ -55,10 +55,16 @@ class _Making(NamedTuple):
 
 
 def make_input_set(
-    bench: Bench, snippet: Snippet, signature: Signature, wanted: Wanted, files: Files
+    bench: Bench,
+    snippet: Snippet,
+    signature: Signature,
+    wanted: Wanted,
+    files: Files,
+    made: dict[Parameter, Argument] | None = None,
 ) -> InputSet:
     """Return the values for one call of an entry.
 
+    ``made`` holds what the same wish gave for rivals' parameters, to share it.
     ``files`` holds the contents of the files that fills name. Raises
     RequestError for a parameter without a value (with the parameters found and
     a stanza to paste), and for a value that does not fit its type.
@@ -70,13 +76,19 @@ def make_input_set(
         where = f"{bench.file}: snippet {snippet.name}: case {wanted.case + 1}: inputs"
     check_inputs(bench, snippet._replace(inputs=inputs), signature)
     plain = {k: v for k, v in inputs.items() if isinstance(v, int | float)}
-    known = {**plain, **wanted.point, **wanted.numbers}
+    numbers = {**plain, **wanted.point, **wanted.numbers}
     if wanted.case >= 0:  # a case's own numbers go before the sweep's
         own = snippet.cases[wanted.case].inputs
-        known |= {k: v for k, v in own.items() if isinstance(v, int | float)}
+        numbers |= {k: v for k, v in own.items() if isinstance(v, int | float)}
     names = [parameter.name for parameter in signature.parameters]
-    making = _Making(wanted, inputs, known, names, files, where)
-    arguments = [_argument(parameter, making, bench.file) for parameter in signature.parameters]
+    making = _Making(wanted, inputs, numbers, names, files, where)
+    made = {} if made is None else made
+    arguments = []
+    for parameter in signature.parameters:
+        known = made.get(parameter)
+        if known is None or known.kind == "alias":  # which names a place among the parameters
+            known = made[parameter] = _argument(parameter, making, bench.file)
+        arguments.append(known)
     for argument in arguments:
         if argument.kind == "alias":
             shared = arguments[argument.target]

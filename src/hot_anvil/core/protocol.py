@@ -4,6 +4,7 @@ The layouts are described at the heads of ``native/worker.c`` and ``slots.c``.
 """
 
 import struct
+from collections.abc import Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.inputs import InputSet
@@ -40,38 +41,61 @@ class Visit(NamedTuple):
     samples: tuple[float, ...]  # seconds of each batch of calls
 
 
-def request(op: str, payload: bytes = b"") -> bytes:
-    """Return a request in the worker's form."""
-    return HEAD.pack(op.encode(), len(payload)) + payload
+def request(op: str, payload: bytes = b"", more: int = 0) -> bytes:
+    """Return a request in the worker's form, or its start where ``more`` bytes follow."""
+    return HEAD.pack(op.encode(), len(payload) + more) + payload
 
 
-def lay_out(entry: int, inputs: InputSet, where: int, pattern: int) -> bytes:
-    """Return an input set as the worker reads it.
+class Layout(NamedTuple):
+    """An input set as the worker reads it, in pieces: large buffers are never copied."""
 
-    ``where`` is ON_LINE, TIGHT_END or TIGHT_START; ``pattern`` the byte that
-    fills what lies around buffers and below the stack, 0 for none.
-    """
-    parts = [struct.pack("<HHBB", entry, len(inputs.arguments), where, pattern)]
+    entry: int
+    arguments: int  # how many
+    parts: tuple[bytes, ...]
+
+    def head(self, where: int, pattern: int) -> bytes:
+        """Return what comes before the parts.
+
+        ``where`` is ON_LINE, TIGHT_END or TIGHT_START; ``pattern`` the byte
+        that fills what lies around buffers and below the stack, 0 for none.
+        """
+        return struct.pack("<HHBB", self.entry, self.arguments, where, pattern)
+
+    @property
+    def size(self) -> int:
+        """Bytes of the parts."""
+        return sum(map(len, self.parts))
+
+
+Request = Sequence[bytes]  # pieces, to be sent one after the other
+
+
+def lay_out(entry: int, inputs: InputSet) -> Layout:
+    """Return an input set as the worker reads it."""
+    parts = []
     for a in inputs.arguments:
         data = struct.pack("<qq", a.target, a.offset) if a.kind == "alias" else a.data
-        parts.append(struct.pack("<BBBHQ", _KINDS[a.kind], a.writable, a.exact, a.align, len(data)))
-        parts.append(data)
-    return b"".join(parts)
+        head = struct.pack("<BBBHQ", _KINDS[a.kind], a.writable, a.exact, a.align, len(data))
+        parts += [head, data]
+    return Layout(entry, len(inputs.arguments), tuple(parts))
 
 
-def prepare(slot: int, entry: int, inputs: InputSet) -> bytes:
+def prepare(slot: int, entry: int, inputs: InputSet) -> Request:
     """Return the request that lays out one input set, to be called many times."""
-    return request("P", struct.pack("<H", slot) + lay_out(entry, inputs, ON_LINE, 0))
+    layout = lay_out(entry, inputs)
+    head = struct.pack("<H", slot) + layout.head(ON_LINE, 0)
+    return request("P", head, layout.size), *layout.parts
 
 
-def try_once(layout: bytes) -> bytes:
+def try_once(layout: Layout, where: int, pattern: int) -> Request:
     """Return the request for one call on an input set, laid out for it alone."""
-    return request("T", layout)
+    return request("T", layout.head(where, pattern), layout.size), *layout.parts
 
 
-def repeat(layout: bytes, calls: int) -> bytes:
+def repeat(layout: Layout, where: int, pattern: int, calls: int) -> Request:
     """Return the request for many calls on one input set, and the tally of their outputs."""
-    return request("R", struct.pack("<I", calls) + layout)
+    head = struct.pack("<I", calls) + layout.head(where, pattern)
+    return request("R", head, layout.size), *layout.parts
 
 
 def calibrate(slot: int, seconds: float) -> bytes:

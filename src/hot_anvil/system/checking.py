@@ -14,12 +14,12 @@ from hot_anvil.core.edges import edge_sets
 from hot_anvil.core.ending import NOWHERE
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.fills import Files, file_named
-from hot_anvil.core.inputs import InputSet, check_unused, make_input_set
+from hot_anvil.core.inputs import Argument, InputSet, check_unused, make_input_set
 from hot_anvil.core.judged import Checked
 from hot_anvil.core.overlap import overlaps
 from hot_anvil.core.protocol import Output
 from hot_anvil.core.sanitized import Undefined
-from hot_anvil.core.signature import Signature
+from hot_anvil.core.signature import Parameter, Signature
 from hot_anvil.core.verdict import (
     NOT_RUN,
     Finding,
@@ -132,7 +132,8 @@ def input_sets(
     made: list[list[InputSet]] = [[] for _ in signatures]
     for wanted in (*own_sets(snippet), *edge_sets(snippet, signatures)):
         try:
-            row = [make_input_set(bench, snippet, s, wanted, files) for s in signatures]
+            shared: dict[Parameter, Argument] = {}
+            row = [make_input_set(bench, snippet, s, wanted, files, shared) for s in signatures]
         except RequestError:
             if not wanted.edge:
                 raise

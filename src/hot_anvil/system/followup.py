@@ -78,7 +78,7 @@ def _explained(
     programs = path, standard.path, matter.sanitized.program.path
     key = digest(
         f"failure {FORMAT} {at} {way} {verdict.verdict} {matter.snippet}", why, *programs,
-        ready.requests[way][at],
+        *ready.requests[way][at],
     )  # fmt: skip
     smallest, small_why, again, suspicious, place = matter.store.derive(key, explain)
     return verdict._replace(

@@ -22,7 +22,8 @@ def find_undefined(
     shows any. The same program and the same inputs are not run twice.
     """
     requests = ready.requests[0]
-    key = digest(f"undefined {FORMAT} {all_edges}", program.path, str(ready.seconds), *requests)
+    pieces = [piece for request in requests for piece in request]
+    key = digest(f"undefined {FORMAT} {all_edges}", program.path, str(ready.seconds), *pieces)
     rows = store.derive(key, lambda _: _search(program, ready, all_edges))
     return [
         (at, _undefined(ready, at, (message, Place(*place)), build)) for at, message, place in rows
@@ -65,7 +66,10 @@ def read_complaints(text: str, program: str, root: str) -> tuple[str, Place] | N
     """Return (message, place) of what a sanitized program wrote, None without a fault."""
     path = os.path.realpath(program)
     text = text.replace(f"({program}+", f"({path}+")
-    return read_fault(text, path, line_finder(program, root), partial(_inside, root))
+    # Debug info is read only where there is a fault.
+    return read_fault(
+        text, path, lambda offset: line_finder(program, root)(offset), partial(_inside, root)
+    )
 
 
 def _inside(root: str, file: str) -> str:

@@ -51,8 +51,8 @@ class Caller:
         try:
             if self._worker is None:
                 self._worker = Worker(path, memory=memory_limit(path))
-            layout = lay_out(entry, inputs, way.where, way.pattern)
-            (payload,) = self._worker.answers([try_once(layout)], self._seconds)
+            asked = try_once(lay_out(entry, inputs), way.where, way.pattern)
+            (payload,) = self._worker.answers([asked], self._seconds)
         except WorkerEnded as ended:
             self.close()
             why, place = explain(path, ended, self._root, inputs, signature)

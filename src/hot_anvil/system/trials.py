@@ -13,6 +13,7 @@ from hot_anvil.core.protocol import (
     TIGHT_END,
     TIGHT_START,
     Output,
+    Request,
     lay_out,
     read_output,
     read_repeat,
@@ -42,7 +43,7 @@ class Range(NamedTuple):
     entry: int
     signature: Signature
     sets: Sequence[InputSet]
-    requests: tuple[tuple[bytes, ...], ...]  # for each way
+    requests: tuple[tuple[Request, ...], ...]  # for each way
     root: str  # folder that the sources are relative to
     seconds: float  # for one call
 
@@ -56,9 +57,9 @@ def make_range(
     entry: int, signature: Signature, sets: Sequence[InputSet], root: str, seconds: float
 ) -> Range:
     """Return an entry's input sets as requests for each way."""
+    layouts = [lay_out(entry, inputs) for inputs in sets]
     requests = tuple(
-        tuple(try_once(lay_out(entry, inputs, way.where, way.pattern)) for inputs in sets)
-        for way in WAYS
+        tuple(try_once(layout, way.where, way.pattern) for layout in layouts) for way in WAYS
     )
     return Range(entry, signature, sets, requests, root, seconds)
 
@@ -130,16 +131,16 @@ def run_tally(
     """Call an entry many times on one input set; return how often each output came."""
     counted: list[tuple[int, Output]] = []
     inputs = ready.sets[at]
+    layout = lay_out(ready.entry, inputs)
     for number in range(processes):
         way = WAYS[number % len(WAYS)]
-        layout = lay_out(ready.entry, inputs, way.where, way.pattern)
         own = calls // processes + (number < calls % processes)
         if not own:
             continue
         limit = max(ready.seconds, min(ready.seconds * own, 60.0))
         try:
             with Worker(path, memory=memory_limit(path)) as worker:
-                (payload,) = worker.answers([repeat(layout, own)], limit)
+                (payload,) = worker.answers([repeat(layout, way.where, way.pattern, own)], limit)
                 counted += read_repeat(payload, inputs, ready.signature)
         except WorkerEnded:
             continue  # that it can end was found elsewhere, or is rare enough to say so there

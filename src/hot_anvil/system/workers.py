@@ -10,9 +10,10 @@ import select
 import shutil
 import signal
 import time
+from collections import deque
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
-from itertools import count
+from itertools import count, islice
 from pathlib import Path
 
 from hot_anvil.core import protocol
@@ -32,6 +33,7 @@ _KEPT_VARIABLES = ("PATH", "LD_LIBRARY_PATH", "HOME", "OMP_NUM_THREADS")
 # Sanitizers stop at the first fault, leave addresses alone and let the watch see signals.
 _SANITIZERS = "halt_on_error=1:symbolize=0:handle_segv=0:handle_sigbus=0:handle_abort=0:" \
     "handle_sigfpe=0:handle_sigill=0:exitcode=99"  # fmt: skip
+_PIECES = 64  # of a request sent at once
 _numbers = count()
 
 
@@ -116,22 +118,22 @@ class Worker:
 
     def calibrate(self, slot: int, seconds: float, limit: float) -> tuple[int, float]:
         """Return (calls that fill ``seconds``, what the last batch took)."""
-        return protocol.read_calibration(self._ask(protocol.calibrate(slot, seconds), limit))
+        return protocol.read_calibration(self._ask([protocol.calibrate(slot, seconds)], limit))
 
     def visit(self, slot: int, calls: int, samples: int, limit: float) -> protocol.Visit:
         """Time ``samples`` batches of ``calls`` calls."""
-        return protocol.read_visit(self._ask(protocol.visit(slot, calls, samples), limit))
+        return protocol.read_visit(self._ask([protocol.visit(slot, calls, samples)], limit))
 
     def probe(self) -> float:
         """Return the seconds that a fixed piece of work takes just now."""
-        return protocol.read_probe(self._ask(protocol.request("Z"), 10.0))
+        return protocol.read_probe(self._ask([protocol.request("Z")], 10.0))
 
-    def answers(self, requests: Sequence[bytes], seconds: float) -> Iterator[bytes]:
+    def answers(self, requests: Sequence[protocol.Request], seconds: float) -> Iterator[bytes]:
         """Give the answer to each request; ``seconds`` bounds each of them.
 
         Requests are sent ahead, so that the process never waits for us.
         """
-        waiting = memoryview(b"")
+        waiting: deque[memoryview] = deque()
         sent = 0
         ahead = 0
         for number in range(len(requests)):
@@ -140,10 +142,10 @@ class Worker:
             head = True
             while need:
                 while sent < len(requests) and not waiting and (sent <= number or ahead < _AHEAD):
-                    waiting = memoryview(requests[sent])
-                    ahead += len(waiting)
+                    waiting.extend(memoryview(part) for part in requests[sent] if part)
+                    ahead += sum(map(len, requests[sent]))
                     sent += 1
-                    waiting = self._send(waiting)
+                    self._send(waiting)
                 left = max(0.0, deadline - time.monotonic())
                 readable, writable, _ = select.select(
                     [self._out], [self._in] if waiting else [], [], left
@@ -151,7 +153,7 @@ class Worker:
                 if not readable and not writable:
                     raise self._hung(seconds)
                 if writable:
-                    waiting = self._send(waiting)
+                    self._send(waiting)
                 if readable:
                     part = os.read(self._out, need)
                     if not part:
@@ -161,7 +163,7 @@ class Worker:
                     if not need and head:
                         head, need = False, self._size(got)
                         got = bytearray()
-            ahead -= len(requests[number])
+            ahead -= sum(map(len, requests[number]))
             yield bytes(got)
 
     def complaints(self) -> str:
@@ -185,7 +187,7 @@ class Worker:
     def __exit__(self, *_: object) -> None:
         self.close()
 
-    def _ask(self, message: bytes, seconds: float) -> bytes:
+    def _ask(self, message: protocol.Request, seconds: float) -> bytes:
         (answer,) = self.answers([message], seconds)
         return answer
 
@@ -196,14 +198,18 @@ class Worker:
             raise FaultError(f"the worker answered with status {status}; please report this.")
         return int(size)
 
-    def _send(self, data: memoryview) -> memoryview:
-        """Send what fits just now; return the rest."""
+    def _send(self, waiting: "deque[memoryview]") -> None:
+        """Send what fits just now, and take it off what is waiting."""
         try:
-            return data[os.write(self._in, data) :]
+            sent = os.writev(self._in, list(islice(waiting, _PIECES)))
         except BlockingIOError:
-            return data
+            return
         except BrokenPipeError:
             raise self._ended() from None
+        while waiting and sent >= len(waiting[0]):
+            sent -= len(waiting.popleft())
+        if sent:
+            waiting[0] = waiting[0][sent:]
 
     def _hung(self, seconds: float) -> WorkerEnded:
         with suppress(ProcessLookupError):
