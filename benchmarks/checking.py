@@ -24,8 +24,8 @@ from hot_anvil.api import Workshop, open_bench
 from hot_anvil.core.built import COMPILED
 from hot_anvil.core.protocol import ON_LINE, lay_out
 from hot_anvil.system.checking import input_sets
+from hot_anvil.system.harness import NATIVE
 from hot_anvil.system.linker import host_toolchain
-from hot_anvil.system.linking import NATIVE
 
 HERE = Path(__file__).parent
 DEMO = HERE.parent / "src" / "hot_anvil" / "data" / "demo"

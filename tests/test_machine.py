@@ -25,7 +25,7 @@ from hot_anvil.core.signature import Signature
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.core.types import Type
 from hot_anvil.core.wanted import Wanted, point_label, sweep_points
-from hot_anvil.system.linking import PLACEMENTS
+from hot_anvil.system.harness import PLACEMENTS
 from hot_anvil.system.measuring import GENERATIONS, turns_and_rounds
 from hot_anvil.system.process import OUTPUT_LIMIT, run
 from hot_anvil.system.rounds import Decks, Lane, Plan, Process

@@ -126,7 +126,7 @@ def test_programs_lie_where_they_were_told_to(tmp_path: Path) -> None:
     from elftools.elf.elffile import ELFFile
 
     from hot_anvil.api import open_source
-    from hot_anvil.system.linking import PLACEMENTS
+    from hot_anvil.system.harness import PLACEMENTS
 
     source = tmp_path / "swell.c"
     source.write_text(WORK)

@@ -321,7 +321,7 @@ class Workshop:
 
     def _programs_to_time(self, checked: "Checked") -> dict[str, dict[int, str]]:
         """Return the programs of the builds to time: build -> placement -> path."""
-        from hot_anvil.system.linking import PLACEMENTS
+        from hot_anvil.system.harness import PLACEMENTS
 
         wanted = {verdict.build for verdict in checked.correct}
         builds = [b for b in self.compile([checked.snippet.name]) if b.build.name in wanted]

@@ -19,7 +19,8 @@ from hot_anvil.core.toolchain import Family, Toolchain
 from hot_anvil.system.checking import Matter, Sanitized, check_snippet, written_elsewhere
 from hot_anvil.system.followup import follow_up, load_inputs
 from hot_anvil.system.grid import compile_grid
-from hot_anvil.system.linking import NATIVE, Program
+from hot_anvil.system.harness import NATIVE
+from hot_anvil.system.linking import Program
 from hot_anvil.system.shrinking import Caller, Side, difference, for_rival
 from hot_anvil.system.store import Store
 

@@ -14,25 +14,19 @@ from typing import NamedTuple
 from hot_anvil.core.built import Built
 from hot_anvil.core.elf import Body, function_bodies, image_differs, loaded_digest, object_facts
 from hot_anvil.core.errors import FaultError
-from hot_anvil.core.shim import shim_source
 from hot_anvil.core.signature import Signature
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.files import digest
+from hot_anvil.system.harness import (
+    PLACEMENTS,
+    WORKER_PARTS,
+    first_complaint,
+    shim_object,
+    worker_objects,
+)
 from hot_anvil.system.linker import driver_command, trailing_libraries
 from hot_anvil.system.process import run
 from hot_anvil.system.store import FORMAT, Store
-
-# Bytes after a 64-byte boundary: each position in a cache line twice, higher bits varied.
-PLACEMENTS = (0, 80, 160, 240, 1088, 1424, 2464, 3248)
-NATIVE = Path(__file__).parent.parent / "native"
-# The same for every build, and no link-time optimisation: see docs/measurement.md.
-_PARTS = ("worker", "slots", "watch")
-_FIXED_FLAGS = ("-O2", "-fPIC", "-fno-lto", "-w", "-c")
-_PAD = """    .text
-    .p2align 6
-    .skip {bytes}, 0xcc
-    .section .note.GNU-stack,"",@progbits
-"""
 
 
 class Program(NamedTuple):
@@ -58,7 +52,7 @@ def link_program(
     object's code starts, if its own alignment allows. ``driver`` is the
     snippet's, compiled.
     """
-    fixed = worker_objects(shim_source(signatures), host, store)
+    fixed, shim = worker_objects(host, store), shim_object(signatures, host, store)
     command, libraries = (
         driver_command(built, chain, [host]),
         trailing_libraries(built, chain, store),
@@ -67,12 +61,18 @@ def link_program(
     units = [unit.artefact for unit in (*built.all_units, *drivers)]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
     name = digest(
-        f"program {FORMAT} {placement}", *identity, fixed.name, *units, *command, *libraries
+        f"program {FORMAT} {placement}",
+        *identity,
+        fixed.name,
+        shim.parent.name,
+        *units,
+        *command,
+        *libraries,
     )
     target = store.artefact(name)
     if not target.is_dir():
         more = [store.artefact(unit.artefact) / "code.o" for unit in drivers]
-        parts = _Parts(fixed, more, placement)
+        parts = _Parts(fixed, [*more, shim], placement)
         why = _link(built, signatures, command, libraries, parts, name, store)
         if why:
             return Program("", why, "")
@@ -83,7 +83,7 @@ class _Parts(NamedTuple):
     """What a program is made of beside the build's own objects."""
 
     fixed: Path  # folder of the worker's objects
-    driver: list[Path]
+    more: list[Path]  # the driver, and the calling loops
     placement: int
 
 
@@ -102,11 +102,11 @@ def _link(
         units = [store.artefact(unit.artefact) / "code.o" for unit in built.units]
         objects = [_without_main(unit, work) for unit in units]
         pad = str(parts.fixed / f"pad{parts.placement}.o")
-        own = [str(parts.fixed / f"{part}.o") for part in ("shim", *_PARTS)]
+        own = [str(parts.fixed / f"{part}.o") for part in WORKER_PARTS]
         image = work / "worker"
         # The pad comes first: what follows it in the code section starts at the placement.
         seed = ["-frandom-seed=hot-anvil"] if built.whole else []
-        objects += [*map(str, parts.driver), *own]
+        objects += [*map(str, parts.more), *own]
         argv = [*command, pad, *objects, *seed, "-o", str(image), *libraries]
         said = run(argv, store.root)
         if said.failed:
@@ -118,33 +118,6 @@ def _link(
         return ""
     finally:
         shutil.rmtree(work, ignore_errors=True)
-
-
-def worker_objects(shim_text: str, host: Toolchain, store: Store) -> Path:
-    """Return the folder with the worker's objects, and the calling loops of ``shim_text``."""
-    sources = [NATIVE / f"{part}.c" for part in _PARTS]
-    driver = host.drivers["c"]
-    contents = [source.read_bytes() for source in (*sources, NATIVE / "worker.h")]
-    name = digest("shim", str(FORMAT), driver.identity, shim_text, *contents, *_FIXED_FLAGS, _PAD)
-    folder = store.artefact(name)
-    if folder.is_dir():
-        return folder
-    work = store.scratch()
-    (work / "shim.c").write_text(shim_text)
-    pads = [f"pad{placement}.s" for placement in PLACEMENTS]
-    for pad, placement in zip(pads, PLACEMENTS, strict=True):
-        (work / pad).write_text(_PAD.format(bytes=placement))
-    for source in ("shim.c", *map(str, sources), *pads):
-        output = Path(source).stem + ".o"
-        argv = [driver.path, *_FIXED_FLAGS, f"-I{NATIVE}", source, "-o", output]
-        said = run(argv, work)
-        if said.failed:
-            shutil.rmtree(work, ignore_errors=True)
-            raise FaultError(
-                f"The worker does not compile with {driver.command}: "
-                f"{first_complaint(said.stderr)}. Please report this."
-            )
-    return store.keep(work, name)
 
 
 def _without_main(source: Path, work: Path) -> str:
@@ -177,10 +150,3 @@ def _prove_image(
             f"{built.build.name}: the program to run is not made of the code shown: {why}. "
             "This is a fault of Hot Anvil; please report it with the source and the flags."
         )
-
-
-def first_complaint(text: str) -> str:
-    """Return the line of a linker's complaints that tells most."""
-    lines = [line.strip() for line in text.split("\n") if line.strip()]
-    telling = [line for line in lines if "undefined" in line or "error" in line.lower()]
-    return (telling or lines or ["without a word"])[0][:400]

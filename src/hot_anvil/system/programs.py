@@ -16,8 +16,9 @@ from hot_anvil.core.runs import Ran, RunOutput
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.core.verdict import CRASHED, HUNG
 from hot_anvil.system.files import digest
+from hot_anvil.system.harness import first_complaint, worker_objects
 from hot_anvil.system.linker import driver_command, trailing_libraries
-from hot_anvil.system.linking import Program, first_complaint, worker_objects
+from hot_anvil.system.linking import Program
 from hot_anvil.system.process import run, signal_name
 from hot_anvil.system.store import FORMAT, Store
 from hot_anvil.system.trials import explain, memory_limit
@@ -30,7 +31,7 @@ _COMPLAINTS = 16 << 10
 
 def link_whole_program(built: Built, chain: Toolchain, host: Toolchain, store: Store) -> Program:
     """Link a build's objects to the program they are, with the watch that tells of crashes."""
-    watch = worker_objects("", host, store) / "watch.o"
+    watch = worker_objects(host, store) / "watch.o"
     command = driver_command(built, chain, [host])
     libraries = trailing_libraries(built, chain, store)
     units = [unit.artefact for unit in built.units]

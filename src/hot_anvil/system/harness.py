@@ -1,0 +1,69 @@
+"""The worker's own objects: compiled once, with flags of their own."""
+
+import shutil
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from threading import Lock
+
+from hot_anvil.core.errors import FaultError
+from hot_anvil.core.shim import shim_source
+from hot_anvil.core.signature import Signature
+from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.system.files import digest
+from hot_anvil.system.process import run
+from hot_anvil.system.store import FORMAT, Store
+
+# Bytes after a 64-byte boundary: each position in a cache line twice, higher bits varied.
+PLACEMENTS = (0, 80, 160, 240, 1088, 1424, 2464, 3248)
+NATIVE = Path(__file__).parent.parent / "native"
+WORKER_PARTS = ("worker", "slots", "watch")
+# The same for every build, and no link-time optimisation: see docs/measurement.md.
+_FIXED_FLAGS = ("-O2", "-fPIC", "-fno-lto", "-w", "-c")
+_PAD = """    .text
+    .p2align 6
+    .skip {bytes}, 0xcc
+    .section .note.GNU-stack,"",@progbits
+"""
+_one_at_a_time = Lock()  # threads that need the same objects wait for the first to make them
+
+
+def worker_objects(host: Toolchain, store: Store) -> Path:
+    """Return the folder with the worker's objects, and a pad for each placement."""
+    sources = {f"{part}.c": (NATIVE / f"{part}.c").read_text() for part in WORKER_PARTS}
+    pads = {f"pad{placement}.s": _PAD.format(bytes=placement) for placement in PLACEMENTS}
+    return _compiled({**sources, **pads}, host, store)
+
+
+def shim_object(signatures: Sequence[Signature], host: Toolchain, store: Store) -> Path:
+    """Return the object with the calling loops of entries."""
+    return _compiled({"shim.c": shim_source(signatures)}, host, store) / "shim.o"
+
+
+def _compiled(sources: Mapping[str, str], host: Toolchain, store: Store) -> Path:
+    driver = host.drivers["c"]
+    header = (NATIVE / "worker.h").read_bytes()
+    texts = [part for source in sources.items() for part in source]
+    name = digest("harness", str(FORMAT), driver.identity, header, *texts, *_FIXED_FLAGS)
+    folder = store.artefact(name)
+    with _one_at_a_time:
+        if folder.is_dir():
+            return folder
+        work = store.scratch()
+        for source, text in sources.items():
+            (work / source).write_text(text)
+            argv = [driver.path, *_FIXED_FLAGS, f"-I{NATIVE}", source]
+            said = run([*argv, "-o", f"{Path(source).stem}.o"], work)
+            if said.failed:
+                shutil.rmtree(work, ignore_errors=True)
+                raise FaultError(
+                    f"The worker does not compile with {driver.command}: "
+                    f"{first_complaint(said.stderr)}. Please report this."
+                )
+        return store.keep(work, name)
+
+
+def first_complaint(text: str) -> str:
+    """Return the line of a compiler's or linker's complaints that tells most."""
+    lines = [line.strip() for line in text.split("\n") if line.strip()]
+    telling = [line for line in lines if "undefined" in line or "error" in line.lower()]
+    return (telling or lines or ["without a word"])[0][:400]
