@@ -1,25 +1,14 @@
 """Check: real candidates that are right, wrong, crash, hang or change their mind."""
 
-import tomllib
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 from conftest import document, hot_anvil, refused
 from hot_anvil.api import open_source
-from hot_anvil.core.errors import RequestError
-from hot_anvil.core.expression import evaluate
-from hot_anvil.core.fills import fill_array, parse_fill
-from hot_anvil.core.stanza import stanza
 from hot_anvil.core.toolchain import Toolchain
-from hot_anvil.core.types import Type, leaves
-
-(INT16,) = leaves(Type("int", 2, "int16_t"))
 
 SOURCE = """#include <stdint.h>
 #include <stdio.h>
@@ -45,8 +34,7 @@ level_t *highest(level_t *levels, int n) { level_t *best = levels;
     for (int i = 1; i < n; i++) if (levels[i] > *best) best = levels + i; return best; }
 void blend(level_t *out, const level_t *a, const level_t *b, int n)
     { for (int i = 0; i < n; i++) out[i] = (level_t)((a[i] + b[i]) / 2); }
-struct gauge { int level; };
-int by_value(struct gauge g) { return g.level; }
+int pointed(char **names) { return names[0][0]; }
 static int hidden(int x) { return x; }
 int uses(int x) { return hidden(x); }
 """
@@ -72,13 +60,14 @@ def verdict(source: Path, entry: str, *inputs: str, code: int = 0) -> dict[str, 
 def test_each_way_to_fail_has_its_verdict(source: Path) -> None:
     assert verdict(source, "total", LEVELS, "n = 33")["verdict"] == "correct"
     beyond = verdict(source, "one_too_many", LEVELS, "n = 33", code=1)
-    assert (beyond["verdict"], "SIGSEGV" in beyond["why"]) == ("crashed", True)
+    assert (beyond["verdict"], beyond["place"]["line"]) == ("crashed", 11)
+    assert beyond["why"].startswith("reads levels[33], beyond its 33 elements")
     dead = verdict(source, "stops_dead", LEVELS, "n = 3", code=1)
     assert (dead["verdict"], "SIGABRT" in dead["why"]) == ("crashed", True)
     endless = verdict(source, "never_ends", 'levels = { fill = "zeros", count = 4 }', code=1)
     assert (endless["verdict"], "2 s" in endless["why"]) == ("hung", True)
     moody = verdict(source, "moody", LEVELS, "n = 3", code=1)
-    assert (moody["verdict"], "two runs differ" in moody["why"]) == ("unstable", True)
+    assert (moody["verdict"], len(moody["tally"])) == ("unstable", 6)  # processes
     assert verdict(source, "talkative", "n = 3")["verdict"] == "correct"
     assert "nothing was compared" in verdict(source, "dwell", "n = 3")["why"]
 
@@ -108,7 +97,7 @@ def test_rivals_with_other_types_floats_pointers_and_overlap_are_compared(source
 
 def test_what_cannot_be_called_is_said_with_what_can(source: Path) -> None:
     words: list[str | Path] = ["check", source, "--build", "gcc -O1"]
-    assert "struct gauge" in refused(*words, "--entry", "by_value", "--inputs", "g = 1")
+    assert "pointer *" in refused(*words, "--entry", "pointed", "--inputs", "names = 1")
     told = refused(*words, "--entry", "hiden", "--inputs", "x = 1")
     assert "'hiden'" in told and "total" in told and "hidden" not in told
     told = refused(*words, "--entry", "total", "--inputs", "n = 3")
@@ -120,15 +109,6 @@ def test_what_cannot_be_called_is_said_with_what_can(source: Path) -> None:
     assert "does not fit" in refused(*words, "--entry", "uses", "--inputs", "x = 3000000000")
 
 
-def test_a_stanza_can_be_pasted_as_it_is(source: Path) -> None:
-    workshop = open_source(source, ["gcc -O1"], ["total"])
-    (snippet,) = workshop.bench.snippets
-    tables = tomllib.loads("[[snippet]]\n" + stanza(snippet, workshop.signatures(snippet)))
-    made = tables["snippet"][0]
-    assert made["inputs"]["n"] == "n" and set(made["sweep"]) == {"n"}
-    assert made["inputs"]["levels"]["count"] == "n"
-
-
 def test_undefined_behaviour_shows_only_when_optimised(demo: Path) -> None:
     found = document("check", demo, "--snippet", "checksum")
     state = {v["candidate"]: v["verdict"] for v in found["verdicts"]}
@@ -136,7 +116,9 @@ def test_undefined_behaviour_shows_only_when_optimised(demo: Path) -> None:
     assert state["checksum_hasty@gcc-12:fast"] == "wrong"
     assert {v for k, v in state.items() if k.startswith("checksum_careful")} == {"correct"}
     why = next(v["why"] for v in found["verdicts"] if v["verdict"] == "wrong")
-    assert "returned" in why and "expected" in why and "seed" in why
+    assert "returned" in why and "expected" in why
+    (undefined,) = found["undefined"]
+    assert undefined["entry"] == "checksum_hasty" and "overflow" in undefined["message"]
 
 
 def test_the_first_wrong_element_is_shown(tmp_path: Path) -> None:
@@ -163,6 +145,7 @@ def test_cplusplus_entries_are_called_by_their_mangled_names(
         tmp_path / "gauge.cpp", builds, ["count_above"],
         ['levels = { fill = "uniform(0, 99)", count = "n" }', "n = 50",
          'highest = { fill = "zeros", count = 1 }'],
+        not_promised=['empty = "a gauge has at least one level"'],
     )  # fmt: skip
     (checked,) = workshop.check()
     assert {v.verdict for v in checked.verdicts} == {"correct"}, checked.verdicts
@@ -175,44 +158,3 @@ def test_a_crashing_reference_stops_the_comparison_only(source: Path) -> None:
     assert found["choice"] == {"gauge": None}
     verdicts = {row["candidate"]: row["verdict"] for row in found["excluded"]}
     assert verdicts == {"gcc-12 -O1": "crashed", "gcc-12 -O2": "not run"}
-
-
-@given(st.integers(-900, 0), st.integers(0, 900), st.integers(0, 200), st.integers(0, 9))
-def test_fills_repeat_stay_in_range_and_differ_by_name(
-    low: int, high: int, count: int, seed: int
-) -> None:
-    fill = parse_fill(f"uniform({low}, {high})", "here")
-    values = fill_array(fill, INT16, count, seed, "levels", {}, "here")
-    again = fill_array(fill, INT16, count, seed, "levels", {}, "here")
-    assert values.dtype == np.dtype("i2") and len(values) == count
-    assert (values == again).all()
-    assert count == 0 or (low <= values.min() and values.max() <= high)
-    if count > 50 and high - low > 100:
-        assert (values != fill_array(fill, INT16, count, seed, "other", {}, "here")).any()
-
-
-@pytest.mark.parametrize(
-    ("text", "values"),
-    [
-        ("zeros", [0, 0, 0, 0]),
-        ("ramp(5)", [5, 6, 7, 8]),
-        ("ramp(1, -2)", [1, -1, -3, -5]),
-        ("choice(7)", [7, 7, 7, 7]),
-        ('text("ab")', [97, 98, 97, 98]),
-    ],
-)
-def test_fills_of_known_values(text: str, values: list[int]) -> None:
-    assert fill_array(parse_fill(text, ""), INT16, 4, 1, "levels", {}, "").tolist() == values
-
-
-@pytest.mark.parametrize("text", ["unifrm(1,2)", "uniform(1)", "ramp(1,2,3)", "uniform(a, b)", "7"])
-def test_wrong_fills_are_named(text: str) -> None:
-    with pytest.raises(RequestError, match="here"):
-        parse_fill(text, "here")
-
-
-def test_expressions_know_only_numbers_and_names() -> None:
-    assert evaluate("2 * n + 1", {"n": 20}, "") == 41
-    for text in ("__import__('os')", "n.real", "n if n else 1", "1 +", "m"):
-        with pytest.raises(RequestError):
-            evaluate(text, {"n": 20}, "here")

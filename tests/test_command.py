@@ -50,8 +50,9 @@ def test_the_demo_with_gcc_alone_ends_with_a_pick(tmp_path: Path) -> None:
 def test_pick_has_its_backbone_and_runs_what_it_names(demo: Path, tmp_path: Path) -> None:
     found = document("pick", demo, "--seconds", "0.1")
     assert found["kind"] == "pick" and found["hot_anvil"] == 1
-    assert set(found["choice"]) == {"clamp", "checksum", "crossings", "frame", "feet"}
+    assert set(found["choice"]) == {"clamp", "checksum", "crossings", "frame", "feet", "log"}
     ranked = {row["candidate"] for row in found["ranking"]}
+    assert found["choice"].pop("log") is None  # a program is checked, not timed
     for snippet, choice in found["choice"].items():
         assert choice in ranked
         shutil.copytree(demo, tmp_path / snippet)

@@ -90,7 +90,8 @@ def lines_of(found: Any, entry: str, text: str, after: int) -> set[str]:
 
 def test_a_failing_input_is_small_and_can_be_called_again(found: Any) -> None:
     row = by_entry(found)["crossings_mixed"]["gcc-12:fast"]
-    assert int(row["smallest"]["n"]) < 40 and row["smallest_why"]
+    size = {one["parameter"]: one["value"] for one in row["smallest"]}["n"]
+    assert int(size) < 40 and row["smallest_why"]
     again = document("check", found["folder"], "--again", row["again"], code=1)
     assert (again["verdict"], again["why"]) == ("wrong", row["smallest_why"])
     assert again["inputs"] == row["smallest"]

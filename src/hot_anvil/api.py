@@ -455,7 +455,8 @@ def open_source(
     inputs: Sequence[str] = (),
     sweep: Sequence[str] = (),
     progress: Progress = no_progress,
+    not_promised: Sequence[str] = (),
 ) -> Workshop:
     """Open one bare source file; ``builds`` are texts such as "gcc -O2"."""
-    bench = open_source_file(Path(path), builds, entries, inputs, sweep)
+    bench = open_source_file(Path(path), builds, entries, inputs, sweep, not_promised)
     return Workshop(bench, True, progress)

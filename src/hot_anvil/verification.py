@@ -42,6 +42,7 @@ def check_snippets(
     workshop: "Workshop", snippets: Sequence[str], call_seconds: float, repeat: int
 ) -> tuple["Checked", ...]:
     """Judge every candidate of the snippets against the reference."""
+    workshop.store.sweep()  # what a check that was killed left
     workshop.compile(snippets)  # all at once: that keeps every core busy
     chosen = find_snippets(workshop.bench, snippets)
     functions = [snippet for snippet in chosen if not snippet.program]

@@ -165,6 +165,10 @@ def add_inputs(parser: argparse.ArgumentParser) -> None:
         help="sizes to go through, such as --sweep 'n = [64, 4096]'",
     )  # fmt: skip
     parser.add_argument(
+        "--not-promised", action="append", default=[], metavar="TOML",
+        help="an edge that a bare source need not take, such as --not-promised 'empty = \"why\"'",
+    )  # fmt: skip
+    parser.add_argument(
         "--call-seconds", type=_positive, default=5.0, metavar="S",
         help="a checked call that takes longer counts as hung (default: 5)",
     )  # fmt: skip
@@ -207,9 +211,9 @@ def open_workshop(args: argparse.Namespace, out: "Output", path: str | None = No
     place = Path(path or args.path)
     entries = getattr(args, "entry", []) if hasattr(args, "inputs") else []
     if place.is_dir() or place.suffix == ".toml":
-        only_bare = [o for o in ("inputs", "sweep") if getattr(args, o, [])]
+        only_bare = [o for o in ("inputs", "sweep", "not_promised") if getattr(args, o, [])]
         if only_bare or entries:
-            option = only_bare[0] if only_bare else "entry"
+            option = only_bare[0].replace("_", "-") if only_bare else "entry"
             raise RequestError(
                 f"--{option} goes with one bare source file; {place} is a bench, whose anvil.toml "
                 "says it."
@@ -221,7 +225,8 @@ def open_workshop(args: argparse.Namespace, out: "Output", path: str | None = No
     if not os.path.lexists(place):
         raise RequestError(f"{place}: there is no such file or folder.")
     inputs, sweep = getattr(args, "inputs", []), getattr(args, "sweep", [])
-    made = open_source(place, args.build, entries, inputs, sweep, out.progress)
+    ruled_out = getattr(args, "not_promised", [])
+    made = open_source(place, args.build, entries, inputs, sweep, out.progress, ruled_out)
     return _set_up(made, args)
 
 

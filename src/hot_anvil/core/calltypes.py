@@ -97,11 +97,11 @@ def _struct(die: Any, size: int, name: str, depth: int) -> Type:
             Member(label or f"part{len(members)}", offset or 0, type_of(child, depth + 1))
         )
     align = die.attributes.get("DW_AT_alignment")
+    made = Type("struct", size, f"{word} {name}".rstrip(), members=tuple(members))
+    # Debug info does not tell packed structs; their members lie closer than they would.
     natural = max((m.type.align for m in members), default=1)
-    return Type(
-        "struct", size, f"{word} {name}".rstrip(), members=tuple(members),
-        align=align.value if align else natural,
-    )  # fmt: skip
+    natural = natural if made._replace(align=natural).lies_naturally else 1
+    return made._replace(align=align.value if align else natural)
 
 
 def _array(die: Any, depth: int) -> Type:

@@ -75,7 +75,7 @@ def _declare_structs(kind: Type, structs: dict[Type, str]) -> list[str]:
         return []
     parts = [line for member in kind.members for line in _declare_structs(member.type, structs)]
     structs[_bare(kind)] = f"struct s{len(structs)}"
-    packed = not _lies_naturally(kind)
+    packed = not kind.lies_naturally
     lines, at = [], 0
     for number, member in enumerate(kind.members):
         if packed and member.offset > at:
@@ -96,20 +96,6 @@ def _member(kind: Type, name: str, structs: Mapping[Type, str]) -> str:
         inner = kind.to
         return f"{c_type(inner, structs)} {name}[{kind.size // inner.size}]"
     return f"{c_type(kind, structs)} {name}"
-
-
-def _lies_naturally(kind: Type) -> bool:
-    """Tell whether C lays the members out where they are by itself."""
-    at, widest = 0, 1
-    for member in kind.members:
-        align = member.type.align
-        at = -(-at // align) * align
-        if at != member.offset:
-            return False
-        at += member.type.size
-        widest = max(widest, align)
-    widest = max(widest, kind.align)
-    return -(-at // widest) * widest == kind.size
 
 
 def _caller(index: int, signature: Signature, structs: Mapping[Type, str]) -> list[str]:

@@ -53,6 +53,19 @@ class Type(NamedTuple):
             return self.to is not None and (self.to.kind == "void" or self.to.plain)
         return self.plain and self.kind != "array" and self.size <= MOST_BYTES_PASSED
 
+    @property
+    def lies_naturally(self) -> bool:
+        """Tell whether C lays the members of a struct out where they are by itself."""
+        at, widest = 0, self.align
+        for member in self.members:
+            align = member.type.align
+            at = -(-at // align) * align
+            if at != member.offset:
+                return False
+            at += member.type.size
+            widest = max(widest, align)
+        return -(-at // widest) * widest == self.size
+
 
 VOID = Type("void", 0, "void")
 

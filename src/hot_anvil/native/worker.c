@@ -31,6 +31,7 @@
 #include <string.h>
 #include <sys/prctl.h>
 #include <sys/resource.h>
+#include <sys/syscall.h>
 #include <time.h>
 #include <unistd.h>
 
@@ -219,6 +220,15 @@ static void move_talk(void)
     close(nothing);
 }
 
+/* What whoever started us had open is not for the code under study. */
+static void close_others(void)
+{
+#ifdef SYS_close_range
+    if (!syscall(SYS_close_range, REPORT_FD + 1, ~0U, 0)) return;
+#endif
+    for (int fd = REPORT_FD + 1; fd < 1024; fd++) close(fd);
+}
+
 static struct slot *slot_of(const unsigned char *payload)
 {
     uint16_t index;
@@ -251,6 +261,7 @@ static void serve(int op, const unsigned char *payload)
 int main(int argc, char **argv)
 {
     if (argc != 4 || chdir(argv[3])) return 124;
+    close_others();
     int cpu = atoi(argv[1]);
     unsigned long long memory = strtoull(argv[2], NULL, 10);
     move_talk();

@@ -1,7 +1,7 @@
 """Run every candidate on every input set in processes of its own, and judge it."""
 
 import os
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import NamedTuple
@@ -29,7 +29,7 @@ from hot_anvil.core.verdict import (
     judge,
 )
 from hot_anvil.core.verdict import REFUSED as REFUSED_VERDICT
-from hot_anvil.core.wanted import own_sets
+from hot_anvil.core.wanted import Wanted, own_sets
 from hot_anvil.system.grid import Progress
 from hot_anvil.system.linking import Program
 from hot_anvil.system.sanitizing import find_undefined
@@ -130,7 +130,8 @@ def input_sets(
     check_unused(bench, snippet, signatures)
     files = read_files(bench, snippet)
     made: list[list[InputSet]] = [[] for _ in signatures]
-    for wanted in (*own_sets(snippet), *edge_sets(snippet, signatures)):
+    # The bench's own first: what is wrong with the bench is told of them.
+    for wanted in _wanted(snippet, signatures):
         try:
             shared: dict[Parameter, Argument] = {}
             row = [make_input_set(bench, snippet, s, wanted, files, shared) for s in signatures]
@@ -141,6 +142,11 @@ def input_sets(
         for own, inputs in zip(made, row, strict=True):
             own.append(inputs)
     return made
+
+
+def _wanted(snippet: Snippet, signatures: Sequence[Signature]) -> Iterator[Wanted]:
+    yield from own_sets(snippet)
+    yield from edge_sets(snippet, signatures)
 
 
 def check_snippet(matter: Matter, follow_up: FollowUp) -> Checked:

@@ -9,26 +9,31 @@ from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.system.files import write_whole
 
-_DEMO = Path(__file__).parent.parent / "data" / "demo"
+_DATA = Path(__file__).parent.parent / "data"
+_DEMO = _DATA / "demo"
+_WHOLE = {"pitfalls": "35 functions broken each in its own way, and sound ones: what check says"}
 _BENCH = "anvil.toml"
 
 
 class Example(NamedTuple):
-    """One shipped snippet."""
+    """One shipped snippet, or a whole bench."""
 
     name: str
     about: str
     sources: tuple[str, ...]
-    stanza: str  # its part of the demo's anvil.toml
+    stanza: str  # its part of the demo's anvil.toml; "" for a whole bench
 
 
 def examples() -> tuple[Example, ...]:
-    """Return the shipped snippets in the order of the demo bench."""
+    """Return the shipped snippets in the order of the demo bench, then the other benches."""
     _, *stanzas = _parts()
     out = []
     for stanza in stanzas:
         table = tomllib.loads(stanza)["snippet"][0]
         out.append(Example(table["name"], table["about"], tuple(table["sources"]), stanza))
+    for name, about in _WHOLE.items():
+        files = sorted(f.name for f in (_DATA / name).iterdir() if f.name != _BENCH)
+        out.append(Example(name, about, tuple(files), ""))
     return tuple(out)
 
 
@@ -47,7 +52,7 @@ def lay_out_demo(folder: Path) -> tuple[str, ...]:
 
 
 def lay_out_example(name: str, folder: Path) -> tuple[str, ...]:
-    """Write one shipped snippet as a bench of its own; return the names of its files."""
+    """Write one shipped snippet, or bench, into ``folder``; return the names of its files."""
     known = {example.name: example for example in examples()}
     if name not in known:
         raise RequestError(
@@ -56,9 +61,11 @@ def lay_out_example(name: str, folder: Path) -> tuple[str, ...]:
         )
     _must_be_free(folder)
     example = known[name]
+    place = _DEMO if example.stanza else _DATA / name
     for source in example.sources:
-        write_whole(folder / source, (_DEMO / source).read_bytes())
-    write_whole(folder / _BENCH, _parts()[0] + example.stanza)
+        write_whole(folder / source, (place / source).read_bytes())
+    bench = _parts()[0] + example.stanza if example.stanza else (place / _BENCH).read_text()
+    write_whole(folder / _BENCH, bench)
     return (_BENCH, *example.sources)
 
 

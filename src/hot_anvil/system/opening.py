@@ -39,10 +39,11 @@ def open_source_file(
     entries: Sequence[str] = (),
     inputs: Sequence[str] = (),
     sweep: Sequence[str] = (),
+    not_promised: Sequence[str] = (),
 ) -> Bench:
     """Return a bench of one bare source file.
 
-    ``builds`` are texts such as "gcc -O2"; ``inputs`` and ``sweep`` are lines
+    ``builds`` are texts such as "gcc -O2"; ``inputs``, ``sweep`` and ``not_promised`` are lines
     of TOML as a bench has them. They go before what the source says in its
     own first comment. Without builds, every toolchain with the default flag
     sets makes the grid.
@@ -57,8 +58,9 @@ def open_source_file(
     snippet.setdefault("name", path.stem)
     if entries:
         snippet["entries"] = list(entries)
-    for key, lines in (("inputs", inputs), ("sweep", sweep)):
-        given = _toml_lines(lines, f"--{key}")
+    told = (("inputs", inputs), ("sweep", sweep), ("not_promised", not_promised))
+    for key, lines in told:
+        given = _toml_lines(lines, f"--{key.replace('_', '-')}")
         if given:
             snippet[key] = {**snippet.get(key, {}), **given}
     tables["snippet"] = [snippet]

@@ -69,11 +69,13 @@ def run_program(
     watch = os.memfd_create("watch")
     try:
         os.truncate(watch, REPORT_BYTES)
+        own = Path(folder, "own")
+        own.mkdir()
         for name, source in needs.items():
-            place = Path(folder, name)
+            place = own / name
             place.parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(source, place)
-        return _run(path, arguments, stdin, folder, watch, writes, seconds, root)
+        return _run(path, arguments, stdin, own, watch, writes, seconds, root)
     except OSError as error:
         raise RequestError(f"{path}: cannot be run ({error.strerror}).") from None
     finally:
@@ -85,38 +87,33 @@ def _run(
     path: str,
     arguments: Sequence[str],
     stdin: bytes,
-    folder: str,
+    folder: Path,
     watch: int,
     writes: Sequence[str],
     seconds: float,
     root: str,
 ) -> Ran:
     # Files, not pipes: nothing to read while it runs, and the limit of file size bounds them.
-    out, err, given = (Path(f"{folder}.{kind}") for kind in ("out", "err", "in"))
+    out, err, given = (folder.parent / name for name in ("out", "err", "in"))
     given.write_bytes(stdin)
-    try:
-        with out.open("wb") as told, err.open("wb") as said, given.open("rb") as asked:
-            process = subprocess.Popen(
-                [path, *arguments], cwd=folder, stdin=asked, stdout=told, stderr=said,
-                env={**own_environment(folder), "HOT_ANVIL_REPORT": str(watch)},
-                pass_fds=[watch], start_new_session=True,
-            )  # fmt: skip
-            _limit(process.pid, memory_limit(path))
-            hung = _wait(process, seconds)
-        complaints = err.read_bytes()[:_COMPLAINTS].decode(errors="replace").strip()
+    with out.open("wb") as told, err.open("wb") as said, given.open("rb") as asked:
+        process = subprocess.Popen(
+            [path, *arguments], cwd=folder, stdin=asked, stdout=told, stderr=said,
+            env={**own_environment(str(folder)), "HOT_ANVIL_REPORT": str(watch)},
+            pass_fds=[watch], start_new_session=True,
+        )  # fmt: skip
+        _limit(process.pid, memory_limit(path))
+        hung = _wait(process, seconds)
+    complaints = err.read_bytes()[:_COMPLAINTS].decode(errors="replace").strip()
+    code = process.returncode
+    if hung or code < 0:
+        how = f"did not end within {seconds:g} s" if hung else _killed(-code)
         report = read_report(os.pread(watch, REPORT_BYTES, 0))
-        code = process.returncode
-        if hung or code < 0:
-            how = f"did not end within {seconds:g} s" if hung else _killed(-code)
-            ended = WorkerEnded("hung" if hung else "crashed", how, report, complaints)
-            why, place = explain(path, ended, root, None, None)
-            return Ran(None, HUNG if hung else CRASHED, why, place, complaints)
-        files = tuple((name, _read(Path(folder, name))) for name in writes)
-        return Ran(RunOutput(code, _read(out) or b"", files), "", "", complaints=complaints)
-    finally:
-        for file in (out, err, given):
-            with suppress(OSError):
-                file.unlink()
+        ended = WorkerEnded("hung" if hung else "crashed", how, report, complaints)
+        why, place = explain(path, ended, root, None, None)
+        return Ran(None, HUNG if hung else CRASHED, why, place, complaints)
+    files = tuple((name, _read(folder / name)) for name in writes)
+    return Ran(RunOutput(code, _read(out) or b"", files), "", "", complaints=complaints)
 
 
 def _killed(number: int) -> str:

@@ -26,9 +26,7 @@ def check_document(checks: "Sequence[Checked]") -> Document:
             for c in checks
             for label, why in c.not_compared
         ],
-        edges={c.snippet.name: list(c.edges) for c in checks},
-        not_promised={c.snippet.name: dict(c.snippet.not_promised) for c in checks},
-        sanitized={c.snippet.name: c.sanitized if not c.not_sanitized else None for c in checks},
+        scope=[_scope(checked) for checked in checks],
     )
 
 
@@ -42,7 +40,7 @@ def again_document(again: "Again") -> Document:
         verdict=again.verdict,
         why=again.why,
         place=_place(again.place),
-        inputs=dict(again.inputs),
+        inputs=_values(again.inputs),
         expected=again.expected,
         got=again.got,
     )
@@ -53,13 +51,27 @@ def verdict_row(verdict: "Verdict") -> Document:
     error = verdict.error
     made["place"] = _place(verdict.place)
     made["tally"] = [{"times": times, "output": output} for times, output in verdict.tally]
-    made["smallest"] = dict(verdict.smallest)
+    made["smallest"] = _values(verdict.smallest)
     made["error"] = None
     if error:  # JSON has no infinity
         numbers = {"ulp": error.ulp, "relative": error.relative, "absolute": error.absolute}
         finite = {name: n if math.isfinite(n) else None for name, n in numbers.items()}
         made["error"] = {**finite, "where": error.where}
     return made
+
+
+def _scope(checked: "Checked") -> Document:
+    ruled_out = checked.snippet.not_promised.items()
+    return {
+        "snippet": checked.snippet.name,
+        "edges": list(checked.edges),
+        "not_promised": [{"edge": edge, "why": why} for edge, why in ruled_out],
+        "sanitized": None if checked.not_sanitized else checked.sanitized,
+    }
+
+
+def _values(pairs: "Sequence[tuple[str, str]]") -> list[Document]:
+    return [{"parameter": name, "value": value} for name, value in pairs]
 
 
 def _undefined(snippet: str, found: "Undefined") -> Document:
