@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
+from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from hot_anvil.core.agreement import told_inputs, told_output
@@ -17,10 +18,12 @@ from hot_anvil.core.names import listed
 from hot_anvil.core.signature import Signature, find_entries
 from hot_anvil.core.toolchain import Family, Toolchain
 from hot_anvil.system.checking import Matter, Sanitized, check_snippet, written_elsewhere
+from hot_anvil.system.files import digest
 from hot_anvil.system.followup import follow_up, load_inputs
 from hot_anvil.system.grid import compile_grid
 from hot_anvil.system.harness import NATIVE
 from hot_anvil.system.linking import Program
+from hot_anvil.system.process import run
 from hot_anvil.system.shrinking import Caller, Side, difference, for_rival
 from hot_anvil.system.store import Store
 
@@ -222,23 +225,35 @@ def extra_builds(
     found: dict[str, tuple[Build, Toolchain]] = {}
     for chain in [first, *reversed(workshop.found.toolchains)]:
         flags = getattr(family_of(workshop, chain), flags_of)
-        if flags and chain.can["run"] and languages & set(chain.drivers):
+        able = flags and chain.can["run"] and languages & set(chain.drivers)
+        if able and links_with(flags, chain, workshop.store):
             own = reference.flags if chain.family == first.family else ()
             found.setdefault(chain.family, (Build(chain.name, "", (*own, *flags)), chain))
     return list(found.values())
+
+
+def links_with(flags: Sequence[str], chain: Toolchain, store: Store) -> bool:
+    """Tell whether a toolchain has what these flags link: sanitizers come in packages apart."""
+    driver = next(iter(chain.drivers.values()))
+
+    def attempt(work: Path) -> bool:
+        (work / "empty.c").write_text("int main(void) { return 0; }\n")
+        return not run([driver.path, *flags, "empty.c", "-o", "empty"], work).failed
+
+    return bool(store.derive(digest("links with", driver.identity, *flags), attempt))
 
 
 def _extra_program(
     workshop: "Workshop", snippet: Snippet, signatures: Sequence[Signature], flags_of: str
 ) -> Sanitized:
     """Return a program that finds faults while it runs."""
-    name, why = "sanitizers", "no toolchain here has sanitizers for it"
+    whys = []
     known = workshop.found.toolchains, workshop.found.families
     for build, chain in extra_builds(workshop, snippet, flags_of):
         name = f"{chain.name} with sanitizers"
         (built,) = compile_grid([(snippet, build)], *known, workshop.store)
-        why = f"{name} does not compile it: {built.why}"
         if built.status != COMPILED:
+            whys.append(f"{name} does not compile it: {built.why}")
             continue
         try:
             program = workshop.link([built], signatures, 0)[build.name]
@@ -246,8 +261,9 @@ def _extra_program(
             program = Program("", str(error), "")
         if not program.why:
             return Sanitized(name, program)
-        why = f"{name} {program.why}"
-    return Sanitized(name, Program("", why, ""))
+        whys.append(f"{name} {program.why}")
+    why = next(iter(whys), "no toolchain here has sanitizers for it")
+    return Sanitized("sanitizers", Program("", why, ""))
 
 
 def _warnings(workshop: "Workshop", snippet: Snippet) -> Sequence[tuple[str, Sequence[Diagnostic]]]:

@@ -22,8 +22,8 @@ EXACT = Tolerance()
 class Error(NamedTuple):
     """How far off floats were at most: each the largest seen, not of one value."""
 
-    ulp: float  # in units of the spacing of floats at the expected value
-    relative: float  # of the expected value; infinite where that is 0
+    ulp: float  # in units of the spacing of floats at the larger of the two values
+    relative: float  # of the larger of the two
     absolute: float
     where: str  # of the largest in ulp
 
@@ -141,7 +141,7 @@ def _compare(
             verb = "returned" if name == RETURNS else f"{_place(name, leaf.path, at, got)} is"
             if name == RETURNS and leaf.path:
                 verb = f"returned {leaf.path} ="
-            first = at[0], f"{verb} {shown(b[at])}, expected {shown(a[at])}"
+            first = at[0], f"{verb} {_apart(b[at], a[at])}"
     if first is None:
         return "", worst
     of = len(got.data) // max(got.type.size, 1)
@@ -164,9 +164,10 @@ def _off(
         kind = min(a.dtype, b.dtype, key=lambda d: d.itemsize)  # the coarser one's spacing counts
         off = np.abs(a - b)
         off = np.where(same, 0, np.where(np.isnan(off), np.inf, off))
-        finite = np.where(np.isfinite(a), a, 0).astype(kind)
-        ulp = np.where(same, 0, off / np.spacing(np.abs(finite)))
-        relative = np.where(same, 0, off / np.abs(a))
+        larger = np.fmax(np.abs(a), np.abs(b))
+        finite = np.where(np.isfinite(larger), larger, 0).astype(kind)
+        ulp = np.where(same, 0, off / np.spacing(finite))
+        relative = np.where(same, 0, off / larger)
         relative = np.where(np.isnan(relative), np.inf, relative)
         fine = (ulp <= tolerance.ulp) | (relative <= tolerance.relative)
         bad = ~(same | fine | (off <= tolerance.absolute))
@@ -196,6 +197,14 @@ def _place(name: str, path: str, at: tuple[int, ...], value: _Value) -> str:
         text += f".{path}"
     rows = next(leaf.row for leaf in leaves(value.type) if leaf.path == path)
     return f"{text}[{at[1]}]" if rows > 1 else text
+
+
+def _apart(got: Any, expected: Any) -> str:
+    """Return two numbers that differ, with as many digits as that takes."""
+    left, right = shown(got), shown(expected)
+    if left == right:
+        left, right = repr(got.tolist()), repr(expected.tolist())
+    return f"{left}, expected {right}"
 
 
 def shown(value: Any) -> str:

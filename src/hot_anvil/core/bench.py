@@ -36,7 +36,7 @@ class Expectation(NamedTuple):
 class Tolerance(NamedTuple):
     """How far floats may be off; a value passes when one of these holds."""
 
-    ulp: float = 0.0  # units in the last place of the expected value
+    ulp: float = 0.0  # units in the last place of the larger of the two values
     relative: float = 0.0
     absolute: float = 0.0
 

@@ -20,7 +20,7 @@ class Checked(NamedTuple):
     verdicts: tuple[Verdict, ...]
     notes: tuple[str, ...] = ()  # entries that could not be judged here, and why
     undefined: tuple[Undefined, ...] = ()  # behaviour of the source, once for each line
-    not_compared: tuple[tuple[str, str], ...] = ()  # edge set, and why it says nothing
+    excused: tuple[tuple[str, str], ...] = ()  # edge on which candidates may differ, and why
     edges: tuple[str, ...] = ()  # the kinds of edge sets it was checked with
     sanitized: str = ""  # the build that looked for undefined behaviour
     not_sanitized: str = ""  # why none did, "" when one did

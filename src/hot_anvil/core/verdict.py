@@ -1,6 +1,6 @@
 """Judge a candidate's outputs against the reference's."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.agreement import Error, first_difference, larger, told_output
@@ -72,10 +72,12 @@ def judge(
     signature: Signature,
     sets: Sequence[InputSet],
     tolerance: Tolerance,
+    excused: Collection[int] = (),
 ) -> Finding:
     """Return what the trials of a candidate show, each in a fresh process.
 
-    Sets without an expected output count for crashes and stability only.
+    Sets without an expected output count for crashes and stability only;
+    so do those of ``excused`` on which the output differs.
     """
     for trial in trials:
         if trial.ending:
@@ -91,7 +93,7 @@ def judge(
             difference, _ = first_difference(signature, outputs[0], signature, other, inputs)
             if difference:
                 return Finding(UNSTABLE, f"two runs differ: {difference}", index)
-    return _compared(expected, reference, trials[0], signature, sets, tolerance)
+    return _compared(expected, reference, trials[0], signature, sets, tolerance, excused)
 
 
 def _compared(
@@ -101,6 +103,7 @@ def _compared(
     signature: Signature,
     sets: Sequence[InputSet],
     tolerance: Tolerance,
+    excused: Collection[int],
 ) -> Finding:
     largest: Error | None = None
     first: Finding | None = None
@@ -111,7 +114,7 @@ def _compared(
             reference, wanted, signature, got, sets[index], tolerance
         )
         largest = larger(largest, error)
-        if difference and not first:
+        if difference and not first and index not in excused:
             first = Finding(WRONG, difference, index)
     if first:
         return first._replace(error=largest)

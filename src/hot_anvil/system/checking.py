@@ -88,6 +88,7 @@ class Standard(NamedTuple):
     entry: int
     expected: Sequence[Output | None]  # None: nothing to compare with on that set
     first_trial: Trial | None
+    excused: frozenset[int] = frozenset()  # sets on which candidates may differ from it
 
 
 class Judged(NamedTuple):
@@ -162,7 +163,7 @@ def check_snippet(matter: Matter, follow_up: FollowUp) -> Checked:
         name = candidate_name(reference.signature.name, matter.reference_build, matter.alone)
         standard, trouble = _standard(matter, reference)
         undefined = [found for own in searched for found in own]
-        standard, apart = _set_apart(standard, undefined, reference)
+        standard, excused = _excuse(standard, undefined, reference)
         jobs = [
             (ready, built)
             for ready in ranges
@@ -192,7 +193,7 @@ def check_snippet(matter: Matter, follow_up: FollowUp) -> Checked:
         name,
         verdicts,
         undefined=_first_of_each(found for _, found in undefined),
-        not_compared=apart,
+        excused=excused,
         edges=tuple(dict.fromkeys(s.wanted.edge for s in reference.sets if s.wanted.edge)),
         sanitized=matter.sanitized.build,
         not_sanitized=matter.sanitized.program.why,
@@ -242,17 +243,16 @@ def _standard(matter: Matter, ready: Range) -> tuple[Standard, Finding | None]:
     return Standard(ready.signature, program.path, ready.entry, expected, trials[0]), None
 
 
-def _set_apart(
+def _excuse(
     standard: Standard, undefined: Sequence[tuple[int, Undefined]], reference: Range
 ) -> tuple[Standard, tuple[tuple[str, str], ...]]:
-    """Leave out of the comparison the edges on which the reference has no right answer."""
-    expected = list(standard.expected)
-    apart = {}
+    """Let candidates differ on edges on which the reference has no right answer."""
+    excused = {}
     for index, found in undefined:
-        if found.entry == reference.signature.name and found.edge and expected:
-            expected[index] = None
-            apart[found.inputs] = f"undefined behaviour at {found.place.text}: {found.message}"
-    return standard._replace(expected=expected), tuple(apart.items())
+        if found.entry == reference.signature.name and found.edge:
+            why = f"undefined behaviour at {found.place.text}: {found.message}"
+            excused[index] = found.inputs, why
+    return standard._replace(excused=frozenset(excused)), tuple(excused.values())
 
 
 def _judge(matter: Matter, ready: Range, built: Built, standard: Standard) -> Finding:
@@ -277,6 +277,7 @@ def _judge(matter: Matter, ready: Range, built: Built, standard: Standard) -> Fi
         ready.signature,
         ready.sets,
         matter.snippet.tolerance,
+        standard.excused,
     )
 
 

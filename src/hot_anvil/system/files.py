@@ -6,6 +6,7 @@ import os
 from contextlib import suppress
 from functools import cache
 from pathlib import Path
+from threading import get_ident
 from typing import Any
 
 from hot_anvil.core.errors import RequestError
@@ -32,7 +33,8 @@ def digest_file(path: str | Path) -> str | None:
 def write_whole(path: Path, data: bytes | str) -> None:
     """Write a file so that others see all of it or nothing."""
     raw = data.encode(errors="surrogateescape") if isinstance(data, str) else data
-    temporary = path.with_name(f".{path.name}.{os.getpid()}")
+    # Other processes, and threads of this one, may be writing the same.
+    temporary = path.with_name(f".{path.name}.{os.getpid()}.{get_ident()}")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         temporary.write_bytes(raw)

@@ -2,10 +2,11 @@
 
 import base64
 import json
+import math
 import re
 from typing import Any
 
-from hot_anvil.core.agreement import told_inputs
+from hot_anvil.core.agreement import Error, told_inputs
 from hot_anvil.core.built import Built
 from hot_anvil.core.edgekinds import SIZES
 from hot_anvil.core.edges import size_names
@@ -36,6 +37,7 @@ from hot_anvil.system.trials import Range, run_tally
 _LOOSE_FLAGS = ("-ffast-math", "-Ofast", "-funsafe-math-optimizations", "-fassociative-math",
                 "-ffinite-math-only", "-freciprocal-math")  # fmt: skip
 _FUSED = re.compile(r"^v?fn?m(add|sub)|^fn?ml[as]$|^fmls?$")
+_FEW_ULP = 64  # an error of more is told by its size
 _TALLY_CALLS = 60  # of a candidate that two runs showed to be unstable
 _PROCESSES = 6
 
@@ -192,14 +194,24 @@ def _float_flags(matter: Matter, judged: Judged) -> list[str]:
     flags = [flag for flag in judged.built.build.flags if flag in _LOOSE_FLAGS]
     if flags:
         loose = f"{' '.join(flags)} lets the compiler change float arithmetic, and leave out NaN"
-        return [f"{loose}; say in the bench how much may differ: tolerance = {{ ulp = 4 }}"]
+        return [f"{loose}; what may differ is said in the bench: {_tolerating(error)}"]
     reference = next(b for b in matter.builds if b.build.name == matter.reference_build)
     if fuses(judged.built, matter.store) and not fuses(reference, matter.store):
         return [
             "its code multiplies and adds in one step, which rounds once: -ffp-contract=off "
-            "forbids it, or say in the bench how much may differ: tolerance = { ulp = 1 }"
+            f"forbids it, or the bench says what may differ: {_tolerating(error)}"
         ]
     return []
+
+
+def _tolerating(error: Error) -> str:
+    """Return a tolerance that would let an error pass, as a bench writes it."""
+    if error.ulp <= _FEW_ULP:
+        return f"tolerance = {{ ulp = {math.ceil(error.ulp)} }}"
+    if not math.isfinite(error.absolute):
+        return "no tolerance covers NaN or infinity against a number"
+    unit = 10.0 ** math.floor(math.log10(error.absolute))
+    return f"tolerance = {{ absolute = {math.ceil(error.absolute / unit) * unit:.0e} }}"
 
 
 def fuses(built: Built, store: Store) -> bool:

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.edgekinds import EDGES
-from hot_anvil.core.verdict import CORRECT, Verdict
+from hot_anvil.core.verdict import CORRECT, NOTHING_TO_COMPARE, Verdict
 from hot_anvil.views.sheet import DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import joined, plural, significant
 
@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.judged import Again, Checked
 
 _TALLY_ROWS = 3
+_EXCUSED = 2  # edges told
 
 
 def check_sheet(checks: Sequence["Checked"], path: str, width: int) -> Sheet:
@@ -29,6 +30,8 @@ def check_sheet(checks: Sequence["Checked"], path: str, width: int) -> Sheet:
         sheet.paragraph(_how(checked), DIM, indent=2)
         undefined(sheet, checked)
         sheet.table(("candidate", "verdict", "on", ""), _rows(checked), "llll")
+        if any(v.verdict == CORRECT and v.why for v in checked.verdicts):
+            sheet.paragraph(NOTHING_TO_COMPARE, TROUBLE, indent=2)
         good = len(checked.correct)
         sheet.add(f"  {good} of {len(checked.verdicts)} candidates correct")
         for alike in _alike(checked.verdicts):
@@ -98,7 +101,7 @@ def _rows(checked: "Checked") -> list[list[Cell]]:
         style = "plain" if v.verdict == CORRECT else TROUBLE
         last = "the reference" if v.candidate == checked.reference and not v.why else ""
         if v.verdict == CORRECT and v.why:
-            last = v.why
+            last = "nothing to compare"
         elif v.error:
             last = error_text(v.error)
         rows.append([v.candidate, Span(v.verdict, style), v.inputs, last])
@@ -160,9 +163,12 @@ def _tally_row(verdict: Verdict) -> list[Cell]:
 
 
 def _edges(sheet: Sheet, checked: "Checked") -> None:
-    """Say what was not compared, and why."""
-    for label, why in checked.not_compared:
-        sheet.paragraph(f"not compared with {label}: {why}", DIM, indent=2)
+    """Say which edges say nothing, and why."""
+    for label, why in checked.excused[:_EXCUSED]:
+        sheet.paragraph(f"a difference with {label} does not count: {why}", DIM, indent=2)
+    if len(checked.excused) > _EXCUSED:
+        more = plural(len(checked.excused) - _EXCUSED, "more edge")
+        sheet.paragraph(f"nor with {more}, for like reasons", DIM, indent=2)
     for kind, reason in checked.snippet.not_promised.items():
         sheet.paragraph(f"not promised, {kind.replace('_', ' ')}: {reason}", DIM, indent=2)
 

@@ -21,10 +21,10 @@ def check_document(checks: "Sequence[Checked]") -> Document:
         references={checked.snippet.name: checked.reference for checked in checks},
         verdicts=verdicts,
         undefined=[_undefined(c.snippet.name, found) for c in checks for found in c.undefined],
-        not_compared=[
+        excused=[
             {"snippet": c.snippet.name, "inputs": label, "why": why}
             for c in checks
-            for label, why in c.not_compared
+            for label, why in c.excused
         ],
         scope=[_scope(checked) for checked in checks],
     )

@@ -76,7 +76,7 @@ def _from_sources(sources: list[str], out: Output) -> tuple[Path, tuple[str, ...
     if not any(signature.callable_with_values for signature in signatures):
         raise RequestError(
             f"{sources[0]}: no function here can be called with values that this version can "
-            "make (whole numbers, floats, and pointers to them)."
+            "make (numbers, structs of them, and pointers to either); a driver does the rest."
         )
     lines = [
         f"title = {_quoted(snippet.name)}",
