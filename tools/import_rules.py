@@ -14,10 +14,11 @@ ALLOWED = {
     "core": {"core"},
     "system": {"core", "system"},
     "views": {"core", "views"},
-    "api": {"comparison", "core", "inspection", "system", "verification"},
+    "api": {"comparison", "core", "entries", "inspection", "system", "verification"},
+    "entries": {"api", "core", "system"},
     "comparison": {"api", "core", "system"},
     "inspection": {"api", "core", "system"},
-    "verification": {"api", "core", "programs", "system"},
+    "verification": {"api", "core", "entries", "programs", "system"},
     "programs": {"api", "core", "system", "verification"},
     "cli": {"api", "cli", "comparison", "core", "inspection", "system", "views"},
 }

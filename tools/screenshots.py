@@ -66,7 +66,7 @@ SCENES = {
     "--entry crossings_signed --lines 8-10 --words",
     "expect": "sed -i 's/>= 8\"/>= 16\"/' tide-gauge/anvil.toml; hot-anvil expect tide-gauge; "
     "echo exit code $?",
-    "check": "hot-anvil check tide-gauge --snippet checksum --snippet feet",
+    "check": "hot-anvil check tide-gauge --snippet checksum --snippet log",
     "bench": "hot-anvil bench tide-gauge --snippet crossings",
     "pick": "hot-anvil pick tide-gauge --snippet checksum",
     "toolchains": "hot-anvil toolchains; hot-anvil start --example",

@@ -282,13 +282,13 @@ class Workshop:
 
     def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call the snippet's entries, from its reference build."""
-        from hot_anvil.verification import find_callable
+        from hot_anvil.entries import find_callable
 
         return find_callable(self, snippet).signatures
 
     def functions(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call every function of the snippet that others can call."""
-        from hot_anvil.verification import known_functions
+        from hot_anvil.entries import known_functions
 
         return known_functions(self, snippet)
 
@@ -304,7 +304,7 @@ class Workshop:
         host = host_toolchain(self.found.toolchains)
         drivers: Mapping[str, Built] = {}
         if builds and builds[0].snippet.driver:
-            from hot_anvil.verification import compile_drivers
+            from hot_anvil.entries import compile_drivers
 
             drivers = compile_drivers(self, builds[0].snippet, builds)
 

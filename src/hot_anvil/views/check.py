@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.edgekinds import EDGES
-from hot_anvil.core.verdict import CORRECT, NOTHING_TO_COMPARE, Verdict
+from hot_anvil.core.verdict import CORRECT, CRASHED, HUNG, NOTHING_TO_COMPARE, Verdict
 from hot_anvil.views.sheet import DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import joined, plural, significant
 
@@ -49,7 +49,8 @@ def again_sheet(again: "Again", width: int) -> Sheet:
     sheet.table(("parameter", "value"), rows, "ll")
     sheet.add("  ", Span(again.verdict, "plain" if again.verdict == CORRECT else TROUBLE))
     if again.why:
-        sheet.paragraph(again.why + _at(again.place.text), indent=4)
+        place = f", at {again.place.text}" if again.place.text else ""
+        sheet.paragraph(again.why + place, indent=4)
     told: list[list[Cell]] = [["expected", again.expected], ["got", again.got or "nothing"]]
     sheet.table(("", ""), told, "ll", indent=4)
     sheet.paragraph(f"expected: what {again.reference} makes of it", DIM, indent=4)
@@ -75,7 +76,7 @@ def excluded(sheet: Sheet, verdicts: Sequence[Verdict]) -> None:
     sheet.add("  ", Span("excluded", TROUBLE))
     alike: dict[tuple[str, str], list[str]] = {}
     for v in verdicts:
-        why = v.why + _at(v.place.text) + (f", with {v.inputs}" if v.inputs else "")
+        why = v.why + _at(v) + (f", with {v.inputs}" if v.inputs else "")
         alike.setdefault((v.verdict, why), []).append(v.candidate)
     for (verdict, why), names in alike.items():
         sheet.paragraph(f"{verdict}: {why}", indent=4)
@@ -84,7 +85,7 @@ def excluded(sheet: Sheet, verdicts: Sequence[Verdict]) -> None:
 
 def _how(checked: "Checked") -> str:
     sets = checked.verdicts[0].input_sets if checked.verdicts else 0
-    edges = f", {joined([kind.replace('_', ' ') for kind in checked.edges])} among them"
+    edges = f"; edges among them: {joined([kind.replace('_', ' ') for kind in checked.edges])}"
     noun = "run" if checked.snippet.program else "input set"
     text = f"compared with {checked.reference} on {plural(sets, noun)}"
     text += edges if checked.edges else ""
@@ -132,7 +133,7 @@ def _failure(sheet: Sheet, alike: Sequence[Verdict], checked: "Checked", path: s
     sheet.add("  ", Span(first.verdict, TROUBLE))
     sheet.paragraph(joined([v.candidate for v in alike]), indent=4)
     why = "its output differs from run to run" if first.tally else first.why
-    why += _at(first.place.text)
+    why += _at(first)
     sheet.paragraph(why + (f", with {first.inputs}" if first.inputs else ""), indent=4)
     if first.tally:
         rows = [_tally_row(v) for v in alike]
@@ -173,5 +174,7 @@ def _edges(sheet: Sheet, checked: "Checked") -> None:
         sheet.paragraph(f"not promised, {kind.replace('_', ' ')}: {reason}", DIM, indent=2)
 
 
-def _at(place: str) -> str:
-    return f", at {place}" if place else ""
+def _at(verdict: Verdict) -> str:
+    """Return where a candidate ended; of a wrong one a line is only a suspect."""
+    ended = verdict.verdict in (CRASHED, HUNG)
+    return f", at {verdict.place.text}" if ended and verdict.place.text else ""
