@@ -296,10 +296,9 @@ class Workshop:
         self, builds: Sequence[Built], signatures: Sequence["Signature"], placement: int
     ) -> dict[str, "Program"]:
         """Return the program of each build that compiled, its code at ``placement``."""
-        from concurrent.futures import ThreadPoolExecutor
-
         from hot_anvil.system.linker import host_toolchain
         from hot_anvil.system.linking import Program, link_program
+        from hot_anvil.system.pool import thread_pool
 
         host = host_toolchain(self.found.toolchains)
         drivers: Mapping[str, Built] = {}
@@ -316,7 +315,7 @@ class Workshop:
             return link_program(built, signatures, chain, host, self.store, placement, driver)
 
         usable = [built for built in builds if built.status == COMPILED]
-        with ThreadPoolExecutor() as pool:
+        with thread_pool() as pool:
             return dict(zip((b.build.name for b in usable), pool.map(link, usable), strict=True))
 
     def _programs_to_time(self, checked: "Checked") -> dict[str, dict[int, str]]:
@@ -397,10 +396,9 @@ class Workshop:
 
         Every build that compiled is compiled once more without it.
         """
-        from concurrent.futures import ThreadPoolExecutor
-
         from hot_anvil.system.debugproof import prove_debug
         from hot_anvil.system.grid import plan_jobs
+        from hot_anvil.system.pool import thread_pool
 
         usable = [b for b in builds if b.status == COMPILED]
         known = self.found.toolchains, self.found.families, self.store.root
@@ -411,7 +409,7 @@ class Workshop:
             mine = {key[1]: job for key, job in jobs.items() if (key[0], key[2]) == own}
             return prove_debug(built, mine, self.store)
 
-        with ThreadPoolExecutor(self.jobs or None) as pool:
+        with thread_pool(self.jobs) as pool:
             proofs = list(pool.map(prove, usable))
         keys = [(b.snippet.name, b.build.name) for b in usable]
         return dict(zip(keys, proofs, strict=True))

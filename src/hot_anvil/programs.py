@@ -1,8 +1,6 @@
 """The workshop's checking of whole programs: each run's output beside the reference's."""
 
-import os
 from collections.abc import Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -33,6 +31,7 @@ from hot_anvil.core.verdict import (
 from hot_anvil.core.verdict import REFUSED as REFUSED_VERDICT
 from hot_anvil.system.grid import compile_grid
 from hot_anvil.system.linking import Program
+from hot_anvil.system.pool import thread_pool
 from hot_anvil.system.programs import link_whole_program, run_program
 from hot_anvil.system.sanitizing import read_complaints
 from hot_anvil.verification import extra_builds
@@ -61,7 +60,7 @@ def check_program(workshop: "Workshop", snippet: Snippet, seconds: float, repeat
     reference = workshop.plan.reference.name
     names = [b.build.name for b in builds]
     reference = reference if reference in names else names[0]
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with thread_pool() as pool:
         expected, trouble = _expected(workshop, programs.get(reference), given, seconds)
 
         def check(built: Built) -> Verdict:

@@ -1,7 +1,6 @@
 """The workshop's checking: which builds compute the right thing, what is wrong with others."""
 
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -21,6 +20,7 @@ from hot_anvil.system.files import digest
 from hot_anvil.system.followup import follow_up, load_inputs
 from hot_anvil.system.grid import compile_grid
 from hot_anvil.system.linking import Program
+from hot_anvil.system.pool import thread_pool
 from hot_anvil.system.process import run
 from hot_anvil.system.shrinking import Caller, Side, difference, for_rival
 from hot_anvil.system.store import Store
@@ -40,7 +40,7 @@ def check_snippets(
     workshop.compile(snippets)  # all at once: that keeps every core busy
     chosen = find_snippets(workshop.bench, snippets)
     functions = [snippet for snippet in chosen if not snippet.program]
-    with ThreadPoolExecutor() as pool:  # the same for linking
+    with thread_pool() as pool:  # the same for linking
         made = pool.map(lambda s: make_matter(workshop, s, call_seconds, repeat), functions)
         matters = {snippet.name: matter for snippet, matter in zip(functions, made, strict=True)}
     out = []

@@ -1,8 +1,6 @@
 """Run every candidate on every input set in processes of its own, and judge it."""
 
-import os
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import NamedTuple
 
@@ -32,6 +30,7 @@ from hot_anvil.core.verdict import REFUSED as REFUSED_VERDICT
 from hot_anvil.core.wanted import Wanted, own_sets
 from hot_anvil.system.grid import Progress
 from hot_anvil.system.linking import Program
+from hot_anvil.system.pool import thread_pool
 from hot_anvil.system.sanitizing import find_undefined
 from hot_anvil.system.store import Store
 from hot_anvil.system.trials import WAYS, Range, joined, make_range, run_trial, run_trials
@@ -157,7 +156,7 @@ def check_snippet(matter: Matter, follow_up: FollowUp) -> Checked:
         make_range(index, signature, sets[index], matter.bench.root, matter.call_seconds)
         for index, signature in enumerate(matter.signatures)
     ]
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with thread_pool() as pool:
         searched = pool.map(lambda ready: _undefined(matter, ready), ranges)
         reference = ranges[matter.reference]
         name = candidate_name(reference.signature.name, matter.reference_build, matter.alone)

@@ -1,6 +1,5 @@
 """Compile all builds of all snippets, side by side over the cores."""
 
-import os
 from collections.abc import Callable, Sequence
 
 from hot_anvil.core.bench import Snippet
@@ -99,23 +98,17 @@ def _with_whole(
 
 def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress, at_once: int) -> list[Unit]:
     import gc
-    from concurrent.futures import ThreadPoolExecutor, as_completed
+    from concurrent.futures import as_completed
 
     from hot_anvil.system.compile import compile_unit
-    from hot_anvil.system.process import end_all
+    from hot_anvil.system.pool import thread_pool
 
     store.sweep()
     gc.set_threshold(200_000)  # reading makes many records at once, and none in circles
     progress("compiling", 0, len(jobs))
-    pool = ThreadPoolExecutor(at_once or os.cpu_count() or 1)
-    try:
+    with thread_pool(at_once) as pool:
         waiting = {pool.submit(compile_unit, job, store): job for job in jobs}
         for done, future in enumerate(as_completed(waiting), 1):
             future.result()
             progress("compiling", done, len(jobs))
         return [future.result() for future in waiting]
-    except BaseException:
-        end_all()  # the threads wait for these
-        raise
-    finally:
-        pool.shutdown(wait=True, cancel_futures=True)

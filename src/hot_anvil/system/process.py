@@ -5,13 +5,14 @@ import signal
 import subprocess
 import time
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from pathlib import Path
 from threading import Thread
 from typing import IO, NamedTuple
 
 from hot_anvil.core.errors import MissingError
 
-_live: "set[subprocess.Popen[bytes]]" = set()  # what end_all() has to reach
+_live: "set[int]" = set()  # leaders of process groups, which end_all() has to reach
 OUTPUT_LIMIT = 4 << 20  # bytes kept of each stream
 
 
@@ -86,7 +87,7 @@ def run(
         if target:
             target.close()
     timed_out = False
-    _live.add(process)
+    live(process.pid)
     kept = [bytearray(), bytearray()]
     streams = zip((process.stdout, process.stderr), kept, strict=True)
     readers = [Thread(target=_keep, args=pair) for pair in streams if pair[0]]
@@ -111,7 +112,7 @@ def run(
         process.wait()
         raise
     finally:
-        _live.discard(process)
+        ended(process.pid)
     out, err = (bytes(part).decode(errors="replace") for part in kept)
     return Outcome(process.returncode, out, err, _since(started), timed_out)
 
@@ -137,6 +138,17 @@ def end_group(process: "subprocess.Popen[bytes]") -> None:
 
 
 def end_all() -> None:
-    """Kill every program that ``run`` is waiting for, in whatever thread."""
-    for process in list(_live):
-        end_group(process)
+    """Kill every program that some thread is waiting for."""
+    for pid in list(_live):
+        with suppress(ProcessLookupError, PermissionError):
+            os.killpg(pid, signal.SIGKILL)
+
+
+def live(pid: int) -> None:
+    """Note the leader of a process group that may have to be ended."""
+    _live.add(pid)
+
+
+def ended(pid: int) -> None:
+    """Forget a process that has ended."""
+    _live.discard(pid)

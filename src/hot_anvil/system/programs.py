@@ -19,7 +19,7 @@ from hot_anvil.system.files import digest
 from hot_anvil.system.harness import first_complaint, worker_objects
 from hot_anvil.system.linker import driver_command, trailing_libraries
 from hot_anvil.system.linking import Program
-from hot_anvil.system.process import run, signal_name
+from hot_anvil.system.process import ended, live, run, signal_name
 from hot_anvil.system.store import FORMAT, Store
 from hot_anvil.system.trials import explain, memory_limit
 from hot_anvil.system.workers import WorkerEnded, new_folder, own_environment, remove_folder
@@ -102,15 +102,19 @@ def _run(
             env={**own_environment(str(folder)), "HOT_ANVIL_REPORT": str(watch)},
             pass_fds=[watch], start_new_session=True,
         )  # fmt: skip
-        _limit(process.pid, memory_limit(path))
-        hung = _wait(process, seconds)
+        live(process.pid)
+        try:
+            _limit(process.pid, memory_limit(path))
+            hung = _wait(process, seconds)
+        finally:
+            ended(process.pid)
     complaints = err.read_bytes()[:_COMPLAINTS].decode(errors="replace").strip()
     code = process.returncode
     if hung or code < 0:
         how = f"did not end within {seconds:g} s" if hung else _killed(-code)
         report = read_report(os.pread(watch, REPORT_BYTES, 0))
-        ended = WorkerEnded("hung" if hung else "crashed", how, report, complaints)
-        why, place = explain(path, ended, root, None, None)
+        end = WorkerEnded("hung" if hung else "crashed", how, report, complaints)
+        why, place = explain(path, end, root, None, None)
         return Ran(None, HUNG if hung else CRASHED, why, place, complaints)
     files = tuple((name, _read(folder / name)) for name in writes)
     return Ran(RunOutput(code, _read(out) or b"", files), "", "", complaints=complaints)

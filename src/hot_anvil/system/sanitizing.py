@@ -56,6 +56,8 @@ def _search(program: Program, ready: Range, all_edges: bool) -> list[tuple[int, 
                 found.append((at, *fault))
                 if not all_edges:
                     break
+            if ended.kind == "hung":
+                break  # it would take as long for every set that is left
             order = order[done + 1 :]
             if found:  # of the bench's own sets one is enough
                 order = [k for k in order if ready.sets[k].wanted.edge]

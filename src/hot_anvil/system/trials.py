@@ -95,6 +95,9 @@ def run_trials(path: str, ready: Range, way: int) -> list[Trial]:
         trial, done = _run(path, ready, way, order)
         trials.append(trial)
         order = order[done + 1 :]
+        own = trial.ending and not ready.sets[trial.at].wanted.edge
+        if own or trial.ending == HUNG:  # nothing more to learn, or it would take for ever
+            break
     return trials
 
 

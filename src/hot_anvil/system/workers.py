@@ -20,7 +20,7 @@ from hot_anvil.core import protocol
 from hot_anvil.core.ending import REPORT_BYTES, Report, read_report
 from hot_anvil.core.errors import FaultError, RequestError
 from hot_anvil.core.inputs import InputSet
-from hot_anvil.system.process import signal_name
+from hot_anvil.system.process import ended, live, signal_name
 
 MEMORY_LIMIT = 2 << 30  # bytes of address space
 _COMPLAINT_BYTES = 16 << 10
@@ -111,6 +111,7 @@ class Worker:
         finally:
             os.close(asked)
             os.close(answers)
+        live(self._pid)
 
     def prepare(self, slot: int, entry: int, inputs: InputSet) -> None:
         """Lay out an input set, to be timed."""
@@ -176,6 +177,7 @@ class Worker:
         if self._pid:
             self._kill()
             self._wait()
+            ended(self._pid)
             for descriptor in (self._in, self._out, self._complaints, self._watch):
                 os.close(descriptor)
             self._pid = 0
