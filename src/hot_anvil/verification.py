@@ -85,6 +85,7 @@ def make_matter(
         _extra_program(workshop, snippet, entries.signatures, "sanitizer_flags"),
         warnings,
         races,
+        digest(*(d.identity for c in workshop.found.toolchains for d in c.drivers.values())),
         any(_starts_threads(built, workshop.store) for built in builds),
         workshop.store,
         call_seconds,

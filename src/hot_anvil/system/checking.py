@@ -55,6 +55,7 @@ class Matter(NamedTuple):
     sanitized: Sanitized
     warnings: Callable[[], Sequence[tuple[str, Sequence[Diagnostic]]]]  # of each compiler
     races: Callable[[], Sanitized]
+    tools: str  # changes with the compilers that are asked about the source
     threaded: bool  # the code starts threads
     store: Store
     call_seconds: float  # a longer call is a hang

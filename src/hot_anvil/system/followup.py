@@ -77,7 +77,7 @@ def _explained(
         return [told.smallest, told.smallest_why, told.again, told.suspects, told.place]
 
     why = "" if verdict.tally else verdict.why
-    programs = path, standard.path, matter.sanitized.program.path
+    programs = path, standard.path, matter.sanitized.program.path, matter.tools
     key = digest(
         f"failure {FORMAT} {at} {way} {verdict.verdict} {matter.snippet}", why, *programs,
         *ready.requests[way][at],

@@ -131,7 +131,7 @@ def _alike(verdicts: Sequence[Verdict]) -> list[list[Verdict]]:
 def _failure(sheet: Sheet, alike: Sequence[Verdict], checked: "Checked", path: str) -> None:
     first = alike[0]
     sheet.add("  ", Span(first.verdict, TROUBLE))
-    sheet.paragraph(joined([v.candidate for v in alike]), indent=4)
+    sheet.paragraph(_whose(alike, checked), indent=4)
     why = "its output differs from run to run" if first.tally else first.why
     why += _at(first)
     sheet.paragraph(why + (f", with {first.inputs}" if first.inputs else ""), indent=4)
@@ -153,6 +153,15 @@ def _failure(sheet: Sheet, alike: Sequence[Verdict], checked: "Checked", path: s
     if first.again:
         where = shlex.quote(path)
         sheet.add("    ", Span(f"again: hot-anvil check {where} --again {first.again}", DIM))
+
+
+def _whose(alike: Sequence[Verdict], checked: "Checked") -> str:
+    """Return the names of candidates; all of an entry's go by its name."""
+    entry = alike[0].entry
+    every = [v for v in checked.verdicts if v.entry == entry]
+    if entry and len(every) == len(alike) > 1:
+        return f"{entry} under every build"
+    return joined([v.candidate for v in alike])
 
 
 def _tally_row(verdict: Verdict) -> list[Cell]:
