@@ -5,7 +5,9 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 
-from hot_anvil.system.process import end_all
+from hot_anvil.system.process import end_all, resume
+
+_active: list[ThreadPoolExecutor] = []
 
 
 @contextmanager
@@ -15,7 +17,10 @@ def thread_pool(at_once: int = 0) -> Iterator[ThreadPoolExecutor]:
     On an error or Ctrl-C the programs that threads wait for are ended, and
     what was not begun is dropped.
     """
+    if not _active:
+        resume()
     pool = ThreadPoolExecutor(at_once or os.cpu_count() or 1)
+    _active.append(pool)
     try:
         yield pool
     except BaseException:
@@ -24,3 +29,4 @@ def thread_pool(at_once: int = 0) -> Iterator[ThreadPoolExecutor]:
         raise
     finally:
         pool.shutdown(wait=True, cancel_futures=True)
+        _active.remove(pool)

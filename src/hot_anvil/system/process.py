@@ -7,12 +7,13 @@ import time
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
-from threading import Thread
+from threading import Event, Thread
 from typing import IO, NamedTuple
 
 from hot_anvil.core.errors import MissingError
 
 _live: "set[int]" = set()  # leaders of process groups, which end_all() has to reach
+_ending = Event()
 OUTPUT_LIMIT = 4 << 20  # bytes kept of each stream
 
 
@@ -138,15 +139,27 @@ def end_group(process: "subprocess.Popen[bytes]") -> None:
 
 
 def end_all() -> None:
-    """Kill every program that some thread is waiting for."""
+    """Kill every program that some thread is waiting for, and those about to be."""
+    _ending.set()
     for pid in list(_live):
-        with suppress(ProcessLookupError, PermissionError):
-            os.killpg(pid, signal.SIGKILL)
+        _kill_group(pid)
+
+
+def resume() -> None:
+    """Let programs run again after all were ended."""
+    _ending.clear()
 
 
 def live(pid: int) -> None:
     """Note the leader of a process group that may have to be ended."""
     _live.add(pid)
+    if _ending.is_set():  # it was being started meanwhile
+        _kill_group(pid)
+
+
+def _kill_group(pid: int) -> None:
+    with suppress(ProcessLookupError, PermissionError):
+        os.killpg(pid, signal.SIGKILL)
 
 
 def ended(pid: int) -> None:
