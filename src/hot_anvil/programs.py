@@ -6,8 +6,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from hot_anvil.core.bench import ProgramRun, Snippet
 from hot_anvil.core.built import COMPILED, REFUSED, Built
-from hot_anvil.core.ending import NOWHERE
-from hot_anvil.core.errors import AnvilError, RequestError
+from hot_anvil.core.errors import RequestError
 from hot_anvil.core.judged import Checked
 from hot_anvil.core.runs import (
     STDOUT,
@@ -29,12 +28,12 @@ from hot_anvil.core.verdict import (
     Verdict,
 )
 from hot_anvil.core.verdict import REFUSED as REFUSED_VERDICT
-from hot_anvil.system.grid import compile_grid
+from hot_anvil.system.checking import first_of_each
 from hot_anvil.system.linking import Program
 from hot_anvil.system.pool import thread_pool
 from hot_anvil.system.programs import link_whole_program, run_program
 from hot_anvil.system.sanitizing import read_complaints
-from hot_anvil.verification import extra_builds
+from hot_anvil.verification import extra_program
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
@@ -192,28 +191,15 @@ def _undefined(
     workshop: "Workshop", snippet: Snippet, given: Sequence[_Given], seconds: float
 ) -> tuple[tuple[Undefined, ...], str, str]:
     """Return undefined behaviour of a program's runs, the build that finds it, or why none does."""
-    name, why = "sanitizers", "no toolchain here has sanitizers for it"
-    known = workshop.found.toolchains, workshop.found.families
-    for build, chain in extra_builds(workshop, snippet, "sanitizer_flags"):
-        name = f"{chain.name} with sanitizers"
-        (built,) = compile_grid([(snippet, build)], *known, workshop.store)
-        why = f"{name} does not compile it"
-        if built.status != COMPILED:
-            continue
-        try:
-            program = _link(workshop, built)
-        except AnvilError as error:
-            program = Program("", str(error), "")
-        why = program.why
-        if why:
-            continue
-        kept: dict[object, Undefined] = {}
-        for one in given:
-            ran = _run(workshop, program, one, seconds)
-            fault = read_complaints(ran.complaints, program.path, workshop.bench.root)
-            if fault:
-                message, place = fault
-                key = place if place != NOWHERE else message
-                kept.setdefault(key, Undefined("main", one.label, "", message, place, name))
-        return tuple(kept.values()), name, ""
-    return (), name, why
+    name, program = extra_program(
+        workshop, snippet, "sanitizer_flags", lambda built: _link(workshop, built)
+    )
+    if program.why:
+        return (), name, program.why
+    found = []
+    for one in given:
+        ran = _run(workshop, program, one, seconds)
+        fault = read_complaints(ran.complaints, program.path, workshop.bench.root)
+        if fault:
+            found.append(Undefined("main", one.label, "", *fault, name))
+    return first_of_each(found), name, ""

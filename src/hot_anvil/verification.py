@@ -1,6 +1,6 @@
 """The workshop's checking: which builds compute the right thing, what is wrong with others."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -71,9 +71,12 @@ def make_matter(
     def warnings() -> Sequence[tuple[str, Sequence[Diagnostic]]]:
         return _warnings(workshop, snippet)
 
+    def link(built: Built) -> Program:
+        return workshop.link([built], entries.signatures, 0)[built.build.name]
+
     @cache
     def races() -> Sanitized:
-        return _extra_program(workshop, snippet, entries.signatures, "race_flags")
+        return extra_program(workshop, snippet, "race_flags", link)
 
     matter = Matter(
         workshop.bench,
@@ -82,7 +85,7 @@ def make_matter(
         entries.signatures,
         builds,
         programs,
-        _extra_program(workshop, snippet, entries.signatures, "sanitizer_flags"),
+        extra_program(workshop, snippet, "sanitizer_flags", link),
         warnings,
         races,
         digest(*(d.identity for c in workshop.found.toolchains for d in c.drivers.values())),
@@ -127,11 +130,13 @@ def extra_builds(
     first = workshop.toolchain(reference)
     found: dict[str, tuple[Build, Toolchain]] = {}
     for chain in [first, *reversed(workshop.found.toolchains)]:
+        if chain.family in found:
+            continue
         flags = getattr(family_of(workshop, chain), flags_of)
         able = flags and chain.can["run"] and languages & set(chain.drivers)
         if able and links_with(flags, chain, workshop.store):
             own = reference.flags if chain.family == first.family else ()
-            found.setdefault(chain.family, (Build(chain.name, "", (*own, *flags)), chain))
+            found[chain.family] = Build(chain.name, "", (*own, *flags)), chain
     return list(found.values())
 
 
@@ -146,10 +151,10 @@ def links_with(flags: Sequence[str], chain: Toolchain, store: Store) -> bool:
     return bool(store.derive(digest("links with", driver.identity, *flags), attempt))
 
 
-def _extra_program(
-    workshop: "Workshop", snippet: Snippet, signatures: Sequence[Signature], flags_of: str
+def extra_program(
+    workshop: "Workshop", snippet: Snippet, flags_of: str, link: Callable[[Built], Program]
 ) -> Sanitized:
-    """Return a program that finds faults while it runs."""
+    """Return a program that finds faults while it runs; ``link`` makes it of a build."""
     whys = []
     known = workshop.found.toolchains, workshop.found.families
     for build, chain in extra_builds(workshop, snippet, flags_of):
@@ -159,7 +164,7 @@ def _extra_program(
             whys.append(f"{name} does not compile it: {built.why}")
             continue
         try:
-            program = workshop.link([built], signatures, 0)[build.name]
+            program = link(built)
         except AnvilError as error:
             program = Program("", str(error), "")
         if not program.why:

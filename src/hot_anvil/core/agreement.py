@@ -52,7 +52,7 @@ def first_difference(
         if isinstance(a, str):
             return a, error
         said, off = _compare(name, a, b, tolerance)
-        error = _larger(error, off)
+        error = larger(error, off)
         if said and not difference:
             difference = said
     return difference, error
@@ -133,7 +133,7 @@ def _compare(
         if a.shape != b.shape:
             return f"{name} has {len(b)} elements, the reference's {len(a)}", None
         bad, error = _off(a, b, tolerance, lambda at, path=leaf.path: _place(name, path, at, got))
-        worst = _larger(worst, error)
+        worst = larger(worst, error)
         where = np.argwhere(bad)
         count += len(where)
         if len(where) and (first is None or where[0][0] < first[0]):
@@ -164,10 +164,10 @@ def _off(
         kind = min(a.dtype, b.dtype, key=lambda d: d.itemsize)  # the coarser one's spacing counts
         off = np.abs(a - b)
         off = np.where(same, 0, np.where(np.isnan(off), np.inf, off))
-        larger = np.fmax(np.abs(a), np.abs(b))
-        finite = np.where(np.isfinite(larger), larger, 0).astype(kind)
+        size = np.fmax(np.abs(a), np.abs(b))
+        finite = np.where(np.isfinite(size), size, 0).astype(kind)
         ulp = np.where(same, 0, off / np.spacing(finite))
-        relative = np.where(same, 0, off / larger)
+        relative = np.where(same, 0, off / size)
         relative = np.where(np.isnan(relative), np.inf, relative)
         fine = (ulp <= tolerance.ulp) | (relative <= tolerance.relative)
         bad = ~(same | fine | (off <= tolerance.absolute))
@@ -176,18 +176,14 @@ def _off(
     return bad, Error(float(ulp.max()), float(relative.max()), float(off.max()), place(index))
 
 
-def _larger(a: Error | None, b: Error | None) -> Error | None:
+def larger(a: Error | None, b: Error | None) -> Error | None:
+    """Return the largest of two errors in each respect; None stands for none."""
     if a is None or b is None:
         return a or b
     return Error(
         max(a.ulp, b.ulp), max(a.relative, b.relative), max(a.absolute, b.absolute),
         max(a, b, key=lambda e: e.ulp).where,
     )  # fmt: skip
-
-
-def larger(a: Error | None, b: Error | None) -> Error | None:
-    """Return the largest of two errors in each respect; None stands for none."""
-    return _larger(a, b)
 
 
 def _place(name: str, path: str, at: tuple[int, ...], value: _Value) -> str:

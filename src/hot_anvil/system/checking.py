@@ -95,7 +95,6 @@ class Judged(NamedTuple):
     """A candidate, and what its trials show."""
 
     built: Built
-    entry: int
     finding: Finding
 
 
@@ -181,7 +180,7 @@ def check_snippet(matter: Matter, follow_up: FollowUp) -> Checked:
                 finding = Finding(NOT_RUN, why)
             else:
                 finding = trouble or _judge(matter, ready, built, standard)
-            verdict = follow_up(matter, ready, standard, Judged(built, ready.entry, finding))
+            verdict = follow_up(matter, ready, standard, Judged(built, finding))
             done += 1
             matter.progress(f"checking {matter.snippet.name}", done, len(jobs))
             return verdict
@@ -192,7 +191,7 @@ def check_snippet(matter: Matter, follow_up: FollowUp) -> Checked:
         matter.signatures,
         name,
         verdicts,
-        undefined=_first_of_each(found for _, found in undefined),
+        undefined=first_of_each(found for _, found in undefined),
         excused=excused,
         edges=tuple(dict.fromkeys(s.wanted.edge for s in reference.sets if s.wanted.edge)),
         sanitized=matter.sanitized.build,
@@ -281,7 +280,7 @@ def _judge(matter: Matter, ready: Range, built: Built, standard: Standard) -> Fi
     )
 
 
-def _first_of_each(found: Iterable[Undefined]) -> tuple[Undefined, ...]:
+def first_of_each(found: Iterable[Undefined]) -> tuple[Undefined, ...]:
     """Return undefined behaviour once for each entry and line, the bench's own inputs first."""
     kept: dict[tuple[str, object], Undefined] = {}
     for one in sorted(found, key=lambda undefined: bool(undefined.edge)):

@@ -130,12 +130,19 @@ def _made_small(
     small, why = inputs, ""
     if verdict.verdict in (WRONG, CRASHED) and inputs.wanted.case < 0 and standard.path:
         root, seconds = matter.bench.root, matter.call_seconds
-        small, why, _ = smallest_failing(
+        files = read_files(matter.bench, matter.snippet)
+        small, why = smallest_failing(
             inputs,
             verdict.verdict,
             Caller(Side(standard.path, standard.entry, standard.signature), root, seconds),
             Caller(side, root, seconds),
-            lambda name, size: _resized(matter, ready, inputs.wanted, name, size),
+            lambda name, size: make_input_set(
+                matter.bench,
+                matter.snippet,
+                ready.signature,
+                inputs.wanted._replace(numbers={**inputs.wanted.numbers, name: size}),
+                files,
+            ),
             _sizes(matter, ready, inputs.wanted),
             matter.snippet.tolerance,
         )
@@ -154,12 +161,6 @@ def _sizes(matter: Matter, ready: Range, wanted: Wanted) -> list[tuple[str, int]
     now = {**matter.snippet.inputs, **wanted.point, **wanted.numbers}
     names = size_names(matter.snippet, [ready.signature])
     return [(name, now[name]) for name in names if isinstance(now.get(name), int)]
-
-
-def _resized(matter: Matter, ready: Range, wanted: Wanted, name: str, size: int) -> InputSet:
-    files = read_files(matter.bench, matter.snippet)
-    smaller = wanted._replace(numbers={**wanted.numbers, name: size})
-    return make_input_set(matter.bench, matter.snippet, ready.signature, smaller, files)
 
 
 def _with_suspects(

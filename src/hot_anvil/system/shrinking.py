@@ -119,15 +119,15 @@ def smallest_failing(
     make: Callable[[str, int], InputSet],
     sizes: list[tuple[str, int]],
     tolerance: Tolerance,
-) -> tuple[InputSet, str, Place]:
-    """Return (input set, why, place) of the smallest found that still gives the verdict."""
-    said: tuple[InputSet, str, Place] = inputs, "", NOWHERE
+) -> tuple[InputSet, str]:
+    """Return (input set, why) of the smallest found that still gives the verdict."""
+    said = inputs, ""
 
     def fails(tried: InputSet) -> bool:
         nonlocal said
-        got, why, place = difference(reference, candidate, tried, tolerance)
+        got, why, _ = difference(reference, candidate, tried, tolerance)
         if got == verdict:
-            said = tried, why, place
+            said = tried, why
         return got == verdict
 
     def resize(name: str, size: int) -> InputSet | None:
