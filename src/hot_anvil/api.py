@@ -27,7 +27,7 @@ from hot_anvil.core.code import (
     join_codes,
     only_functions,
 )
-from hot_anvil.core.errors import FaultError, RequestError
+from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build, Plan, command_line, find_build
 from hot_anvil.core.listing import list_functions
 from hot_anvil.core.planning import plan_builds
@@ -45,7 +45,6 @@ if TYPE_CHECKING:
     from hot_anvil.core.framed import BuildFrame
     from hot_anvil.core.judged import Again, Checked, Measured, Picked
     from hot_anvil.core.ledger import Ledger
-    from hot_anvil.core.pick import Cost
     from hot_anvil.core.proof import DebugProof
     from hot_anvil.core.signature import Signature
     from hot_anvil.system.linking import Program
@@ -250,14 +249,18 @@ class Workshop:
         seconds: float = DEFAULT_SECONDS,
         seed: int | None = None,
         call_seconds: float = DEFAULT_CALL_SECONDS,
+        apart: bool = False,
     ) -> tuple["Measured", ...]:
         """Check, then measure what is correct; ``seconds`` per candidate and sweep point.
 
         ``seed`` fixes the random order of rounds and starts; None draws one.
+        ``apart`` gives every build a process of its own.
         """
+        from hot_anvil.measurement import make_budget, measure_checked
+
+        budget = make_budget(seconds, seed, False, apart)
         return tuple(
-            self._measure(checked, seconds, seed, False)
-            for checked in self.check(snippets, call_seconds)
+            measure_checked(self, checked, budget) for checked in self.check(snippets, call_seconds)
         )
 
     def pick(
@@ -266,19 +269,15 @@ class Workshop:
         seconds: float = DEFAULT_SECONDS,
         seed: int | None = None,
         call_seconds: float = DEFAULT_CALL_SECONDS,
+        apart: bool = False,
     ) -> tuple["Picked", ...]:
         """Do the whole job and choose the fastest correct candidate of each snippet."""
-        from hot_anvil.core.judged import Picked
-        from hot_anvil.core.pick import pick
+        from hot_anvil.measurement import make_budget, pick_checked
 
-        out = []
-        for checked in self.check(snippets, call_seconds):
-            measured = self._measure(checked, seconds, seed, True)
-            checked = measured.checked  # less those that ended while timed
-            costs = {} if checked.snippet.program else self._costs(checked)
-            made = pick(checked.snippet.name, measured.overall, checked.verdicts, costs)
-            out.append(Picked(measured, made))
-        return tuple(out)
+        budget = make_budget(seconds, seed, True, apart)
+        return tuple(
+            pick_checked(self, checked, budget) for checked in self.check(snippets, call_seconds)
+        )
 
     def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call the snippet's entries, from its reference build."""
@@ -293,9 +292,16 @@ class Workshop:
         return known_functions(self, snippet)
 
     def link(
-        self, builds: Sequence[Built], signatures: Sequence["Signature"], placement: int
+        self,
+        builds: Sequence[Built],
+        signatures: Sequence["Signature"],
+        placement: int,
+        form: str = "worker",
     ) -> dict[str, "Program"]:
-        """Return the program of each build that compiled, its code at ``placement``."""
+        """Return the program of each build that compiled, its code at ``placement``.
+
+        ``form`` is one of system/linking.py: a program, or a library to be loaded.
+        """
         from hot_anvil.system.linker import host_toolchain
         from hot_anvil.system.linking import Program, link_program
         from hot_anvil.system.pool import thread_pool
@@ -312,84 +318,12 @@ class Workshop:
             if not chain.can["run"]:
                 return Program("", f"code for {chain.target} does not run on this machine", "")
             driver = drivers.get(built.build.toolchain)
-            return link_program(built, signatures, chain, host, self.store, placement, driver)
+            more = placement, driver, form
+            return link_program(built, signatures, chain, host, self.store, *more)
 
         usable = [built for built in builds if built.status == COMPILED]
         with thread_pool() as pool:
             return dict(zip((b.build.name for b in usable), pool.map(link, usable), strict=True))
-
-    def _programs_to_time(self, checked: "Checked") -> dict[str, dict[int, str]]:
-        """Return the programs of the builds to time: build -> placement -> path."""
-        from hot_anvil.system.harness import PLACEMENTS
-
-        wanted = {verdict.build for verdict in checked.correct}
-        builds = [b for b in self.compile([checked.snippet.name]) if b.build.name in wanted]
-        programs: dict[str, dict[int, str]] = {built.build.name: {} for built in builds}
-        for placement in PLACEMENTS:
-            self.progress(f"linking {checked.snippet.name}", placement, PLACEMENTS[-1])
-            for name, program in self.link(builds, checked.signatures, placement).items():
-                if program.why:
-                    raise FaultError(f"{name} {program.why} at another placement.")
-                programs[name][placement] = program.path
-        return programs
-
-    def _measure(
-        self, checked: "Checked", seconds: float, seed: int | None, only_best: bool
-    ) -> "Measured":
-        import secrets
-
-        from hot_anvil.core.judged import Measured
-        from hot_anvil.core.measure import contest_document, overall, standing
-        from hot_anvil.core.verdict import candidate_name
-        from hot_anvil.system.measuring import measure_snippet
-        from hot_anvil.system.rounds import LaneEnded
-
-        seed = secrets.randbits(32) if seed is None else seed
-        name = checked.snippet.name
-        if not checked.correct or checked.snippet.program:
-            return Measured(checked, checked.reference, (), (), None)
-        entry = checked.snippet.reference or checked.signatures[0].name
-        alone = len(checked.signatures) == 1 and len(checked.snippet.entries) < 2
-        baseline = candidate_name(entry, self.plan.baseline.name, alone)
-        programs = self._programs_to_time(checked)
-        builds = [b for b in self.compile([name]) if b.build.name in programs]
-        linked = self.link(builds, checked.signatures, 0)
-        same_code = {build: program.same_code for build, program in linked.items()}
-        try:
-            contests, anchor = measure_snippet(
-                self.bench,
-                checked,
-                programs,
-                same_code,
-                baseline,
-                seconds,
-                seed,
-                only_best,
-                self.progress,
-            )
-        except LaneEnded as ended:  # it may only do so after many calls: out, and once more
-            return self._measure(
-                checked.without(ended.candidate, ended.kind, ended.why), seconds, seed, only_best
-            )
-        standings = tuple(standing(contest, anchor) for contest in contests)
-        together = standings[0] if len(contests) == 1 else overall(contests, anchor)
-        for contest in contests:
-            self.store.record("bench", name, contest_document(contest))
-        return Measured(checked, anchor, tuple(contests), standings, together)
-
-    def _costs(self, checked: "Checked") -> dict[str, "Cost"]:
-        from hot_anvil.core.pick import Cost
-
-        symbols = {signature.name: signature.symbol for signature in checked.signatures}
-        built = {b.build.name: b for b in self.compile([checked.snippet.name])}
-        return {
-            v.candidate: Cost(
-                built[v.build].entry_bytes(symbols[v.entry]),
-                built[v.build].seconds,
-                self.command(checked.snippet, built[v.build].build),
-            )
-            for v in checked.verdicts
-        }
 
     def prove_debug(self, builds: Sequence[Built]) -> dict[tuple[str, str], "DebugProof"]:
         """Return whether our debug flag changes code: (snippet, build) -> proof.

@@ -84,6 +84,9 @@ class Snippet(NamedTuple):
     driver: str = ""  # source that makes the objects an entry takes, and calls it
     program: bool = False  # a whole program, run as it is
     runs: tuple[ProgramRun, ...] = ()
+    per: str = ""  # expression: how many elements a call works on
+    share: float | None = None  # of the whole program's time that the entry takes
+    threads: int = 0  # that call the entry at once, 0 for one that is not meant to
 
     @property
     def languages(self) -> tuple[str, ...]:

@@ -18,6 +18,7 @@ from hot_anvil.core.bench import (
     language_of,
 )
 from hot_anvil.core.benchchecks import read_check_keys, read_parameter
+from hot_anvil.core.benchtimes import read_time_keys
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.tomlplace import Step, dotted, line_of
@@ -50,6 +51,9 @@ _KEYS = {
         "case",
         "driver",
         "program",
+        "per",
+        "share",
+        "threads",
         "run",
     ),
     "expect": ("entry", "builds", "loop", "facts", "why"),
@@ -244,6 +248,7 @@ class Reader:
             flags=self.flag_sets(table, path, flags),
             project=self.item(table, path, "from", str, ""),
             **read_check_keys(self, table, path),
+            **read_time_keys(self, table, path, made),
             expectations=tuple(
                 self.expectation(one, (*path, "expect", number))
                 for number, one in enumerate(self.items(table, path, "expect", dict))

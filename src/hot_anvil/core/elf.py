@@ -85,6 +85,13 @@ def function_sizes(elf: Any) -> dict[str, int]:
     }
 
 
+def taken_symbols(data: bytes) -> tuple[str, ...]:
+    """Return the symbols that a linked image takes from others."""
+    table = _open(data).get_section_by_name(".dynsym")
+    symbols = table.iter_symbols() if table else ()
+    return tuple(s.name for s in symbols if s["st_shndx"] == "SHN_UNDEF" and s.name)
+
+
 def function_bodies(data: bytes) -> dict[str, Body]:
     """Return the bytes of each function, knowing what the linker fills in.
 

@@ -3,8 +3,9 @@
 from typing import NamedTuple
 
 from hot_anvil.core.bench import Snippet
+from hot_anvil.core.contest import Contest
 from hot_anvil.core.ending import Place
-from hot_anvil.core.measure import Contest, Standing
+from hot_anvil.core.measure import Standing
 from hot_anvil.core.pick import Pick
 from hot_anvil.core.sanitized import Undefined
 from hot_anvil.core.signature import Signature

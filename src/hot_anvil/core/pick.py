@@ -1,10 +1,18 @@
 """Choose the fastest correct candidate, and say why the others were not chosen."""
 
-import math
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.measure import Standing
+from hot_anvil.core.measure import (
+    BEST,
+    FASTER,
+    NOT_ENOUGH,
+    ON_LOAD,
+    SLOWER,
+    TIED,
+    Against,
+    Standing,
+)
 from hot_anvil.core.verdict import CORRECT, Verdict
 
 NEAR = 1.05  # ratio to the fastest up to which a tied candidate may be chosen for other merits
@@ -23,13 +31,20 @@ class Ranked(NamedTuple):
 
     rank: int | None  # 1 for the best and all tied with it; None without enough data
     candidate: str
-    ratio: float  # time over the fastest one's time
-    low: float
-    high: float
-    word: str  # "best", "tied", "slower" or "not enough data"
+    against: Against  # the fastest one; its word is "best", "tied", "slower" or "not enough data"
     same_as: str
-    placement_spread: float  # time at its worst placement over time at its best
+    placement_spread: float | None  # time at its worst placement over time at its best
     cost: Cost
+
+    @property
+    def word(self) -> str:
+        """The word for it against the fastest."""
+        return self.against.told.word
+
+    @property
+    def ratio(self) -> float:
+        """Its time over the fastest one's time."""
+        return self.against.told.ratio
 
 
 class Pick(NamedTuple):
@@ -64,27 +79,19 @@ def pick(
         if len(excluded) < len(verdicts):
             why = "a program is checked, not timed, by this version"
         return Pick(snippet, None, (), (), excluded, "", why, "")
-    result_of = {result.candidate: result for result in standing.results}
-    behind_best = standing.to_best
-    order = sorted(behind_best, key=lambda n: (n != standing.best, behind_best[n][0].centre))
+    order = sorted(
+        standing.to_best,
+        key=lambda n: (n != standing.best, standing.to_best[n].told.ratio),
+    )
     ranking: list[Ranked] = []
     for place, name in enumerate(order, 1):
-        behind, word = standing.to_best[name]
-        rank = {"slower": place, "not enough data": None}.get(word, 1)
+        behind = _behind(standing.to_best[name])
+        rank = {SLOWER: place, NOT_ENOUGH: None}.get(behind.told.word, 1)
+        result = standing.result(name)
         ranking.append(
-            Ranked(
-                rank,
-                name,
-                math.exp(behind.centre),
-                math.exp(behind.centre - behind.half_width),
-                math.exp(behind.centre + behind.half_width),
-                word if word != "faster" else "tied",
-                result_of[name].same_as,
-                result_of[name].placement_spread,
-                costs[name],
-            )
+            Ranked(rank, name, behind, result.same_as, result.placement_spread, costs[name])
         )
-    tied = tuple(row.candidate for row in ranking if row.word in ("best", "tied"))
+    tied = tuple(row.candidate for row in ranking if row.word in (BEST, TIED))
     near = [row.candidate for row in ranking if row.candidate in tied and row.ratio <= NEAR]
     chosen = min(near, key=lambda name: _preference(costs[name]))
     why = "the fastest"
@@ -106,20 +113,35 @@ def pick(
     )
 
 
+def _behind(against: Against) -> Against:
+    """Nothing is faster than the best: what seems so is tied with it."""
+    told = against.told
+    return against._replace(told=told._replace(word=TIED)) if told.word == FASTER else against
+
+
 def _caution(ranking: Sequence[Ranked], chosen: str) -> str:
-    """Say when placement alone changes a time by more than the choice leads by."""
+    """Say when placement or the machine's load alone may turn the order over."""
     first = next(row for row in ranking if row.candidate == chosen)
-    others = [row for row in ranking if row.word == "slower"]
+    turned = [row for row in ranking if row.against.depends == ON_LOAD and row is not first]
+    if turned:
+        quiet, busy = turned[0].against.quiet, turned[0].against.busy
+        assert quiet and busy
+        return (
+            f"against the fastest, {turned[0].candidate} takes {quiet.ratio:.3g}x the time on a "
+            f"quiet machine and {busy.ratio:.3g}x on a busy one: the order depends on the load"
+        )
+    others = [row for row in ranking if row.word == SLOWER]
     if not others:
         return ""
     second = others[0]
-    moved = max((first, second), key=lambda row: row.placement_spread)
-    if moved.placement_spread <= second.ratio / first.ratio:
+    lead = second.ratio / first.ratio
+    moved = max((first, second), key=lambda row: row.placement_spread or 0.0)
+    if (moved.placement_spread or 0.0) <= lead:
         return ""
     return (
-        f"{second.candidate} takes {second.ratio / first.ratio:.3g}x the time on average, but "
-        f"where code lies in memory alone changes {moved.candidate} by "
-        f"{moved.placement_spread:.3g}x: built into a program, the order may turn over"
+        f"{second.candidate} takes {lead:.3g}x the time on average, but where code lies in memory "
+        f"alone changes {moved.candidate} by {moved.placement_spread:.3g}x: built into a program, "
+        "the order may turn over"
     )
 
 

@@ -1,6 +1,7 @@
 """The talk with a worker: requests to bytes, answers to records.
 
-The layouts are described at the heads of ``native/worker.c`` and ``slots.c``.
+The layouts are described at the heads of ``native/worker.c`` and ``slots.c``;
+core/timing.py has what timing asks.
 """
 
 import struct
@@ -31,14 +32,6 @@ class Output(NamedTuple):
     result: bytes
     buffers: tuple[tuple[str, bytes], ...]  # (parameter, contents) of those it could write
     damage: Damage | None = None
-
-
-class Visit(NamedTuple):
-    """Samples of one visit to a candidate."""
-
-    cpu_seconds: float
-    switched: int  # times the process was put off the CPU against its will
-    samples: tuple[float, ...]  # seconds of each batch of calls
 
 
 def request(op: str, payload: bytes = b"", more: int = 0) -> bytes:
@@ -80,13 +73,6 @@ def lay_out(entry: int, inputs: InputSet) -> Layout:
     return Layout(entry, len(inputs.arguments), tuple(parts))
 
 
-def prepare(slot: int, entry: int, inputs: InputSet) -> Request:
-    """Return the request that lays out one input set, to be called many times."""
-    layout = lay_out(entry, inputs)
-    head = struct.pack("<H", slot) + layout.head(ON_LINE, 0)
-    return request("P", head, layout.size), *layout.parts
-
-
 def try_once(layout: Layout, where: int, pattern: int) -> Request:
     """Return the request for one call on an input set, laid out for it alone."""
     return request("T", layout.head(where, pattern), layout.size), *layout.parts
@@ -96,16 +82,6 @@ def repeat(layout: Layout, where: int, pattern: int, calls: int) -> Request:
     """Return the request for many calls on one input set, and the tally of their outputs."""
     head = struct.pack("<I", calls) + layout.head(where, pattern)
     return request("R", head, layout.size), *layout.parts
-
-
-def calibrate(slot: int, seconds: float) -> bytes:
-    """Return the request for how many calls fill ``seconds``."""
-    return request("K", struct.pack("<HQ", slot, int(seconds * 1e9)))
-
-
-def visit(slot: int, calls: int, samples: int) -> bytes:
-    """Return the request for ``samples`` timed batches of ``calls`` calls."""
-    return request("V", struct.pack("<HQI", slot, calls, samples))
 
 
 def read_output(payload: bytes, inputs: InputSet, signature: Signature) -> Output:
@@ -137,21 +113,3 @@ def read_repeat(payload: bytes, inputs: InputSet, signature: Signature) -> list[
     parts = [payload[at + size * k : at + size * (k + 1)] for k in range(kinds)]
     outputs = [read_output(part, inputs, signature) for part in parts]
     return list(zip(counts, outputs, strict=True))
-
-
-def read_calibration(payload: bytes) -> tuple[int, float]:
-    """Read the answer to ``calibrate``: calls a batch, seconds the last batch took."""
-    calls, took = struct.unpack("<QQ", payload)
-    return calls, took / 1e9
-
-
-def read_visit(payload: bytes) -> Visit:
-    """Read the answer to ``visit``."""
-    cpu, switched, *samples = struct.unpack(f"<{len(payload) // 8}Q", payload)
-    return Visit(cpu / 1e9, switched, tuple(sample / 1e9 for sample in samples))
-
-
-def read_probe(payload: bytes) -> float:
-    """Read the answer to a probe, in seconds."""
-    took: int = struct.unpack("<Q", payload)[0]
-    return took / 1e9

@@ -17,6 +17,7 @@ ALPHA = 0.01  # chance of any false claim among all pairs of one comparison
 LEAST_FLOOR = 0.01  # log ratio under which no difference is ever claimed
 ENOUGH = 0.05  # a wider interval than this says "not enough data"
 FEWEST_GENERATIONS = 5
+PER_BLOCK = 4  # values that a block needs to be told from noise
 
 
 class Estimate(NamedTuple):
@@ -59,55 +60,53 @@ def pair_alpha(candidates: int) -> float:
     return ALPHA / max(pairs, 1)
 
 
-def centred_effects(log_times: "NDArray[Any]", columns: "NDArray[Any]") -> "NDArray[Any]":
-    """Return each candidate's effect in one turn, shape (K,).
+def blocked(
+    values: "NDArray[Any]", blocks: "NDArray[Any]", alpha: float
+) -> tuple[Estimate, float, tuple[float, ...]]:
+    """Return the mean over blocks (placements) with its interval, noise apart.
 
-    ``log_times`` has shape (rounds, K), in log seconds. Each round is centred
-    on the mean of ``columns`` (indices), which takes out what all candidates
-    of a round share; the median over rounds follows. A candidate that did not
-    run is NaN in and out.
+    ``values`` and ``blocks`` have shape (G,). Where each block has at least
+    PER_BLOCK values: the mean of the blocks' trimmed means; noise from the
+    values less their block's mean (Yuen, with h - blocks degrees of freedom,
+    at ``alpha``); and what a choice of these blocks of all there could be
+    leaves open (Student's t at ALPHA over blocks), in quadrature. Else blocks
+    count as part of the noise. Returns (estimate, half width of the noise, the
+    blocks' means; none in the second case).
     """
     import numpy as np
-
-    centred = log_times - log_times[:, columns].mean(axis=1, keepdims=True)
-    ran = ~np.isnan(centred).any(axis=0)
-    effects = np.full(log_times.shape[1], np.nan)
-    effects[ran] = np.median(centred[:, ran], axis=0)
-    return effects
-
-
-def known(values: "NDArray[Any]") -> "NDArray[Any]":
-    """Return the values that are not NaN."""
-    import numpy as np
-
-    return np.asarray(values[~np.isnan(values)])
-
-
-def noise_floor(effects: "NDArray[Any]", twin_of: int, twin: int) -> float:
-    """Return the log ratio under which a difference means nothing here.
-
-    ``effects`` has shape (G, K); ``twin`` is a second copy of ``twin_of``, so
-    any difference between them is noise.
-    """
-    control = trimmed_interval(effects[:, twin] - effects[:, twin_of], ALPHA)
-    return max(LEAST_FLOOR, abs(control.centre), control.half_width)
-
-
-def with_placement(noise: Estimate, variances: tuple[float, float], count: int) -> Estimate:
-    """Widen an interval by what the choice of placements leaves open.
-
-    ``variances`` are those of the two candidates' effects over ``count``
-    placements each, of all there could be. Their part of the half width is
-    Student's t at ALPHA with 2 (count - 1) degrees of freedom times the error
-    of the difference of two means; it adds to the noise in quadrature.
-    """
     from scipy.special import stdtrit
 
-    if count < 2:
-        return noise
-    error = (sum(variances) / count) ** 0.5
-    open_part = float(stdtrit(2 * (count - 1), 1 - ALPHA / 2)) * error
-    return Estimate(noise.centre, (noise.half_width**2 + open_part**2) ** 0.5)
+    every, counts = np.unique(blocks, return_counts=True)
+    if len(every) < 2 or counts.min() < PER_BLOCK:
+        plain = trimmed_interval(values, alpha)
+        return plain, plain.half_width, ()
+    means = np.array([_trimmed(values[blocks == block]) for block in every])
+    rest = np.sort(values - means[np.searchsorted(every, blocks)])
+    count, cut = len(rest), int(TRIM * len(rest))
+    kept = count - 2 * cut
+    winsorised = np.clip(rest, rest[cut], rest[count - cut - 1])
+    freedom = kept - len(every)
+    scale = (count - 1) / (kept * max(kept - len(every), 1))
+    noise = float(stdtrit(freedom, 1 - alpha / 2) * np.sqrt(winsorised.var(ddof=1) * scale))
+    spread = float(means.std(ddof=1)) / len(every) ** 0.5
+    open_part = float(stdtrit(len(every) - 1, 1 - ALPHA / 2)) * spread
+    centre = float(means.mean())
+    return Estimate(centre, (noise**2 + open_part**2) ** 0.5), noise, tuple(means.tolist())
+
+
+def _trimmed(values: "NDArray[Any]") -> float:
+    import numpy as np
+
+    cut = int(TRIM * len(values))
+    return float(np.sort(values)[cut : len(values) - cut].mean())
+
+
+def floor_of(control: Estimate) -> float:
+    """Return the log ratio under which a difference means nothing here.
+
+    ``control`` is a candidate against its own twin, so all of it is noise.
+    """
+    return max(LEAST_FLOOR, abs(control.centre), control.half_width)
 
 
 def word_for(difference: Estimate, floor: float, noise: float) -> str:

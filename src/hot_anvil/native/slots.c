@@ -48,13 +48,14 @@ static void buffer_make(struct argument *a, size_t align, int exact, int where, 
 }
 
 /* Layout of a request: head of worker.c. `again`: the slot will be called more than once. */
-void slot_make(struct slot *slot, const unsigned char *p, int again)
+void slot_make(struct slot *slot, const struct entry *entry, const unsigned char *p, int again)
 {
-    unsigned entry = (unsigned)number(&p, 2), count = (unsigned)number(&p, 2);
+    p += 2; /* the entry's number */
+    unsigned count = (unsigned)number(&p, 2);
     int where = (int)number(&p, 1), pattern = (int)number(&p, 1);
-    if (entry >= hot_anvil_entry_count || count > MAX_ARGS) die(123);
+    if (count > MAX_ARGS) die(123);
     memset(slot, 0, sizeof *slot);
-    slot->entry = &hot_anvil_entries[entry];
+    slot->entry = entry;
     slot->target = slot->entry->target;
     slot->count = count;
     slot->pattern = pattern;
@@ -97,6 +98,19 @@ void slot_make(struct slot *slot, const unsigned char *p, int again)
     slot->passed[count] = &slot->prepared;
     watched_slot = slot;
     if (slot->entry->prepare) slot->entry->prepare(slot->passed);
+}
+
+/* Builds that are compared find their values in the very same memory. */
+void slot_join(struct slot *slot, const struct entry *entry, const struct slot *owner)
+{
+    *slot = *owner;
+    slot->entry = entry;
+    slot->target = entry->target;
+    slot->prepared = NULL;
+    for (unsigned i = 0; i < slot->count; i++) /* pointers are passed from their own argument */
+        if (slot->args[i].kind != SCALAR) slot->passed[i] = slot->args[i].value = &slot->args[i].pointer;
+    slot->passed[slot->count] = &slot->prepared;
+    if (entry->prepare) entry->prepare(slot->passed);
 }
 
 void slot_free(struct slot *slot)

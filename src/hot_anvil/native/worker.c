@@ -5,13 +5,18 @@
  * are little endian.
  *
  * Request: u8 op, u32 length, payload.  Answer: u8 status, u32 length, payload.
- *   P  prepare  u16 slot, SET
+ *   P  prepare  u16 slot, u16 library, SET
  *   T  try      SET                          -> OUTPUT; one call on an input set of its own
  *   R  repeat   u32 calls, SET               -> u32 distinct, u32 count of each, OUTPUT of each
- *   K  calibrate u16 slot, u64 nanoseconds   -> u64 calls, u64 ns of the best batch of them
- *   V  visit    u16 slot, u64 calls, u32 samples
- *               -> u64 cpu ns, u64 involuntary switches, u64 ns of each sample
- *   Z  probe                                 -> u64 ns of a fixed piece of work
+ *   L  load      u16 library, path        -> nothing; status 1 and why where it cannot be loaded
+ *   J  join      u16 slot, u16 library, u16 entry, u16 slot whose values it shares
+ *   F  first     u16 slot                 -> u64 ns of one call, u64 pages it had to fetch
+ *   S  state     u16 slot                 -> u8 whether a call reads what an earlier one wrote
+ *   K  calibrate u16 slot, u64 ns, u8 alone -> u64 calls, u64 ns of the best batch of them
+ *   V  visits    u32 how many, of each: u16 slot, u16 samples, u8 alone, u64 calls
+ *               -> of each: u64 ns of the probe, u64 ns a restoring took, u64 waits,
+ *                  and of each sample u64 ns, u64 cpu ns, u64 ns off the CPU
+ *   Z  probe                          -> u64 ns of a fixed piece of work
  *   Q  quit
  * SET: u16 entry, u16 arguments, u8 where buffers lie (0 cache line, 1 tight at their end, 2 tight
  * at their start), u8 pattern around them and below the stack (0 none), then for each argument:
@@ -32,12 +37,12 @@
 #include <sys/prctl.h>
 #include <sys/resource.h>
 #include <sys/syscall.h>
-#include <time.h>
 #include <unistd.h>
 
-enum { MAX_SLOTS = 4096, MAX_KINDS = 16, REPORT_FD = 3, TALK_FD = 100 };
+enum { MAX_SLOTS = 65535, MAX_LIBRARIES = 4096, MAX_KINDS = 16, REPORT_FD = 3, TALK_FD = 100 };
 
 static struct slot *slots[MAX_SLOTS];
+static struct library libraries[MAX_LIBRARIES]; /* the first: what this program is linked with */
 static int request_fd, answer_fd;
 
 void die(int code) { _exit(code); }
@@ -73,32 +78,79 @@ static void answer(uint8_t status, uint32_t size)
     write_all(head, 5);
 }
 
-static uint64_t now(clockid_t clock)
+void answer_with(const void *from, size_t size)
 {
-    struct timespec t;
-    clock_gettime(clock, &t);
-    return (uint64_t)t.tv_sec * 1000000000u + (uint64_t)t.tv_nsec;
+    answer(0, (uint32_t)size);
+    write_all(from, size);
+}
+
+static struct slot *new_slot(const unsigned char *payload)
+{
+    uint16_t index;
+    memcpy(&index, payload, 2);
+    if (index >= MAX_SLOTS || slots[index]) die(123);
+    slots[index] = calloc(1, sizeof *slots[index]);
+    if (!slots[index]) die(122);
+    return slots[index];
+}
+
+static const struct entry *entry_of(uint16_t library, uint16_t entry)
+{
+    if (library >= MAX_LIBRARIES || entry >= libraries[library].count) die(123);
+    return &libraries[library].entries[entry];
+}
+
+static struct slot *slot_of(const unsigned char *payload)
+{
+    uint16_t index;
+    memcpy(&index, payload, 2);
+    if (index >= MAX_SLOTS || !slots[index]) die(123);
+    return slots[index];
 }
 
 static void prepare(const unsigned char *p)
 {
+    uint16_t library, entry;
+    memcpy(&library, p + 2, 2);
+    memcpy(&entry, p + 4, 2);
+    slot_make(new_slot(p), entry_of(library, entry), p + 4, 1);
+    answer(0, 0);
+}
+
+static void join(const unsigned char *p)
+{
+    uint16_t said[2];
+    memcpy(said, p + 2, sizeof said);
+    slot_join(new_slot(p), entry_of(said[0], said[1]), slot_of(p + 6));
+    answer(0, 0);
+}
+
+/* The path needs no end of its own: the payload is followed by a zero. */
+static void load(const unsigned char *p)
+{
     uint16_t index;
     memcpy(&index, p, 2);
-    if (index >= MAX_SLOTS || slots[index]) die(123);
-    slots[index] = calloc(1, sizeof *slots[index]);
-    if (!slots[index]) die(122);
-    slot_make(slots[index], p + 2, 1);
-    answer(0, 0);
+    if (index >= MAX_LIBRARIES || libraries[index].count || !library_open) die(123);
+    const char *why = library_open((const char *)p + 2, &libraries[index]);
+    answer(why != NULL, why ? (uint32_t)strlen(why) : 0);
+    if (why) write_all(why, strlen(why));
 }
 
 /* What lies in memory fresh from malloc is as unpredictable as what lies on the stack. */
 static void perturb(const unsigned char *set) { mallopt(M_PERTURB, set[5]); }
 
+static const struct entry *own_entry(const unsigned char *set)
+{
+    uint16_t entry;
+    memcpy(&entry, set, 2);
+    return entry_of(0, entry);
+}
+
 static void try_once(const unsigned char *set)
 {
     static struct slot slot;
     perturb(set);
-    slot_make(&slot, set, 0);
+    slot_make(&slot, own_entry(set), set, 0);
     size_t size = slot_output_size(&slot);
     unsigned char *output = malloc(size);
     if (!output) die(122);
@@ -117,7 +169,7 @@ static void repeat(const unsigned char *p)
     uint32_t calls, kinds = 0, counts[MAX_KINDS] = { 0 };
     memcpy(&calls, p, 4);
     perturb(p + 4);
-    slot_make(&slot, p + 4, 1);
+    slot_make(&slot, own_entry(p + 4), p + 4, 1);
     size_t size = slot_output_size(&slot);
     unsigned char *outputs = calloc(MAX_KINDS, size);
     if (!outputs) die(122);
@@ -136,66 +188,6 @@ static void repeat(const unsigned char *p)
     write_all(outputs, size * kinds);
     free(outputs);
     slot_free(&slot);
-}
-
-static uint64_t batch(struct slot *slot, uint64_t calls, void *result)
-{
-    uint64_t start = now(CLOCK_MONOTONIC);
-    slot->entry->call(&slot->target, slot->passed, calls, result);
-    return now(CLOCK_MONOTONIC) - start;
-}
-
-static void calibrate(struct slot *slot, uint64_t wanted)
-{
-    unsigned char result[MAX_RESULT];
-    uint64_t calls = 1, best = 0;
-    for (;;) {
-        best = UINT64_MAX;
-        for (int i = 0; i < 3; i++) {
-            slot_restore(slot);
-            uint64_t took = batch(slot, calls, result);
-            if (took < best) best = took;
-        }
-        if (best >= wanted / 2 || calls > (UINT64_C(1) << 40)) break;
-        uint64_t grow = best ? wanted / best : 10;
-        calls *= grow < 2 ? 2 : grow > 10 ? 10 : grow;
-    }
-    uint64_t said[2] = { calls, best };
-    answer(0, sizeof said);
-    write_all(said, sizeof said);
-}
-
-static void visit(struct slot *slot, uint64_t calls, uint32_t samples)
-{
-    static uint64_t said[2 + 1024];
-    unsigned char result[MAX_RESULT];
-    struct rusage before, after;
-    if (samples > 1024) die(123);
-    getrusage(RUSAGE_SELF, &before);
-    uint64_t cpu = now(CLOCK_THREAD_CPUTIME_ID);
-    for (uint32_t i = 0; i < samples; i++) {
-        slot_restore(slot);
-        said[2 + i] = batch(slot, calls, result);
-    }
-    said[0] = now(CLOCK_THREAD_CPUTIME_ID) - cpu;
-    getrusage(RUSAGE_SELF, &after);
-    said[1] = (uint64_t)(after.ru_nivcsw - before.ru_nivcsw);
-    answer(0, (uint32_t)(sizeof(uint64_t) * (2 + samples)));
-    write_all(said, sizeof(uint64_t) * (2 + samples));
-}
-
-/* Four chains of additions that the processor can run side by side: fast on a
- * quiet core, slower when a neighbour shares it. */
-static void probe(void)
-{
-    uint64_t a = 1, b = 2, c = 3, d = 4;
-    uint64_t start = now(CLOCK_MONOTONIC);
-    for (int i = 0; i < 100000; i++)
-        __asm__ volatile("add %0, %0\n\tadd %1, %1\n\tadd %2, %2\n\tadd %3, %3"
-                         : "+r"(a), "+r"(b), "+r"(c), "+r"(d));
-    uint64_t said = now(CLOCK_MONOTONIC) - start;
-    answer(0, sizeof said);
-    write_all(&said, sizeof said);
 }
 
 static void limit(int what, rlim_t most)
@@ -229,30 +221,20 @@ static void close_others(void)
     for (int fd = REPORT_FD + 1; fd < 1024; fd++) close(fd);
 }
 
-static struct slot *slot_of(const unsigned char *payload)
-{
-    uint16_t index;
-    memcpy(&index, payload, 2);
-    if (index >= MAX_SLOTS || !slots[index]) die(123);
-    return slots[index];
-}
-
 static void serve(int op, const unsigned char *payload)
 {
-    uint64_t number;
-    uint32_t samples;
     switch (op) {
     case 'P': prepare(payload); break;
     case 'T': try_once(payload); break;
     case 'R': repeat(payload); break;
-    case 'K': memcpy(&number, payload + 2, 8); calibrate(slot_of(payload), number); break;
-    case 'V':
-        memcpy(&number, payload + 2, 8);
-        memcpy(&samples, payload + 10, 4);
-        visit(slot_of(payload), number, samples);
-        break;
-    case 'Z': probe(); break;
-    case 'Q': die(0);
+    case 'L': load(payload); break;
+    case 'J': join(payload); break;
+    case 'F': time_first(slot_of(payload)); break;
+    case 'S': find_state(slot_of(payload)); break;
+    case 'K': calibrate(slot_of(payload), payload + 2); break;
+    case 'V': time_visits(payload, slot_of); break;
+    case 'Z': time_probe(); break;
+    case 'Q': die(0); break;
     default: die(123);
     }
 }
@@ -276,6 +258,8 @@ int main(int argc, char **argv)
         CPU_SET(cpu, &set);
         sched_setaffinity(0, sizeof set, &set);
     }
+    if (&hot_anvil_entry_count)
+        libraries[0] = (struct library){ hot_anvil_entries, hot_anvil_entry_count };
     watch_start(REPORT_FD, 1);
     size_t room = 0;
     unsigned char *payload = NULL;
@@ -284,12 +268,13 @@ int main(int argc, char **argv)
         uint32_t size;
         read_all(head, 5);
         memcpy(&size, head + 1, 4);
-        if (size > room) {
+        if (size >= room) {
             free(payload);
-            room = size;
+            room = (size_t)size + 1;
             if (!(payload = malloc(room))) die(122);
         }
         read_all(payload, size);
+        payload[size] = 0;
         serve(head[0], payload);
     }
 }

@@ -19,8 +19,14 @@ struct entry {
     void (*release)(void **args);
 };
 
-extern const struct entry hot_anvil_entries[];
-extern const unsigned hot_anvil_entry_count;
+/* Weak: a worker that loads builds as libraries has no entries of its own. */
+extern const struct entry hot_anvil_entries[] __attribute__((weak));
+extern const unsigned hot_anvil_entry_count __attribute__((weak));
+
+struct library {
+    const struct entry *entries;
+    unsigned count;
+};
 
 struct argument {
     int kind;                 /* SCALAR, BUFFER or ALIAS */
@@ -48,16 +54,31 @@ struct slot {
 };
 
 /* slots.c */
-void slot_make(struct slot *slot, const unsigned char *request, int again);
+void slot_make(struct slot *slot, const struct entry *entry, const unsigned char *set, int again);
+void slot_join(struct slot *slot, const struct entry *entry, const struct slot *owner);
 void slot_free(struct slot *slot);
 void slot_restore(struct slot *slot);
 size_t slot_output_size(const struct slot *slot);
 void slot_call(struct slot *slot, unsigned char *output);
 
+/* timing.c */
+void time_probe(void);
+void time_first(struct slot *slot);
+void calibrate(struct slot *slot, const unsigned char *request);
+void time_visits(const unsigned char *request, struct slot *(*slot_of)(const unsigned char *));
+
+/* state.c */
+void find_state(struct slot *slot);
+
+/* libraries.c, in workers that load builds: returns why it cannot be loaded, or NULL. */
+const char *library_open(const char *path, struct library *library) __attribute__((weak));
+
 /* watch.c */
 void watch_start(int descriptor, int exits);
 extern struct slot *watched_slot;
 
+/* worker.c */
 void die(int code);
+void answer_with(const void *from, size_t size);
 
 #endif

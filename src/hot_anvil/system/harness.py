@@ -16,7 +16,10 @@ from hot_anvil.system.store import FORMAT, Store
 # Bytes after a 64-byte boundary: each position in a cache line twice, higher bits varied.
 PLACEMENTS = (0, 80, 160, 240, 1088, 1424, 2464, 3248)
 NATIVE = Path(__file__).parent.parent / "native"
-WORKER_PARTS = ("worker", "slots", "watch")
+WORKER_PARTS = ("worker", "slots", "watch", "timing", "state")
+_LOADER = "libraries"
+# What a build loaded as a library shows of itself: only its table of entries.
+_EXPORTS = "{ global: hot_anvil_entries; hot_anvil_entry_count; local: *; };\n"
 # The same for every build, and no link-time optimisation: see docs/measurement.md.
 _FIXED_FLAGS = ("-O2", "-fPIC", "-fno-lto", "-w", "-c")
 _PAD = """    .text
@@ -29,9 +32,30 @@ _one_at_a_time = Lock()  # threads that need the same objects wait for the first
 
 def worker_objects(host: Toolchain, store: Store) -> Path:
     """Return the folder with the worker's objects, and a pad for each placement."""
-    sources = {f"{part}.c": (NATIVE / f"{part}.c").read_text() for part in WORKER_PARTS}
+    parts = (*WORKER_PARTS, _LOADER)
+    sources = {f"{part}.c": (NATIVE / f"{part}.c").read_text() for part in parts}
     pads = {f"pad{placement}.s": _PAD.format(bytes=placement) for placement in PLACEMENTS}
-    return _compiled({**sources, **pads}, host, store)
+    return _compiled({**sources, **pads, "exports.map": _EXPORTS}, host, store)
+
+
+def loading_worker(host: Toolchain, store: Store) -> str:
+    """Return the path of a worker with no entries of its own, which loads builds as libraries."""
+    fixed = worker_objects(host, store)
+    name = digest("loading worker", fixed.name)
+    target = store.artefact(name)
+    with _one_at_a_time:
+        if not target.is_dir():
+            work = store.scratch()
+            objects = [str(fixed / f"{part}.o") for part in (*WORKER_PARTS, _LOADER)]
+            said = run([host.drivers["c"].path, *objects, "-o", "worker", "-ldl"], work)
+            if said.failed:
+                shutil.rmtree(work, ignore_errors=True)
+                raise FaultError(
+                    f"The worker cannot be linked: {first_complaint(said.stderr)}. Please report "
+                    "this."
+                )
+            store.keep(work, name)
+    return str(target / "worker")
 
 
 def shim_object(signatures: Sequence[Signature], host: Toolchain, store: Store) -> Path:
@@ -51,6 +75,8 @@ def _compiled(sources: Mapping[str, str], host: Toolchain, store: Store) -> Path
         work = store.scratch()
         for source, text in sources.items():
             (work / source).write_text(text)
+            if source.endswith(".map"):
+                continue
             argv = [driver.path, *_FIXED_FLAGS, f"-I{NATIVE}", source]
             said = run([*argv, "-o", f"{Path(source).stem}.o"], work)
             if said.failed:

@@ -2,7 +2,9 @@
 
 Where a loop lies in memory can change its speed by tens of per cent, so each
 program exists at several placements: the object's code starts at a fixed
-offset from a 64-byte boundary, whatever the worker's own size.
+offset from a 64-byte boundary, whatever the worker's own size. To be timed, a
+build is also linked as a library, so that many share one process and the very
+same memory; where that does not work, its program is timed.
 """
 
 import shutil
@@ -12,8 +14,16 @@ from pathlib import Path
 from typing import NamedTuple
 
 from hot_anvil.core.built import Built
-from hot_anvil.core.elf import Body, function_bodies, image_differs, loaded_digest, object_facts
+from hot_anvil.core.elf import (
+    Body,
+    function_bodies,
+    image_differs,
+    loaded_digest,
+    object_facts,
+    taken_symbols,
+)
 from hot_anvil.core.errors import FaultError
+from hot_anvil.core.sharing import reaches
 from hot_anvil.core.signature import Signature
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.files import digest
@@ -35,6 +45,10 @@ class Program(NamedTuple):
     path: str
     why: str
     same_code: str  # equal for programs that load the same bytes
+    reaches: str = ""  # of a library: what it takes that reaches beyond its own variables
+
+
+PROGRAM, LIBRARY, TWIN = "worker", "library.so", "twin.so"  # files of an artefact
 
 
 def link_program(
@@ -45,12 +59,14 @@ def link_program(
     store: Store,
     placement: int = PLACEMENTS[0],
     driver: Built | None = None,
+    form: str = PROGRAM,
 ) -> Program:
     """Link the build's object with the worker, and prove that the image holds its code.
 
-    ``placement`` is the offset in bytes from a 64-byte boundary at which the
-    object's code starts, if its own alignment allows. ``driver`` is the
-    snippet's, compiled.
+    With ``form`` LIBRARY it is linked for a worker that loads it; a copy lies
+    beside it as TWIN, since a process loads one file only once. ``placement``
+    is the offset in bytes from a 64-byte boundary at which the object's code
+    starts, if its own alignment allows. ``driver`` is the snippet's, compiled.
     """
     fixed, shim = worker_objects(host, store), shim_object(signatures, host, store)
     command, libraries = (
@@ -61,7 +77,7 @@ def link_program(
     units = [unit.artefact for unit in (*built.all_units, *drivers)]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
     name = digest(
-        f"program {FORMAT} {placement}",
+        f"{form} {FORMAT} {placement}",
         *identity,
         fixed.name,
         shim.parent.name,
@@ -72,11 +88,12 @@ def link_program(
     target = store.artefact(name)
     if not target.is_dir():
         more = [store.artefact(unit.artefact) / "code.o" for unit in drivers]
-        parts = _Parts(fixed, [*more, shim], placement)
+        parts = _Parts(fixed, [*more, shim], placement, form)
         why = _link(built, signatures, command, libraries, parts, name, store)
         if why:
             return Program("", why, "")
-    return Program(str(target / "worker"), "", (target / "same_code").read_text())
+    known = [(target / fact).read_text() for fact in ("same_code", "reaches")]
+    return Program(str(target / form), "", *known)
 
 
 class _Parts(NamedTuple):
@@ -85,6 +102,16 @@ class _Parts(NamedTuple):
     fixed: Path  # folder of the worker's objects
     more: list[Path]  # the driver, and the calling loops
     placement: int
+    form: str
+
+    @property
+    def frame(self) -> list[str]:
+        """What makes the link a program or a library."""
+        if self.form == PROGRAM:
+            return [str(self.fixed / f"{part}.o") for part in WORKER_PARTS]
+        # Only what can be loaded anywhere, and takes nothing that nobody has.
+        script = f"-Wl,--version-script={self.fixed / 'exports.map'}"
+        return ["-shared", "-Wl,-z,defs", "-Wl,-z,text", script]
 
 
 def _link(
@@ -102,18 +129,21 @@ def _link(
         units = [store.artefact(unit.artefact) / "code.o" for unit in built.units]
         objects = [_without_main(unit, work) for unit in units]
         pad = str(parts.fixed / f"pad{parts.placement}.o")
-        own = [str(parts.fixed / f"{part}.o") for part in WORKER_PARTS]
-        image = work / "worker"
+        image = work / parts.form
         # The pad comes first: what follows it in the code section starts at the placement.
         seed = ["-frandom-seed=hot-anvil"] if built.whole else []
-        objects += [*map(str, parts.more), *own]
+        objects += [*map(str, parts.more), *parts.frame]
         argv = [*command, pad, *objects, *seed, "-o", str(image), *libraries]
         said = run(argv, store.root)
         if said.failed:
             return f"cannot be linked: {first_complaint(said.stderr)}"
         shown = [store.artefact(built.whole.artefact) / "image"] if built.whole else units
         _prove_image(built, signatures, shown, image)
-        (work / "same_code").write_text(loaded_digest(image.read_bytes()))
+        data = image.read_bytes()
+        (work / "same_code").write_text(loaded_digest(data))
+        (work / "reaches").write_text(reaches(taken_symbols(data)))
+        if parts.form == LIBRARY:
+            (work / TWIN).write_bytes(data)
         store.keep(work, name)
         return ""
     finally:

@@ -5,71 +5,146 @@ import random
 import statistics
 import time
 from collections.abc import Mapping, Sequence
+from typing import NamedTuple
 
 from hot_anvil.core.bench import Bench
-from hot_anvil.core.inputs import make_input_set
+from hot_anvil.core.contest import Contest
+from hot_anvil.core.expression import evaluate
+from hot_anvil.core.inputs import Argument, make_input_set
 from hot_anvil.core.judged import Checked
-from hot_anvil.core.measure import Contest, settled, undecided
+from hot_anvil.core.measure import current_best, settled, undecided
+from hot_anvil.core.signature import Parameter
 from hot_anvil.core.verdict import Verdict
 from hot_anvil.core.wanted import Wanted, point_label, sweep_points
 from hot_anvil.system.checking import read_files
 from hot_anvil.system.grid import Progress, no_progress
-from hot_anvil.system.rounds import Decks, Lane, Plan, calibrated, run_generation
+from hot_anvil.system.lanes import SHARED, Lane, Plan
+from hot_anvil.system.linking import Program
+from hot_anvil.system.rounds import Decks, LaneEnded, calibrated, run_generation
 from hot_anvil.system.trials import memory_limit
 from hot_anvil.system.workers import Worker
 
-GENERATIONS = 10  # no fewer: the statistics are over them
-MOST_GENERATIONS = 40
-ROUNDS = 16  # of a generation, over all its turns
+FEWEST = 10  # generations: the statistics are over them
+EVERY_PLACEMENT = 5  # generations at each placement before anything is decided
+MOST_GENERATIONS = 800
+ROUNDS = 6  # of a generation: more gain less than more generations do
 NARROW = 0.01  # log ratio; stop when every interval that matters is narrower
+
+
+class Linked(NamedTuple):
+    """The images of the builds to time: build -> placement -> image."""
+
+    programs: Mapping[str, Mapping[int, Program]]
+    libraries: Mapping[str, Mapping[int, Program]]
+    loader: str  # worker that loads libraries
+
+
+class Budget(NamedTuple):
+    """How long to measure, and what may end it sooner."""
+
+    seconds: float  # for each candidate and sweep point
+    only_best: bool  # stop as soon as every candidate can be placed against the fastest
+    seed: int
+    apart: bool  # a process of its own for every build
 
 
 def measure_snippet(
     bench: Bench,
     checked: Checked,
-    programs: Mapping[str, Mapping[int, str]],
-    same_code: Mapping[str, str],
+    linked: Linked,
     baseline: str,
-    seconds: float,
-    seed: int,
-    only_best: bool,
+    budget: Budget,
     progress: Progress = no_progress,
 ) -> tuple[list[Contest], str]:
     """Measure the correct candidates of a snippet at every point of its sweep.
 
-    ``programs`` gives each build's program by placement, ``same_code`` a text
-    that is equal for builds that load the same bytes: those are timed once.
-    ``seconds`` is the budget for each candidate and point; ``only_best`` stops
-    as soon as every candidate can be placed against the fastest. Returns the
+    Candidates whose programs load the same bytes are timed once. Returns the
     contests, one per point, and the timed candidate that stands for the
     baseline. Raises LaneEnded for a candidate that ends while it is timed.
     """
+    placement = next(iter(next(iter(linked.programs.values()))))
+    same_code = {name: images[placement].same_code for name, images in linked.programs.items()}
     timed, same_as = same_code_groups(checked.correct, same_code, baseline)
+    chance = random.Random(budget.seed)
+    plan = _plan(bench, checked, linked, timed, budget.apart)
+    plan = calibrated(plan, chance, bool(checked.snippet.threads))
+    anchor = same_as.get(baseline, baseline)
+    candidates = tuple(lane.candidate for lane in plan.lanes)
+    if anchor not in candidates:
+        anchor = candidates[0]  # the baseline itself is not correct
+    shared = tuple(
+        lane.candidate
+        for column, lane in enumerate(plan.lanes)
+        if plan.seat(column, 0).process == SHARED
+    )
+    contests = [
+        Contest(
+            checked.snippet.name,
+            point_label(point),
+            candidates,
+            (),
+            same_as,
+            point,
+            elements_of(bench, checked, point),
+            plan.clocks[number],
+            plan.alone[number],
+            0.0,
+            shared,
+        )
+        for number, point in enumerate(sweep_points(checked.snippet))
+    ]
+    wanted = None if budget.only_best else anchor
+    seconds = budget.seconds * len(plan.lanes) * plan.points
+    return _run(plan, contests, wanted, seconds, chance, progress), anchor
+
+
+def elements_of(bench: Bench, checked: Checked, point: Mapping[str, int]) -> int | None:
+    """Return how many elements a call works on, None where the snippet does not say."""
+    snippet = checked.snippet
+    if not snippet.per:
+        return None
+    numbers = {k: v for k, v in snippet.inputs.items() if isinstance(v, int)}
+    where = f"{bench.file}: snippet {snippet.name}: per"
+    return max(int(evaluate(snippet.per, {**numbers, **point}, where)), 1)
+
+
+def _plan(
+    bench: Bench, checked: Checked, linked: Linked, timed: Sequence[Verdict], apart: bool
+) -> Plan:
     names = [signature.name for signature in checked.signatures]
     lanes = tuple(Lane(v.candidate, v.build, names.index(v.entry)) for v in timed)
     points = sweep_points(checked.snippet)
     files = read_files(bench, checked.snippet)
-    sets = {
-        (entry, at): make_input_set(
-            bench, checked.snippet, checked.signatures[entry], Wanted(point), files
-        )
-        for entry in {lane.entry for lane in lanes}
-        for at, point in enumerate(points)
-    }
-    cpu = quietest_cpu(next(iter(programs[lanes[0].build].values())))
-    everyone = frozenset(range(len(lanes)))
-    plan = calibrated(Plan(lanes, programs, sets, len(points), {}, (), cpu, everyone))
-    anchor = same_as.get(baseline, baseline)
-    candidates = tuple(lane.candidate for lane in lanes)
-    if anchor not in candidates:
-        anchor = candidates[0]  # the baseline itself is not correct
-    contests = [
-        Contest(checked.snippet.name, point_label(point), candidates, twin, (), 0.0, same_as)
-        for point, twin in zip(points, plan.twins, strict=True)
-    ]
-    wanted = None if only_best else anchor
-    budget = seconds * len(lanes) * len(points)
-    return _run(plan, contests, wanted, budget, random.Random(seed), progress), anchor
+    sets = {}
+    for at, point in enumerate(points):
+        shared: dict[Parameter, Argument] = {}
+        for entry in sorted({lane.entry for lane in lanes}):
+            signature = checked.signatures[entry]
+            wanted = Wanted(point)
+            sets[entry, at] = make_input_set(
+                bench, checked.snippet, signature, wanted, files, shared
+            )
+    sharing = {} if apart else {
+        name: images
+        for name, images in linked.libraries.items()
+        if not any(image.why or image.reaches for image in images.values())
+    }  # fmt: skip
+    loader = linked.loader
+    return Plan(
+        lanes,
+        {name: _paths(images) for name, images in linked.programs.items()},
+        {name: _paths(images) for name, images in sharing.items()},
+        loader,
+        sets,
+        len(points),
+        quietest_cpu(loader),
+        frozenset(range(len(lanes))),
+        drivers=any(signature.through for signature in checked.signatures),
+    )
+
+
+def _paths(images: Mapping[int, Program]) -> dict[int, str]:
+    return {placement: image.path for placement, image in images.items()}
 
 
 def same_code_groups(
@@ -90,59 +165,80 @@ def same_code_groups(
     return list(timed.values()), same_as
 
 
-def quietest_cpu(path: str) -> int:
+def quietest_cpu(loader: str) -> int:
     """Return the CPU on which a fixed piece of work is fastest just now."""
     allowed = sorted(os.sched_getaffinity(0))
     if len(allowed) == 1:
         return allowed[0]
 
     def median(cpu: int) -> float:
-        with Worker(path, cpu, memory_limit(path)) as worker:
+        with Worker(loader, cpu, memory_limit(loader)) as worker:
             return statistics.median(worker.probe() for _ in range(100))
 
     return min(allowed, key=median)
 
 
-def turns_and_rounds(plan: Plan, budget: float) -> tuple[int, int]:
-    """Return (turns, rounds of a turn) of a generation that the budget allows.
+def generations_and_rounds(plan: Plan, seconds: float) -> tuple[int, int]:
+    """Return (generations, rounds of each) for a budget.
 
-    All placements in every generation where that is affordable; otherwise
-    one, drawn anew for each generation, which widens the intervals instead.
+    As many generations as make each placement known, if there is time for
+    rounds in them; otherwise fewer, their placements drawn at random, which
+    widens the intervals instead.
     """
-    affordable = budget / GENERATIONS / max(plan.round_seconds(), 1e-6)
-    turns = len(plan.placements)
-    if affordable < 2 * turns:  # not even one round and its warm-up in each
-        return 1, max(1, min(ROUNDS, int(affordable) - 1))
-    return turns, max(1, min(ROUNDS, int(affordable) - turns) // turns)
+    fixed, one = plan.fixed_seconds(), max(plan.round_seconds(), 1e-6)
+    full = EVERY_PLACEMENT * len(plan.placements)
+    for rounds in range(ROUNDS, 1, -1):
+        if seconds >= full * (fixed + rounds * one):
+            return int(min(MOST_GENERATIONS, seconds / (fixed + rounds * one))), rounds
+    for count in (20, FEWEST):
+        rounds = int((seconds / count - fixed) / one)
+        if rounds >= 3:
+            return count, min(rounds, ROUNDS)
+    return FEWEST, max(1, int((seconds / FEWEST - fixed) / one))
 
 
 def _run(
     plan: Plan,
     contests: list[Contest],
     baseline: str | None,
-    budget: float,
+    seconds: float,
     chance: random.Random,
     progress: Progress,
 ) -> list[Contest]:
     what = f"measuring {contests[0].snippet}"
-    turns, rounds = turns_and_rounds(plan, budget)
-    decks = Decks(plan, chance)
+    count, rounds = generations_and_rounds(plan, seconds)
+    deck = len(plan.placements)
+    decks = Decks(plan.placements, chance)
+    restoring: list[list[float]] = [[] for _ in contests]
     started = time.monotonic()
-    for number in range(MOST_GENERATIONS):
-        progress(what, number, GENERATIONS if number < GENERATIONS else number + 1)
-        if number >= GENERATIONS:
-            done = all(undecided(contest, baseline, NARROW) <= 0 for contest in contests)
-            if done or time.monotonic() - started >= budget:
+    done = 0
+    while True:
+        spent = time.monotonic() - started
+        left = max(0.0, seconds - spent)
+        progress(f"{what}: at most {left:.0f} s left", int(spent * 10), int((spent + left) * 10))
+        if (done >= count and spent >= seconds * (1 - 1 / count)) or done >= MOST_GENERATIONS:
+            break
+        if done >= FEWEST and spent >= seconds:
+            break  # slower than planned
+        if done and done % deck == 0 and done >= min(count, EVERY_PLACEMENT * deck):
+            if all(undecided(contest, baseline, NARROW) <= 0 for contest in contests):
                 break
             if baseline is None:  # the clear losers' time goes to the others
                 plan = plan._replace(active=plan.active - settled(contests))
-        generations, disturbed = run_generation(plan, decks, chance, turns, rounds)
+            plan = plan._replace(twins=tuple(current_best(contest) for contest in contests))
+        made, restored = run_generation(plan, decks.draw(), chance, rounds)
         contests = [
-            contest._replace(
-                generations=(*contest.generations, generation),
-                disturbed=(contest.disturbed * number + share) / (number + 1),
-            )
-            for contest, generation, share in zip(contests, generations, disturbed, strict=True)
+            contest._replace(generations=(*contest.generations, generation))
+            for contest, generation in zip(contests, made, strict=True)
         ]
+        for number, took in enumerate(restored):
+            restoring[number].append(took)
+        done += 1
     progress(what, 1, 1)
-    return contests
+    return [
+        contest._replace(restoring=statistics.median(restoring[number]))
+        for number, contest in enumerate(contests)
+    ]
+
+
+__all__ = ["Budget", "LaneEnded", "Linked", "measure_snippet"]

@@ -3,76 +3,31 @@
 import math
 import random
 import statistics
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
+from itertools import groupby
 from typing import NamedTuple
 
-from hot_anvil.core.inputs import InputSet
-from hot_anvil.core.measure import SAMPLE_SECONDS, Generation, Turn, samples_for, shared_calls
+from hot_anvil.core import timing
+from hot_anvil.core.contest import CPU, SAMPLE_SECONDS, WALL, Generation, samples_for, shared_paces
+from hot_anvil.core.protocol import Request
+from hot_anvil.core.timing import Asked, Visit
+from hot_anvil.system.lanes import SHARED, Plan, Process
 from hot_anvil.system.trials import memory_limit
 from hot_anvil.system.workers import Worker, WorkerEnded
 
 CALIBRATIONS = 2  # the faster counts: one may have met a slow moment
-VISIT_LIMIT = 60.0  # seconds
-
-
-class Lane(NamedTuple):
-    """One timed candidate: an entry of a build."""
-
-    candidate: str
-    build: str
-    entry: int
-
-
-class Process(NamedTuple):
-    """One process to run: a build's program, or a second copy of it."""
-
-    build: str
-    twin: bool
-
-
-class Plan(NamedTuple):
-    """What every generation repeats."""
-
-    lanes: tuple[Lane, ...]
-    programs: Mapping[str, Mapping[int, str]]  # build -> placement -> path
-    sets: Mapping[tuple[int, int], InputSet]  # (entry, point) -> values
-    points: int
-    calls: Mapping[tuple[int, int], tuple[int, float]]  # (lane, point) -> calls, seconds a call
-    twins: tuple[int, ...]  # per point: the lane that the twin copies
-    cpu: int
-    active: frozenset[int]  # lanes still measured
-
-    @property
-    def columns(self) -> list[int]:
-        """The columns of a round that run: active lanes, then the twin."""
-        return [*sorted(self.active), len(self.lanes)]
-
-    @property
-    def placements(self) -> list[int]:
-        """The placements that every program exists at."""
-        return list(next(iter(self.programs.values())))
-
-    @property
-    def processes(self) -> list[Process]:
-        """The processes of a turn: one a build, and the twins."""
-        builds = [Process(self.lanes[lane].build, False) for lane in sorted(self.active)]
-        twins = [Process(self.lanes[twin].build, True) for twin in self.twins]
-        return list(dict.fromkeys([*builds, *twins]))
-
-    def slot(self, lane: Lane, point: int) -> int:
-        """Return the worker's slot for a lane's entry at a sweep point."""
-        return lane.entry * self.points + point
-
-    def round_seconds(self) -> float:
-        """Return about how long one round over all points takes."""
-        return sum(
-            calls * per_call * sum(samples_for(per_call)) for calls, per_call in self.calls.values()
-        )
+PATIENCE = 60.0  # seconds for anything that should take next to none
+SLACK = 20  # times as long as planned that visits may take
+AWAY = 0.02  # share of a sample off the CPU above which it counts as disturbed
+_Cell = tuple[int, int]  # column, point
 
 
 class LaneEnded(Exception):  # noqa: N818 - an event, not an error of ours
-    """A candidate that passed the check died or hung while it was timed."""
+    """A candidate that passed the check died or hung while it was timed.
+
+    ``candidate`` is "" where several share the process: it is not known which.
+    """
 
     def __init__(self, candidate: str, kind: str, why: str) -> None:
         super().__init__(why)
@@ -81,130 +36,217 @@ class LaneEnded(Exception):  # noqa: N818 - an event, not an error of ours
         self.why = f"while it was timed: {why}"
 
 
-def calibrated(plan: Plan) -> Plan:
-    """Find how many calls fill a sample, and which candidate looks fastest at each point."""
-    fastest: dict[tuple[int, int], float] = {}
-    with ExitStack() as stack:
-        builds = dict.fromkeys(Process(lane.build, False) for lane in plan.lanes)
-        workers = _start(plan, stack, dict.fromkeys(builds, plan.placements[0]))
-        for _ in range(CALIBRATIONS):
-            for point in range(plan.points):
-                for number, lane in enumerate(plan.lanes):
-                    worker = workers[Process(lane.build, False)]
-                    slot = plan.slot(lane, point)
-                    with _named(lane):
-                        calls, took = worker.calibrate(slot, SAMPLE_SECONDS, VISIT_LIMIT)
-                    key = number, point
-                    fastest[key] = min(took / calls, fastest.get(key, math.inf))
+class Started(NamedTuple):
+    """The live processes of a generation."""
+
+    workers: Mapping[Process, Worker]
+    first: Mapping[_Cell, float]  # seconds of each column's first call
+
+
+def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
+    """Find how each candidate is to be called, and which looks fastest at each point.
+
+    ``may_wait``: the code may use threads or wait, so only wall time counts.
+    """
     lanes = range(len(plan.lanes))
-    calls_of = {}
-    twins = []
-    for point in range(plan.points):
-        times = [fastest[number, point] for number in lanes]
-        calls_of.update({(n, point): shared for n, shared in enumerate(shared_calls(times))})
+    points = range(plan.points)
+    plan = plan._replace(twins=(0,) * plan.points)
+    cells = [(lane, point) for point in points for lane in lanes]
+    fastest: dict[_Cell, float] = {}
+    with ExitStack() as stack:
+        started = _start(plan, stack, cells, plan.placements[0], chance)
+        state = {}
+        for cell in cells:
+            with _named(plan, cell):
+                state[cell] = _worker(plan, started, cell).state(plan.slot(*cell), PATIENCE)
+        alone = tuple(any(state[lane, point] for lane in lanes) for point in points)
+        for cell in cells * CALIBRATIONS:
+            worker, slot = _worker(plan, started, cell), plan.slot(*cell)
+            with _named(plan, cell):
+                calls, took = worker.calibrate(slot, SAMPLE_SECONDS, alone[cell[1]], PATIENCE)
+            fastest[cell] = min(took / calls, fastest.get(cell, math.inf))
+        waits = [0] * plan.points
+        for cell in cells:
+            asked = Asked(plan.slot(*cell), 1, False, 1)
+            with _named(plan, cell):
+                (visit,) = _worker(plan, started, cell).visits([asked], PATIENCE)
+            waits[cell[1]] += visit.waits
+    paces = {}
+    twins, clocks = [], []
+    for point in points:
+        times = [fastest[lane, point] for lane in lanes]
+        paces.update({(lane, point): pace for lane, pace in enumerate(shared_paces(times))})
         twins.append(times.index(min(times)))
-    return plan._replace(calls=calls_of, twins=tuple(twins))
+        by_cpu = min(times) > SAMPLE_SECONDS and not waits[point] and not may_wait
+        clocks.append(CPU if by_cpu else WALL)
+    return plan._replace(paces=paces, twins=tuple(twins), alone=alone, clocks=tuple(clocks))
 
 
 class Decks:
-    """Draws placements for each process: all of them in random order, then anew."""
+    """Draws placements: all of them in random order, then anew."""
 
-    def __init__(self, plan: Plan, chance: random.Random) -> None:
+    def __init__(self, placements: Sequence[int], chance: random.Random) -> None:
         self._chance = chance
-        self._placements = plan.placements
-        self._left: dict[Process, list[int]] = {process: [] for process in plan.processes}
+        self._placements = placements
+        self._left: list[int] = []
 
-    def draw(self, plan: Plan) -> dict[Process, int]:
-        """Return a placement for every process of the plan."""
-        for left in self._left.values():
-            if not left:
-                left += self._chance.sample(self._placements, len(self._placements))
-        return {process: self._left[process].pop() for process in plan.processes}
+    def draw(self) -> int:
+        """Return the placement of the next generation."""
+        if not self._left:
+            self._left = self._chance.sample(self._placements, len(self._placements))
+        return self._left.pop()
 
 
 def run_generation(
-    plan: Plan, decks: Decks, chance: random.Random, turns: int, rounds: int
+    plan: Plan, placement: int, chance: random.Random, rounds: int
 ) -> tuple[list[Generation], list[float]]:
-    """Run one generation; return it and the share of disturbed visits, per sweep point.
+    """Run one set of fresh processes, all code at one placement.
 
-    Each of the ``turns`` starts everything anew, in random order, every
-    process at a placement of its own.
+    Returns each sweep point's generation, and what putting its values back took.
     """
-    made: list[list[Turn]] = [[] for _ in range(plan.points)]
-    disturbed = [0] * plan.points
-    for _ in range(turns):
-        for point, (turn, switched) in enumerate(_turn(plan, chance, decks.draw(plan), rounds)):
-            made[point].append(turn)
-            disturbed[point] += switched
-    visits = turns * (rounds + 1) * len(plan.columns)
-    return [Generation(tuple(turn)) for turn in made], [count / visits for count in disturbed]
-
-
-def _turn(
-    plan: Plan, chance: random.Random, placed: Mapping[Process, int], rounds: int
-) -> list[tuple[Turn, int]]:
-    """Run one set of fresh processes; return each point's turn and its disturbed visits."""
-    columns = len(plan.lanes) + 1
-    times: list[list[tuple[float, ...]]] = [[] for _ in range(plan.points)]
-    disturbed = [0] * plan.points
-    started = chance.sample(list(placed), len(placed))
+    cells = plan.cells
+    warm = [cell for cell in cells if plan.warms_up(*cell)]
+    order = [*chance.sample(warm, len(warm))]
+    for _ in range(rounds):
+        # Visits of one size stay together: the candidates of a round must lie close in time.
+        for point in chance.sample(range(plan.points), plan.points):
+            order += chance.sample([c for c in cells if c[1] == point], len(plan.columns))
     with ExitStack() as stack:
-        workers = _start(plan, stack, {process: placed[process] for process in started})
-        for number in range(-1, rounds):  # the first round only warms up
-            for point in chance.sample(range(plan.points), plan.points):
-                row = [math.nan] * columns
-                for column in chance.sample(plan.columns, len(plan.columns)):
-                    lane, process = _column(plan, column, point)
-                    seconds, switched = _visit(plan, workers[process], lane, point)
-                    row[column] = seconds
-                    disturbed[point] += switched
-                if number >= 0:
-                    times[point].append(tuple(row))
-    out = []
-    for point in range(plan.points):
-        processes = [_column(plan, column, point)[1] for column in range(columns)]
-        ran = [column in plan.columns for column in range(columns)]
-        placements = tuple(placed[p] if r else -1 for p, r in zip(processes, ran, strict=True))
-        out.append((Turn(placements, tuple(times[point])), disturbed[point]))
-    return out
+        started = _start(plan, stack, cells, placement, chance)
+        visits = list(_visit_all(plan, started, order))
+    seen: dict[_Cell, list[Visit]] = {cell: [] for cell in cells}
+    for cell, visit in zip(order[len(warm) :], visits[len(warm) :], strict=True):
+        seen[cell].append(visit)
+    made = [_generation(plan, placement, point, seen, started) for point in range(plan.points)]
+    restoring = [
+        statistics.median(v.restoring for c in cells if c[1] == point for v in seen[c])
+        for point in range(plan.points)
+    ]
+    return made, restoring
 
 
-def _column(plan: Plan, column: int, point: int) -> tuple[int, Process]:
-    """Return (lane, process) of a column; the last column is the twin."""
-    twin = column == len(plan.lanes)
-    lane = plan.twins[point] if twin else column
-    return lane, Process(plan.lanes[lane].build, twin)
+def _generation(
+    plan: Plan,
+    placement: int,
+    point: int,
+    seen: Mapping[_Cell, Sequence[Visit]],
+    started: Started,
+) -> Generation:
+    every = range(plan.twin + 1)
+    nothing = (math.nan,) * len(next(iter(seen.values())))
+    times, probes, disturbed = [], [], []
+    for column in every:
+        visits = seen.get((column, point))
+        if visits is None:
+            times.append(nothing)
+            probes.append(nothing)
+            continue
+        asked = plan.asked(column, point)
+        drop = samples_for(plan.pace(column, point).counts_as)[1]
+        clock = plan.clocks[point]
+        times.append(tuple(_seconds(v, drop, clock) / asked.calls for v in visits))
+        probes.append(tuple(v.probe for v in visits))
+        disturbed += [_disturbed(v, drop) for v in visits]
+    return Generation(
+        placement,
+        plan.twins[point],
+        tuple(zip(*times, strict=True)),
+        tuple(zip(*probes, strict=True)),
+        tuple(started.first.get((column, point), math.nan) for column in every),
+        sum(disturbed) / len(disturbed),
+    )
 
 
-def _start(plan: Plan, stack: ExitStack, placed: Mapping[Process, int]) -> dict[Process, Worker]:
-    """Start the processes in the order given and lay out all their inputs."""
-    workers = {}
-    for process, placement in placed.items():
-        path = plan.programs[process.build][placement]
+def _seconds(visit: Visit, drop: int, clock: str) -> float:
+    kept = visit.samples[drop:]
+    return statistics.median(s.cpu if clock == CPU else s.wall for s in kept)
+
+
+def _disturbed(visit: Visit, drop: int) -> bool:
+    return any(s.away > AWAY * s.wall for s in visit.samples[drop:])
+
+
+def _visit_all(plan: Plan, started: Started, order: Sequence[_Cell]) -> Iterator[Visit]:
+    """Make visits in the order given, as many at once as lie in one process."""
+
+    def together(cell: _Cell) -> tuple[Process, _Cell | None]:
+        process = plan.seat(*cell).process
+        return process, None if process == SHARED else cell  # so that it can be named
+
+    for (process, _), group in groupby(order, together):
+        cells = list(group)
+        asked = [plan.asked(*cell) for cell in cells]
+        planned = sum(plan.visit_seconds(*cell) for cell in cells)
+        with _named(plan, cells[0]):
+            yield from started.workers[process].visits(asked, PATIENCE + SLACK * planned)
+
+
+def _start(
+    plan: Plan, stack: ExitStack, cells: Sequence[_Cell], placement: int, chance: random.Random
+) -> Started:
+    """Start the processes of these cells in random order, and call each entry once."""
+    seats = {cell: plan.seat(*cell) for cell in cells}
+    processes = list(dict.fromkeys(seat.process for seat in seats.values()))
+    workers, first = {}, {}
+    for process in chance.sample(processes, len(processes)):
+        own = [cell for cell in cells if seats[cell].process == process]
+        chance.shuffle(own)
+        path = plan.path(process, placement)
         worker = stack.enter_context(Worker(path, plan.cpu, memory_limit(path)))
-        lanes = [lane for lane in plan.lanes if lane.build == process.build]
-        for lane in lanes:
-            for point in range(plan.points):
-                slot = plan.slot(lane, point)
-                with _named(lane):
-                    worker.prepare(slot, lane.entry, plan.sets[lane.entry, point])
         workers[process] = worker
-    return workers
+        requests, calls = _opening(plan, own, placement, chance)
+        answers = worker.answers(requests, PATIENCE)
+        for number in range(len(requests)):
+            cell = calls.get(number)
+            with _named(plan, cell or own[0]):
+                answer = next(answers)
+            if cell:
+                first[cell] = timing.read_first(answer).seconds
+    return Started(workers, first)
 
 
-def _visit(plan: Plan, worker: Worker, lane: int, point: int) -> tuple[float, bool]:
-    """Return (seconds per call, was the process put off the CPU) of one visit."""
-    calls, per_call = plan.calls[lane, point]
-    samples, drop = samples_for(per_call)
-    with _named(plan.lanes[lane]):
-        visit = worker.visit(plan.slot(plan.lanes[lane], point), calls, samples, VISIT_LIMIT)
-    return statistics.median(visit.samples[drop:]) / calls, visit.switched > 0
+def _opening(
+    plan: Plan, cells: Sequence[_Cell], placement: int, chance: random.Random
+) -> tuple[list[Request], dict[int, _Cell]]:
+    """Return what a fresh process is asked, and which of the requests are first calls.
+
+    Libraries are loaded in random order. Candidates whose values are equal
+    find them in the same memory, so that its place makes no difference.
+    """
+    seats = {cell: plan.seat(*cell) for cell in cells}
+    numbers = sorted({seat.library for seat in seats.values()} - {0})
+    requests = [
+        timing.load(number, plan.library(number, placement))
+        for number in chance.sample(numbers, len(numbers))
+    ]
+    owners: list[tuple[object, int]] = []
+    for cell in cells:
+        seat, slot = seats[cell], plan.slot(*cell)
+        entry = plan.lanes[seat.lane].entry
+        inputs = plan.sets[entry, cell[1]]
+        owner = next((s for known, s in owners if known == inputs.arguments), None)
+        if owner is None or plan.drivers:
+            requests.append(timing.prepare(slot, seat.library, entry, inputs))
+            owners.append((inputs.arguments, slot))
+        else:
+            requests.append(timing.join(slot, seat.library, entry, owner))
+    calls = {}
+    for cell in cells:
+        calls[len(requests)] = cell
+        requests.append(timing.first(plan.slot(*cell)))
+    return requests, calls
+
+
+def _worker(plan: Plan, started: Started, cell: _Cell) -> Worker:
+    return started.workers[plan.seat(*cell).process]
 
 
 @contextmanager
-def _named(lane: Lane) -> Iterator[None]:
+def _named(plan: Plan, cell: _Cell) -> Iterator[None]:
     """Say which candidate it was when its worker ends."""
     try:
         yield
     except WorkerEnded as ended:
-        raise LaneEnded(lane.candidate, ended.kind, ended.why) from ended
+        seat = plan.seat(*cell)
+        candidate = "" if seat.process == SHARED else plan.lanes[seat.lane].candidate
+        raise LaneEnded(candidate, ended.kind, ended.why) from ended

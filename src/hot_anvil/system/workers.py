@@ -16,7 +16,7 @@ from contextlib import suppress
 from itertools import count, islice
 from pathlib import Path
 
-from hot_anvil.core import protocol
+from hot_anvil.core import protocol, timing
 from hot_anvil.core.ending import REPORT_BYTES, Report, read_report
 from hot_anvil.core.errors import FaultError, RequestError
 from hot_anvil.core.inputs import InputSet
@@ -113,21 +113,38 @@ class Worker:
             os.close(answers)
         live(self._pid)
 
-    def prepare(self, slot: int, entry: int, inputs: InputSet) -> None:
+    def load(self, library: int, path: str) -> None:
+        """Load a build's library under a number."""
+        self.ask(timing.load(library, path), 30.0)
+
+    def prepare(self, slot: int, library: int, entry: int, inputs: InputSet) -> None:
         """Lay out an input set, to be timed."""
-        self._ask(protocol.prepare(slot, entry, inputs), 30.0)
+        self.ask(timing.prepare(slot, library, entry, inputs), 30.0)
 
-    def calibrate(self, slot: int, seconds: float, limit: float) -> tuple[int, float]:
-        """Return (calls that fill ``seconds``, what the last batch took)."""
-        return protocol.read_calibration(self._ask([protocol.calibrate(slot, seconds)], limit))
-
-    def visit(self, slot: int, calls: int, samples: int, limit: float) -> protocol.Visit:
-        """Time ``samples`` batches of ``calls`` calls."""
-        return protocol.read_visit(self._ask([protocol.visit(slot, calls, samples)], limit))
+    def join(self, slot: int, library: int, entry: int, owner: int) -> None:
+        """Let an entry find its values where another slot has them."""
+        self.ask(timing.join(slot, library, entry, owner), 30.0)
 
     def probe(self) -> float:
         """Return the seconds that a fixed piece of work takes just now."""
-        return protocol.read_probe(self._ask([protocol.request("Z")], 10.0))
+        return timing.read_probe(self.ask([protocol.request("Z")], 10.0))
+
+    def first(self, slot: int, limit: float) -> timing.First:
+        """Time one call."""
+        return timing.read_first(self.ask(timing.first(slot), limit))
+
+    def state(self, slot: int, limit: float) -> bool:
+        """Tell whether calls read what earlier ones wrote."""
+        return bool(self.ask(timing.state(slot), limit)[0])
+
+    def calibrate(self, slot: int, seconds: float, alone: bool, limit: float) -> tuple[int, float]:
+        """Return (calls that fill ``seconds``, what the best batch of them took)."""
+        answer = self.ask(timing.calibrate(slot, seconds, alone), limit)
+        return timing.read_calibration(answer)
+
+    def visits(self, wanted: Sequence[timing.Asked], limit: float) -> list[timing.Visit]:
+        """Make visits, one after the other."""
+        return timing.read_visits(self.ask(timing.visits(wanted), limit), wanted)
 
     def answers(self, requests: Sequence[protocol.Request], seconds: float) -> Iterator[bytes]:
         """Give the answer to each request; ``seconds`` bounds each of them.
@@ -189,7 +206,8 @@ class Worker:
     def __exit__(self, *_: object) -> None:
         self.close()
 
-    def _ask(self, message: protocol.Request, seconds: float) -> bytes:
+    def ask(self, message: protocol.Request, seconds: float) -> bytes:
+        """Return the answer to one request."""
         (answer,) = self.answers([message], seconds)
         return answer
 

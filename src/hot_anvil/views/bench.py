@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from hot_anvil.core.measure import Result, Standing
+from hot_anvil.core.measure import BASELINE, FASTER, SLOWER, Against, Result, Standing
 from hot_anvil.core.verdict import CORRECT
 from hot_anvil.views.check import excluded
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
@@ -44,7 +44,7 @@ def environment(sheet: Sheet, notes: Sequence[str]) -> None:
 
 
 def _standing(sheet: Sheet, standing: Standing) -> None:
-    ordered = sorted(standing.results, key=lambda result: result.ratio)
+    ordered = sorted(standing.results, key=lambda result: result.against.told.ratio)
     label = ordered[0].inputs
     if label:
         sheet.add("  ", Span(label, STRONG))
@@ -54,23 +54,29 @@ def _standing(sheet: Sheet, standing: Standing) -> None:
 
 
 def _row(result: Result) -> list[Cell]:
-    strong = CHANGE if result.word in ("faster", "slower") else "plain"
+    told = result.against.told
     same = f"same code as {result.same_as}" if result.same_as else ""
-    is_base = result.word == "baseline"
     return [
         result.candidate,
         duration(result.seconds_per_call),
-        ratio(result.ratio),
-        "" if is_base else interval(result.low, result.high),
-        Span(result.word, strong),
+        ratio(told.ratio),
+        "" if told.word == BASELINE else interval(told.low, told.high),
+        word(result.against),
         spread(result.placement_spread),
         Span(same, DIM),
     ]
 
 
-def spread(placement_spread: float) -> str:
+def word(against: Against) -> Span:
+    """Return the word for a comparison, and what turns it over."""
+    told = against.told.word
+    text = f"{told}: {against.depends} decides" if against.depends else told
+    return Span(text, CHANGE if told in (FASTER, SLOWER) else "plain")
+
+
+def spread(placement_spread: float | None) -> str:
     """Return how much placement changes a time, "" when that cannot be told from noise."""
-    return ratio(placement_spread) if placement_spread > 1.05 else ""
+    return ratio(placement_spread) if placement_spread and placement_spread > 1.05 else ""
 
 
 def trust(standing: Standing) -> str:
@@ -81,7 +87,7 @@ def trust(standing: Standing) -> str:
         f"{plural(standing.rounds, 'round')} in random order; intervals hold for all pairs at "
         f"once (99 %); noise floor {percent(floor)}"
     )
-    if any(result.placement_spread > 1.05 for result in standing.results):
+    if any(spread(result.placement_spread) for result in standing.results):
         text += "; placement: how much where the code lies in memory alone changes the time"
     if standing.disturbed > BUSY:
         text += f"; the machine was busy: {percent(standing.disturbed)} of visits were disturbed"

@@ -19,7 +19,7 @@ from hot_anvil.views.verdictdocs import verdict_row
 if TYPE_CHECKING:
     from hot_anvil.core.judged import Checked, Measured, Picked
     from hot_anvil.core.ledger import Ledger
-    from hot_anvil.core.measure import Result
+    from hot_anvil.core.measure import Against, Result
     from hot_anvil.core.proof import DebugProof
 
 
@@ -292,6 +292,11 @@ def bench_document(measured: "Sequence[Measured]", notes: Sequence[str]) -> Docu
                     "generations": standing.generations,
                     "rounds": standing.rounds,
                     "disturbed": standing.disturbed,
+                    "busy": standing.busy,
+                    "clock": standing.contests[0].clock,
+                    "each_call_alone": standing.contests[0].alone,
+                    "restoring_seconds": standing.contests[0].restoring,
+                    "one_process": list(standing.contests[0].shared),
                 }
             )
     excluded = [_excluded(item.checked) for item in measured]
@@ -305,7 +310,22 @@ def bench_document(measured: "Sequence[Measured]", notes: Sequence[str]) -> Docu
 
 
 def _result(result: "Result") -> Document:
-    return {**_finite(result._asdict()), "same_as": result.same_as or None}
+    fields = result._asdict()
+    against = fields.pop("against")
+    return {**_finite(fields), **_against(against), "same_as": result.same_as or None}
+
+
+def _against(against: "Against") -> Document:
+    """Return a comparison: the main answer flat, the others in tables of their own."""
+    out = {**_finite(against.told._asdict()), "visible": against.visible}
+    for name in ("as_built", "quiet", "busy"):
+        told = getattr(against, name)
+        out[name] = told and _finite(told._asdict())
+    return {
+        **_finite(out),
+        "depends": against.depends or None,
+        "by_placement": list(against.placements),
+    }
 
 
 def _finite(fields: Document) -> Document:
@@ -327,7 +347,8 @@ def pick_document(picked: "Sequence[Picked]", notes: Sequence[str]) -> Document:
         for row in item.pick.ranking:
             plain = _finite(row._asdict())
             cost = plain.pop("cost")._asdict()
-            ranking.append({"snippet": item.pick.snippet, **plain, **cost})
+            against = _against(plain.pop("against"))
+            ranking.append({"snippet": item.pick.snippet, **plain, **against, **cost})
     return document(
         "pick",
         choice={item.pick.snippet: item.pick.choice for item in picked},

@@ -3,8 +3,9 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from hot_anvil.core.measure import BEST, TIED
 from hot_anvil.core.pick import Pick, Ranked
-from hot_anvil.views.bench import environment, spread, trust
+from hot_anvil.views.bench import environment, spread, trust, word
 from hot_anvil.views.check import excluded, undefined
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import duration, interval, joined, ratio, size
@@ -64,14 +65,14 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
 
 
 def _row(ranked: Ranked, seconds: float | None) -> list[Cell]:
-    best = ranked.word == "best"
+    best = ranked.word == BEST
     return [
         "?" if ranked.rank is None else str(ranked.rank),
         ranked.candidate,
         duration(seconds),
         ratio(ranked.ratio),
-        "" if best else interval(ranked.low, ranked.high),
-        Span(ranked.word, CHANGE if best or ranked.word == "tied" else "plain"),
+        "" if best else interval(ranked.against.told.low, ranked.against.told.high),
+        Span(word(ranked.against).text, CHANGE if ranked.word in (BEST, TIED) else "plain"),
         spread(ranked.placement_spread),
         size(ranked.cost.code_bytes),
         duration(ranked.cost.compile_seconds),

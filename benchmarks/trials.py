@@ -1,0 +1,219 @@
+"""Does the tool call equal code different, and does it find work really added?
+
+    python benchmarks/trials.py [--trials 60] [--seconds 2.5] [--load] [--only KERNEL] [--jsonl FILE]
+
+Each trial measures four builds of one kernel with the whole tool: two that
+differ in the bytes of an unused constant only (so that they are timed, not
+recognised as the same code), one whose code is moved by 16 bytes, and one that
+does 3 % more passes. A naive script (each build once, one after the other,
+medians of ten samples compared at 1 %) times the same programs for comparison.
+``--load`` keeps one CPU busy meanwhile.
+"""
+
+import argparse
+import json
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import NamedTuple
+
+from hot_anvil.api import Workshop, open_source
+from hot_anvil.core.inputs import make_input_set
+from hot_anvil.core.measure import Result
+from hot_anvil.core.timing import Asked
+from hot_anvil.core.wanted import Wanted
+from hot_anvil.system.workers import Worker
+
+
+class Kernel(NamedTuple):
+    """Code whose work is known: ``passes`` at 1000, 3 % more at 1030."""
+
+    loop: str
+    passes: int
+    levels: int  # elements of the buffer it reads
+    long: bool = False  # over 50 us a call, or bound by memory
+
+
+KERNELS = {
+    "sum, 100 ns": Kernel("for (long i = 0; i < n; i++) s += levels[i & 255] ^ i;", 200, 256),
+    "chain, 1 us": Kernel(
+        "for (long i = 0; i < n; i++) s = s * 25214903917 + levels[i & 255];", 700, 256
+    ),
+    "branches missed, 20 us": Kernel(
+        # Goes on from call to call: no predictor learns these branches.
+        "static unsigned long r = 1; for (long i = 0; i < n; i++) {"
+        " r = r * 6364136223846793005 + 1442695040888963407;"
+        " if (r >> 63) s += levels[i & 4095]; else s ^= i; }",
+        3000,
+        4096,
+    ),
+    "divide, 50 us": Kernel(
+        "for (long i = 0; i < n; i++) s += (s ^ levels[i & 4095]) / (i | 7);", 6000, 4096
+    ),
+    "memory, 2 ms": Kernel(
+        "for (long i = 0; i < n; i++) s += levels[(i * 16) & 2097151];", 300_000, 2_097_152, True
+    ),
+    "matrix, 20 ms": Kernel(
+        "for (long i = 0; i < n; i++) for (int k = 0; k < 256; k++)"
+        " s += levels[(i * 7 + k * 256) & 65535] * (long)k;",
+        90_000,
+        65_536,
+        True,
+    ),
+}
+TRUTHS = ("equal", "moved", "3 % more")
+SOURCE = """const char TAG[] = NAME;
+__asm__(".text; .skip " MOVED ", 0xcc");
+long kernel(const int *levels, long times)
+{{
+    long s = 1, n = times * PASSES / 1000;
+    {loop}
+    __asm__ volatile("" : "+r"(s)); /* the loop's result counts as used, whatever PASSES is */
+    return 0;
+}}
+"""
+WORDS = ("tied", "slower", "faster", "not enough data")
+
+
+class Row(NamedTuple):
+    """One pair of one trial."""
+
+    kernel: str
+    truth: str
+    who: str
+    word: str
+    visible: float  # the difference that would have been told, as a share
+    depends: str
+    as_built: str  # the word at the placement that the linker gives by itself
+
+
+def workshop_for(folder: Path, kernel: Kernel) -> Workshop:
+    """Return a workshop on one kernel with its four builds."""
+    source = folder / "kernel.c"
+    source.write_text(SOURCE.format(loop=kernel.loop))
+    builds = [
+        f"gcc -O2 -DNAME='\"{name}\"' -DMOVED='\"{moved}\"' -DPASSES={passes}"
+        for name, moved, passes in (
+            ("ebb", 0, 1000),
+            ("sea", 0, 1000),
+            ("ebb", 16, 1000),
+            ("ebb", 0, 1030),
+        )
+    ]
+    levels = f'levels = {{ fill = "uniform(0, 999)", count = {kernel.levels} }}'
+    return open_source(source, builds, inputs=[levels, f"times = {kernel.passes}"])
+
+
+def naive(workshop: Workshop) -> list[str]:
+    """Time each build once, one after the other, and compare the medians at 1 %."""
+    (snippet,) = workshop.bench.snippets
+    signatures = workshop.signatures(snippet)
+    inputs = make_input_set(workshop.bench, snippet, signatures[0], Wanted({}), {})
+    medians = []
+    for program in workshop.link(workshop.compile(), signatures, 0).values():
+        with Worker(program.path) as worker:
+            worker.prepare(0, 0, 0, inputs)
+            calls, _ = worker.calibrate(0, 0.002, False, 60)
+            (visit,) = worker.visits([Asked(0, 10, False, calls)], 60)
+            medians.append(statistics.median(s.wall for s in visit.samples) / calls)
+    ratios = [m / medians[0] for m in medians[1:]]
+    return ["slower" if r > 1.01 else "faster" if r < 1 / 1.01 else "tied" for r in ratios]
+
+
+def trial(workshop: Workshop, seconds: float, seed: int) -> list[Result]:
+    """Return the results of the three builds that are compared with the first."""
+    (measured,) = workshop.measure(seconds=seconds, seed=seed)
+    (standing,) = measured.standings
+    names = [built.build.name for built in workshop.compile()]
+    assert len(measured.checked.correct) == 4, measured.checked.verdicts
+    return [standing.result(name) for name in names[1:]]
+
+
+@contextmanager
+def background(wanted: bool) -> Iterator[None]:
+    """Keep the first CPU busy."""
+    burner = None
+    if wanted:
+        cpu = min(os.sched_getaffinity(0))
+        code = f"import os\nos.sched_setaffinity(0, {{{cpu}}})\nwhile True: pass"
+        burner = subprocess.Popen([sys.executable, "-c", code])
+    try:
+        yield
+    finally:
+        if burner:
+            burner.kill()
+
+
+def rows_of(name: str, seconds: float, seed: int) -> list[Row]:
+    """Run one trial and the naive script on the same programs."""
+    with tempfile.TemporaryDirectory() as folder:
+        workshop = workshop_for(Path(folder), KERNELS[name])
+        ours = trial(workshop, seconds, seed)
+        theirs = naive(workshop)
+    rows = []
+    for truth, result, word in zip(TRUTHS, ours, theirs, strict=True):
+        against = result.against
+        built = against.as_built.word if against.as_built else ""
+        rows.append(
+            Row(
+                name, truth, "hot-anvil", against.told.word, against.visible, against.depends, built
+            )
+        )
+        rows.append(Row(name, truth, "naive script", word, 0.01, "", ""))
+    return rows
+
+
+def report(rows: list[Row]) -> int:
+    """Print the table and return 1 when equal code was called different too often."""
+    print(f"{'kernel':<24}{'truth':<10}{'who':<14}" + "".join(f"{w:>17}" for w in WORDS)
+          + f"{'visible':>9}")  # fmt: skip
+    for key in sorted({row[:3] for row in rows}, key=lambda k: (list(KERNELS).index(k[0]), k)):
+        own = [row for row in rows if row[:3] == key]
+        counts = Counter(row.word for row in own)
+        numbers = "".join(f"{counts[word]:>17}" for word in WORDS)
+        visible = statistics.median(row.visible for row in own)
+        print(f"{key[0]:<24}{key[1]:<10}{key[2]:<14}{numbers}{visible:>9.1%}")
+    for who in ("hot-anvil", "naive script"):
+        equal = [r for r in rows if r.who == who and r.truth != "3 % more"]
+        false = sum(r.word in ("slower", "faster") for r in equal)
+        more = [r for r in rows if r.who == who and r.truth == "3 % more"]
+        short = [r for r in more if not KERNELS[r.kernel].long]
+        found = sum(r.word == "slower" for r in short)
+        print(
+            f"{who}: equal code called different: {false} of {len(equal)}; 3 % found in kernels up "
+            f"to 50 us: {found} of {len(short)}; wrong direction: "
+            f"{sum(r.word == 'faster' for r in more)} of {len(more)}"
+        )
+    ours = [r for r in rows if r.who == "hot-anvil" and r.truth != "3 % more"]
+    return int(sum(r.word in ("slower", "faster") for r in ours) > max(1, 0.01 * len(ours)))
+
+
+def main() -> int:
+    """Print the counts of each word per kernel; return 1 for too many false claims."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--trials", type=int, default=60)
+    parser.add_argument("--seconds", type=float, default=2.5)
+    parser.add_argument("--load", action="store_true")
+    parser.add_argument("--only", action="append", choices=KERNELS, default=[])
+    parser.add_argument("--jsonl", type=Path, help="keep every pair of every trial here")
+    args = parser.parse_args()
+    names = args.only or list(KERNELS)
+    rows: list[Row] = []
+    with background(args.load):
+        for number in range(args.trials):
+            made = rows_of(names[number % len(names)], args.seconds, number)
+            rows += made
+            if args.jsonl:
+                with args.jsonl.open("a") as file:
+                    file.writelines(json.dumps(row._asdict()) + "\n" for row in made)
+    return report(rows)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,123 @@
+"""What was measured at one size, before any statistics."""
+
+import math
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
+from typing import Any, NamedTuple
+
+SAMPLE_SECONDS = 0.0002
+LONG_CALL = 0.002  # seconds; a visit then is one sample of one call
+SIMILAR = 1.15  # times of equal candidates are calibrated no further apart
+WALL, CPU = "wall clock", "CPU clock"
+NO_NUMBERS: Mapping[str, int] = MappingProxyType({})
+_KEPT_DIGITS = 5
+
+
+class Generation(NamedTuple):
+    """One set of fresh worker processes at one sweep point, all code at one placement.
+
+    Columns are the candidates, then the twin: a second copy of one of them.
+    """
+
+    placement: int  # bytes after a 64-byte boundary
+    twin_of: int  # column
+    times: tuple[tuple[float, ...], ...]  # (round, column): seconds per call, NaN if not run
+    probes: tuple[tuple[float, ...], ...]  # the same: seconds of a fixed piece of work before it
+    first: tuple[float, ...]  # per column: seconds of the first call in its process
+    disturbed: float  # share of visits during which the process was put off the CPU
+
+
+class Contest(NamedTuple):
+    """All that was measured at one sweep point."""
+
+    snippet: str
+    inputs: str  # label of the sweep point
+    candidates: tuple[str, ...]  # one per column but the last
+    generations: tuple[Generation, ...]
+    same_as: Mapping[str, str]  # candidate not timed -> timed one with the very same code
+    numbers: Mapping[str, int] = NO_NUMBERS  # the sweep point
+    elements: int | None = None  # that a call works on, where the snippet says "per"
+    clock: str = WALL
+    alone: bool = False  # calls change what they read: each was timed from its first values
+    restoring: float = 0.0  # seconds to put the first values back once, never inside a time
+    shared: tuple[str, ...] = ()  # candidates that were timed in one process
+
+
+def samples_for(seconds_per_call: float) -> tuple[int, int]:
+    """Return (samples of a visit, how many of the first to drop) for a call this long."""
+    if seconds_per_call > LONG_CALL:
+        return 1, 0
+    return (2, 1) if seconds_per_call > SAMPLE_SECONDS else (6, 1)
+
+
+class Pace(NamedTuple):
+    """How a candidate is called in a visit."""
+
+    calls: int  # of a sample
+    counts_as: float  # seconds per call that the visit is laid out for
+    seconds: float  # per call, as calibrated
+
+
+def shared_paces(per_call: Sequence[float]) -> tuple[Pace, ...]:
+    """Return the pace of each candidate, given its calibrated seconds per call.
+
+    Candidates that may be equal must make the same number of calls: each visit
+    warms caches and branch predictors anew, so a sample of more calls is faster
+    per call, and calibrating each by itself made equal code differ by up to
+    3 %. Neighbours in speed within SIMILAR of each other therefore share the
+    number that fits the fastest of them.
+    """
+    order = sorted(range(len(per_call)), key=per_call.__getitem__)
+    out = [Pace(1, 0.0, 0.0)] * len(per_call)
+    leader = previous = 0.0
+    for k in order:
+        seconds = max(per_call[k], 1e-12)
+        if not previous or seconds > previous * SIMILAR:
+            leader = seconds
+        previous = seconds
+        out[k] = Pace(max(1, round(SAMPLE_SECONDS / leader)), leader, seconds)
+    return tuple(out)
+
+
+def contest_document(contest: Contest) -> dict[str, Any]:
+    """Return the contest as plain data; None stands for a candidate that did not run."""
+
+    def plain(values: Sequence[float]) -> list[float | None]:
+        return [None if math.isnan(v) else float(f"{v:.{_KEPT_DIGITS}g}") for v in values]
+
+    generations = [
+        {
+            **generation._asdict(),
+            "times": [plain(row) for row in generation.times],
+            "probes": [plain(row) for row in generation.probes],
+            "first": plain(generation.first),
+        }
+        for generation in contest.generations
+    ]
+    return {
+        **contest._asdict(),
+        "generations": generations,
+        "same_as": dict(contest.same_as),
+        "numbers": dict(contest.numbers),
+    }
+
+
+def read_contest(document: Mapping[str, Any]) -> Contest:
+    """Return the contest that ``contest_document`` made plain."""
+
+    def known(values: Sequence[float | None]) -> tuple[float, ...]:
+        return tuple(math.nan if v is None else v for v in values)
+
+    generations = tuple(
+        Generation(
+            **{
+                **row,
+                "times": tuple(map(known, row["times"])),
+                "probes": tuple(map(known, row["probes"])),
+                "first": known(row["first"]),
+            }
+        )
+        for row in document["generations"]
+    )
+    lists = {key: tuple(document[key]) for key in ("candidates", "shared")}
+    return Contest(**{**document, **lists, "generations": generations})
