@@ -1,6 +1,6 @@
 """Does the tool call equal code different, and does it find work really added?
 
-    python benchmarks/trials.py [--trials 60] [--seconds 2.5] [--load] [--only KERNEL] [--jsonl FILE]
+    python benchmarks/trials.py [--trials 60] [--seconds 2.5] [--load] [--only KERNEL]
 
 Each trial measures four builds of one kernel with the whole tool: two that
 differ in the bytes of an unused constant only (so that they are timed, not

@@ -12,23 +12,26 @@ from hypothesis import strategies as st
 
 from conftest import document, hot_anvil, write_bench
 from hot_anvil.api import open_bench, open_source
+from hot_anvil.core.contest import Pace
 from hot_anvil.core.inputs import Argument, InputSet
-from hot_anvil.core.protocol import (
-    HEAD,
+from hot_anvil.core.protocol import HEAD, read_output
+from hot_anvil.core.signature import Signature
+from hot_anvil.core.timing import (
+    Asked,
+    Sample,
     prepare,
     read_calibration,
-    read_output,
     read_probe,
-    read_visit,
+    read_visits,
 )
-from hot_anvil.core.signature import Signature
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.core.types import Type
 from hot_anvil.core.wanted import Wanted, point_label, sweep_points
 from hot_anvil.system.harness import PLACEMENTS
-from hot_anvil.system.measuring import GENERATIONS, turns_and_rounds
+from hot_anvil.system.lanes import SHARED, Lane, Plan, Process
+from hot_anvil.system.measuring import generations_and_rounds
 from hot_anvil.system.process import OUTPUT_LIMIT, run
-from hot_anvil.system.rounds import Decks, Lane, Plan, Process
+from hot_anvil.system.rounds import Decks
 from hot_anvil.system.workers import Worker, WorkerEnded
 
 TOTAL = """int total(const int *levels, int n)
@@ -139,11 +142,11 @@ def test_a_worker_that_is_asked_nonsense_ends_and_says_so(
     with Worker(program.path) as worker:
         assert 0 < worker.probe() < 1
         with pytest.raises(WorkerEnded) as ended:
-            worker.visit(3, 1, 1, 5)  # nothing was prepared in that slot
+            worker.visits([Asked(3, 1, False, 1)], 5)  # nothing was prepared in that slot
     assert ended.value.kind == "crashed"
     huge = InputSet(Wanted({}), (Argument("levels", "buffer", b"\0" * (64 << 20), 4, False),))
     with Worker(program.path, memory=32 << 20) as small, pytest.raises(WorkerEnded) as ended:
-        small.prepare(0, 0, huge)
+        small.prepare(0, 0, 0, huge)
     assert "memory" in ended.value.why
 
 
@@ -166,7 +169,7 @@ def test_outputs_are_cut_where_the_buffers_end(arguments: list[Argument], result
     found = read_output(made, inputs, POINTS)
     assert found.result == result
     assert list(found.buffers) == [(a.name, a.data) for a in written]
-    asked = b"".join(prepare(2, 1, inputs))
+    asked = b"".join(prepare(2, 0, 1, inputs))
     assert len(asked) == HEAD.size + HEAD.unpack(asked[: HEAD.size])[1]
 
 
@@ -175,31 +178,74 @@ def test_answers_are_in_seconds() -> None:
         return b"".join(v.to_bytes(8, "little") for v in values)
 
     assert read_calibration(numbers(7, 2_000_000)) == (7, 0.002)
-    visit = read_visit(numbers(3_000_000, 2, 1_000, 5_000))
-    assert (visit.cpu_seconds, visit.switched, visit.samples) == (0.003, 2, (1e-6, 5e-6))
+    asked = [Asked(4, 2, False, 9), Asked(5, 1, True, 9)]
+    one = numbers(1_000, 20, 2, 3_000, 2_000, 1_000, 5_000, 4_000, 0)
+    first, second = read_visits(one + numbers(2_000, 0, 0, 7_000, 7_000, 0), asked)
+    assert (first.probe, first.restoring, first.waits) == (1e-6, 2e-8, 2)
+    assert first.samples == (Sample(3e-6, 2e-6, 1e-6), Sample(5e-6, 4e-6, 0.0))
+    assert second.samples == (Sample(7e-6, 7e-6, 0.0),)
     assert read_probe(numbers(100_000)) == 1e-4
 
 
 def plan_of(seconds_a_call: float) -> Plan:
     lanes = (Lane("c0", "b0", 0), Lane("c1", "b1", 0))
-    programs = {lane.build: dict.fromkeys(PLACEMENTS, "") for lane in lanes}
-    calls = {(lane, 0): (1, seconds_a_call) for lane in range(2)}
-    return Plan(lanes, programs, {}, 1, calls, (1,), 0, frozenset({0, 1}))
+    images = {lane.build: {place: f"/{lane.build}/{place}/library.so" for place in PLACEMENTS}
+              for lane in lanes}  # fmt: skip
+    paces = {(lane, 0): Pace(1, seconds_a_call, seconds_a_call) for lane in range(2)}
+    everyone = frozenset({0, 1})
+    return Plan(lanes, images, images, "/loader", {}, 1, 0, everyone, (1,), paces, (False,), ("",))
 
 
-def test_long_calls_get_fewer_turns_and_short_ones_all_placements() -> None:
-    assert turns_and_rounds(plan_of(1e-3), 20.0)[0] == len(PLACEMENTS)
-    assert turns_and_rounds(plan_of(0.5), 2.0) == (1, 1)
-    turns, rounds = turns_and_rounds(plan_of(1e-3), 0.4)
-    assert turns * (rounds + 1) * plan_of(1e-3).round_seconds() * GENERATIONS <= 0.4 * 1.01
+def test_long_calls_get_fewer_generations_and_short_ones_all_placements() -> None:
+    count, rounds = generations_and_rounds(plan_of(1e-3), 20.0)
+    assert count >= 5 * len(PLACEMENTS) and rounds > 1
+    assert generations_and_rounds(plan_of(0.5), 2.0) == (10, 1)
+    for seconds in (0.4, 1.0, 5.0):
+        plan = plan_of(1e-3)
+        count, rounds = generations_and_rounds(plan, seconds)
+        assert count * (plan.fixed_seconds() + rounds * plan.round_seconds()) <= seconds * 1.01
 
 
 @given(st.integers(0, 999))
-def test_every_process_goes_through_all_placements_in_its_own_order(seed: int) -> None:
+def test_generations_go_through_all_placements_before_any_comes_again(seed: int) -> None:
+    decks = Decks(PLACEMENTS, random.Random(seed))
+    drawn = [decks.draw() for _ in range(2 * len(PLACEMENTS))]
+    for half in (drawn[: len(PLACEMENTS)], drawn[len(PLACEMENTS) :]):
+        assert sorted(half) == sorted(PLACEMENTS)
+
+
+def test_a_twin_is_another_file_in_the_same_process_and_slots_are_its_own() -> None:
     plan = plan_of(1e-6)
-    decks = Decks(plan, random.Random(seed))
-    drawn = [decks.draw(plan) for _ in range(2 * len(PLACEMENTS))]
-    assert set(drawn[0]) == {Process("b0", False), Process("b1", False), Process("b1", True)}
-    for process in plan.processes:
-        for half in (drawn[: len(PLACEMENTS)], drawn[len(PLACEMENTS) :]):
-            assert sorted(turn[process] for turn in half) == sorted(PLACEMENTS)
+    own, twin = plan.seat(1, 0), plan.seat(2, 0)
+    assert own.process == twin.process == SHARED and own.lane == twin.lane == 1
+    files = [plan.library(seat.library, 80) for seat in (plan.seat(0, 0), own, twin)]
+    assert files == ["/b0/80/library.so", "/b1/80/library.so", "/b1/80/twin.so"]
+    assert len({plan.slot(column, 0) for column in plan.columns}) == 3
+    apart = plan._replace(libraries={})
+    assert [apart.seat(c, 0).process for c in apart.columns] == [
+        Process("b0", False), Process("b1", False), Process("b1", True)
+    ]  # fmt: skip
+
+
+MIXED = """
+void settle(int *levels, int n)
+{
+    for (int i = 1; i < n; i++) levels[i] = KIND;
+}
+"""
+
+
+@pytest.mark.parametrize(
+    ("kind", "reads"),
+    [("i", False), ("levels[i] > 9 ? 9 : levels[i]", True), ("levels[i - 1] / 2 + i", True)],
+)
+def test_calls_that_read_what_they_wrote_are_timed_one_by_one(
+    tmp_path: Path, kind: str, reads: bool
+) -> None:
+    source = tmp_path / "settle.c"
+    source.write_text(MIXED.replace("KIND", kind))
+    values = ['levels = { fill = "uniform(0, 20)", count = 64 }', "n = 64"]
+    given = [word for value in values for word in ("--inputs", value)]
+    found = document("bench", source, "--build", "gcc -O1", *given, "--seconds", "0.1")
+    (contest,) = found["contests"]
+    assert contest["each_call_alone"] == reads and contest["restoring_seconds"] > 0

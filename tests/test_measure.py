@@ -13,137 +13,149 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from conftest import document, hot_anvil
-from hot_anvil.core.measure import (
+from hot_anvil.core.contest import (
     SIMILAR,
     Contest,
     Generation,
-    Turn,
     contest_document,
-    overall,
+    read_contest,
     samples_for,
-    settled,
-    shared_calls,
-    standing,
-    undecided,
+    shared_paces,
 )
+from hot_anvil.core.measure import Result, settled, standing, undecided
 from hot_anvil.core.pick import Cost, pick
 from hot_anvil.core.stats import ALPHA, trimmed_interval, word_for
 from hot_anvil.core.verdict import Verdict
 
+PLACES = 8
+ROUNDS = 3
+
 
 def contest(
-    seed: int, works: list[float], generations: int = 10, noise: float = 0.01, twin_of: int = 0
+    seed: int,
+    works: list[float],
+    generations: int = 40,
+    noise: float = 0.01,
+    places: NDArray[Any] | None = None,
+    busy: list[float] | None = None,
 ) -> Contest:
-    """Return a made-up contest: regimes that all share, effects of a generation, and noise."""
+    """Return a made-up contest: regimes that all share, effects of a generation, and noise.
+
+    The twin is the first candidate's. ``places`` (placement, column) are log
+    times that placement adds; ``busy`` those that a busy machine adds.
+    """
     chance = np.random.default_rng(seed)
     made = []
-    for _ in range(generations):
-        times: NDArray[Any] = np.array([*works, works[twin_of]])
-        own = chance.normal(0, noise / 3, len(times))
-        regime = chance.choice([0.0, 0.6], (12, 1))
-        rounds = np.exp(np.log(times) + own + regime + chance.normal(0, noise, (12, len(times))))
-        turn = Turn((0,) * len(times), tuple(tuple(row) for row in rounds.tolist()))
-        made.append(Generation((turn,)))
+    columns = len(works) + 1
+    slower = np.array(busy or [0.6] * columns)
+    for number in range(generations):
+        times: NDArray[Any] = np.log(np.array([*works, works[0]]))
+        if places is not None:
+            times = times + places[number % PLACES]
+        own = chance.normal(0, noise / 3, columns)
+        regime = chance.choice([0.0, 1.0], (ROUNDS, 1))
+        noisy = chance.normal(0, noise, (ROUNDS, columns))
+        rounds = np.exp(times + own + regime * slower + noisy)
+        probes = np.broadcast_to(1e-5 * (1 + regime), rounds.shape)
+        rows, seen = (tuple(map(tuple, array.tolist())) for array in (rounds, probes))
+        made.append(Generation(number % PLACES * 16, 0, rows, seen, (1e-5,) * columns, 0.0))
     names = tuple(f"c{k}" for k in range(len(works)))
-    return Contest("surge", "", names, twin_of, tuple(made), 0.0, {})
+    return Contest("surge", "", names, tuple(made), {})
+
+
+def words(contest: Contest) -> list[str]:
+    return [r.against.told.word for r in standing([contest], "c0").results]
 
 
 def test_equal_candidates_are_hardly_ever_told_apart() -> None:
-    false = 0
-    for seed in range(300):
-        result = standing(contest(seed, [1e-6] * 4, noise=0.02), "c0")
-        false += any(r.word in ("faster", "slower") for r in result.results)
-    assert false <= 300 * ALPHA
+    for generations in (10, 40):
+        false = sum(
+            bool({"faster", "slower"} & {*words(contest(seed, [1e-6] * 4, generations, 0.02))})
+            for seed in range(150)
+        )
+        assert false <= 150 * ALPHA
 
 
 def test_true_differences_are_found_in_the_right_direction() -> None:
     found = 0
-    for seed in range(100):
-        result = standing(contest(seed, [1e-6, 1.03e-6, 0.97e-6]), "c0")
-        words = [r.word for r in result.results]
-        assert words[1] != "faster" and words[2] != "slower"
-        found += words == ["baseline", "slower", "faster"]
-        assert result.best == "c2"
-    assert found >= 95
+    for seed in range(60):
+        made = contest(seed, [1e-6, 1.03e-6, 0.97e-6])
+        said = words(made)
+        assert said[1] != "faster" and said[2] != "slower"
+        found += said == ["baseline", "slower", "faster"]
+        assert standing([made], "c0").best == "c2"
+    assert found >= 57
+
+
+def second(made: Contest) -> Result:
+    return standing([made], "c0").results[1]
 
 
 def test_a_regime_that_doubles_all_times_moves_no_ratio() -> None:
-    result = standing(contest(1, [1e-6, 2e-6], noise=0.001), "c0").results[1]
-    assert result.ratio == pytest.approx(2, rel=0.01)
-    assert result.low < result.ratio < result.high
+    told = second(contest(1, [1e-6, 2e-6], noise=0.001)).against.told
+    assert told.ratio == pytest.approx(2, rel=0.01)
+    assert told.low < told.ratio < told.high
 
 
-def test_placement_moves_no_ratio_and_is_told() -> None:
-    """Two equal candidates, each twice as slow at one placement of four, not the same one."""
-    chance = np.random.default_rng(5)
-    made = []
-    for _ in range(20):
-        orders = [chance.permutation(4) for _ in range(3)]
-        turns = []
-        for at in zip(*orders, strict=True):
-            slow = np.array([at[0] == 1, at[1] == 3, at[2] == 1])
-            times = np.log(1e-6) + np.log(2) * slow + chance.normal(0, 0.01, (3, 3))
-            rounds = tuple(tuple(row) for row in np.exp(times).tolist())
-            turns.append(Turn(tuple(int(place) * 16 for place in at), rounds))
-        made.append(Generation(tuple(turns)))
-    both = Contest("surge", "", ("c0", "c1"), 0, tuple(made), 0.0, {})
-    found = standing(both, "c0").results
-    assert found[1].word == "tied" and found[1].ratio == pytest.approx(1, abs=0.02)
-    assert [r.placement_spread for r in found] == pytest.approx([2, 2], rel=0.1)
+def test_an_order_that_the_machines_load_turns_over_is_no_win() -> None:
+    """One is 10 % slower on a quiet machine and 12 % faster on a busy one."""
+    against = second(contest(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6])).against
+    assert against.told.word == "tied" and against.depends == "load"
+    assert against.quiet and against.quiet.ratio == pytest.approx(1.1, rel=0.01)
+    assert against.busy and against.busy.ratio == pytest.approx(0.9, rel=0.01)
+
+
+def test_placement_that_both_meet_elsewhere_decides_and_is_told() -> None:
+    """Equal candidates, each twice as slow at one placement of eight, not the same one."""
+    places = np.zeros((PLACES, 3))
+    places[0, 1] = places[4, 0] = places[4, 2] = np.log(2)
+    found = second(contest(5, [1e-6, 1e-6], 80, places=places))
+    assert found.against.told.word == "tied" and found.against.depends == "placement"
+    assert found.against.as_built and found.against.as_built.word == "slower"
+    assert found.against.told.ratio == pytest.approx(1, abs=0.02)
+    assert found.placement_spread == pytest.approx(2, rel=0.1)
+
+
+def test_placement_that_both_meet_alike_hides_no_difference() -> None:
+    places = np.zeros((PLACES, 3))
+    places[::3] = np.log(1.5)
+    against = second(contest(6, [1e-6, 1.03e-6], places=places, noise=0.003)).against
+    assert against.told.word == "slower" and not against.depends
+    assert against.visible < 0.02
 
 
 def test_a_clear_loser_is_dropped_and_keeps_what_was_measured_of_it() -> None:
-    works = [1e-6, 1e-6, 1.002e-6, 3e-6]
-    first = contest(7, works)
+    first = contest(7, [1e-6, 1e-6, 1.002e-6, 3e-6])
     assert settled([first]) == {3}
-    assert settled([first._replace(twin_of=3)]) == frozenset()
-    later = contest(8, works)
-    gone = [
-        Generation(
-            tuple(
-                Turn(
-                    (*turn.placements[:3], -1, turn.placements[4]),
-                    tuple((*times[:3], math.nan, times[4]) for times in turn.rounds),
-                )
-                for turn in generation.turns
-            )
+    gone = tuple(
+        generation._replace(
+            times=tuple((*row[:3], math.nan, row[4]) for row in generation.times),
+            probes=tuple((*row[:3], math.nan, row[4]) for row in generation.probes),
         )
-        for generation in later.generations
-    ]
+        for generation in contest(8, [1e-6, 1e-6, 1.002e-6, 3e-6]).generations
+    )
     both = first._replace(generations=(*first.generations, *gone))
-    before, after = standing(first, "c0"), standing(both, "c0")
-    loser, same = after.results[3], before.results[3]
-    assert loser.word == "slower" and loser.ratio == pytest.approx(same.ratio, rel=0.01)
-    assert loser.seconds_per_call and 2.9e-6 < loser.seconds_per_call < 6e-6  # quiet or busy
-    assert [r.word for r in after.results[:3]] == ["baseline", "tied", "tied"]
-    widths = [r.high / r.low for r in (after.results[1], before.results[1])]
-    assert widths[0] < widths[1]
-    stored = json.dumps(contest_document(both), allow_nan=False)
-    assert "null" in stored
+    before, after = standing([first], "c0"), standing([both], "c0")
+    loser, same = after.results[3].against.told, before.results[3].against.told
+    assert loser.word == "slower" and loser.ratio == pytest.approx(same.ratio, rel=1e-9)
+    seconds = after.results[3].seconds_per_call
+    assert seconds and 2.9e-6 < seconds < 6e-6  # quiet or busy
+    assert [r.against.told.word for r in after.results[:3]] == ["baseline", "tied", "tied"]
+    widths = [
+        r[1].against.told.high / r[1].against.told.low for r in (after.results, before.results)
+    ]
+    assert widths[0] <= widths[1]
+    assert read_contest(json.loads(json.dumps(contest_document(both)))).candidates
 
 
-def test_programs_lie_where_they_were_told_to(tmp_path: Path) -> None:
-    from elftools.elf.elffile import ELFFile
-
-    from hot_anvil.api import open_source
-    from hot_anvil.system.harness import PLACEMENTS
-
-    source = tmp_path / "swell.c"
-    source.write_text(WORK)
-    workshop = open_source(source, ["gcc -O2 -DREPEAT=2"])
-    signatures = workshop.signatures(workshop.bench.snippets[0])
-    for placement in PLACEMENTS:
-        (program,) = workshop.link(workshop.compile(), signatures, placement).values()
-        with Path(program.path).open("rb") as file:
-            (symbol,) = ELFFile(file).get_section_by_name(".symtab").get_symbol_by_name("swell")
-            assert symbol["st_value"] % 64 == placement % 64
+def test_too_little_data_is_said_and_with_it_what_could_have_been_seen() -> None:
+    against = second(contest(2, [1e-6, 1.02e-6], 10, noise=0.5)).against
+    assert against.told.word == "not enough data" and against.visible > 0.05
 
 
-def test_too_few_generations_or_too_much_noise_is_not_enough_data() -> None:
-    few = standing(contest(1, [1e-6, 3e-6], generations=3), "c0").results[1]
-    assert few.word == "not enough data" and math.isinf(few.high)
-    wild = standing(contest(1, [1e-6, 1.02e-6], noise=0.5), "c0").results[1]
-    assert wild.word == "not enough data"
+def test_columns_of_an_outside_contest_need_no_twin_at_the_same_placement() -> None:
+    few = contest(3, [1e-6, 1e-6], generations=3)
+    assert words(few) == ["baseline", "not enough data"]
 
 
 @settings(max_examples=50)
@@ -176,8 +188,8 @@ def test_wide_intervals_ask_for_more_and_clear_losers_do_not() -> None:
 
 def test_several_sizes_count_alike() -> None:
     small, large = contest(1, [1e-9, 2e-9]), contest(2, [1e-3, 0.5e-3])
-    both = overall([small, large], "c0")
-    assert both.results[1].ratio == pytest.approx(1.0, rel=0.02)
+    both = standing([small, large], "c0")
+    assert both.results[1].against.told.ratio == pytest.approx(1.0, rel=0.02)
     assert both.results[1].seconds_per_call is None
 
 
@@ -187,14 +199,15 @@ def test_samples_grow_fewer_as_calls_grow_longer() -> None:
 
 @given(st.lists(st.floats(1e-9, 1e-2), min_size=1, max_size=20))
 def test_candidates_that_may_be_equal_make_the_same_number_of_calls(times: list[float]) -> None:
-    calls = dict(zip(times, shared_calls(times), strict=True))
+    paces = dict(zip(times, shared_paces(times), strict=True))
     for a in times:
-        assert calls[a][0] >= 1 and calls[a][1] <= a
+        assert paces[a].calls >= 1 and paces[a].counts_as <= a == paces[a].seconds
         for b in times:
             if a <= b <= a * SIMILAR:
-                assert calls[a] == calls[b]
+                assert paces[a][:2] == paces[b][:2]
     # Far slower ones make fewer: their samples would take too long.
-    assert shared_calls([1e-6, 1e-4])[0][0] > shared_calls([1e-6, 1e-4])[1][0]
+    quick, slow = shared_paces([1e-6, 1e-4])
+    assert quick.calls > slow.calls
 
 
 def test_a_candidate_that_dies_while_timed_is_out_and_the_others_go_on(tmp_path: Path) -> None:
@@ -213,7 +226,7 @@ def test_a_candidate_that_dies_while_timed_is_out_and_the_others_go_on(tmp_path:
 
 
 def test_the_choice_among_the_tied_is_the_one_with_least_code() -> None:
-    result = standing(contest(3, [1e-6, 1e-6, 5e-6], noise=0.002), "c0")
+    result = standing([contest(3, [1e-6, 1e-6, 5e-6], noise=0.002)], "c0")
     costs = {
         "c0": Cost(90, 0.1, "gcc -O3"),
         "c1": Cost(30, 0.9, "gcc -O2"),
@@ -225,7 +238,7 @@ def test_the_choice_among_the_tied_is_the_one_with_least_code() -> None:
     assert made.choice == "c1" and set(made.tied) == {"c0", "c1"}
     assert [row.word for row in made.ranking][2] == "slower"
     assert made.excluded == (wrong,) and made.command == "gcc -O2"
-    wild = standing(contest(3, [1e-6, 1.03e-6], noise=0.5), "c0")
+    wild = standing([contest(3, [1e-6, 1.03e-6], 10, noise=0.5)], "c0")
     open_one = pick("surge", wild, right, costs)
     assert {row.rank for row in open_one.ranking} == {1, None} and "--seconds" in open_one.why
     nothing = pick("surge", None, [wrong], {})

@@ -51,35 +51,25 @@ def link_all(workshop: "Workshop", checked: Checked, apart: bool) -> Linked:
     """Link the builds to time at every placement: as programs, or as libraries where that works."""
     wanted = {verdict.build for verdict in checked.correct}
     builds = [b for b in workshop.compile([checked.snippet.name]) if b.build.name in wanted]
-    programs: dict[str, dict[int, Program]] = {built.build.name: {} for built in builds}
+    first, *others = PLACEMENTS
+    signatures = checked.signatures
+    programs = {name: {first: p} for name, p in workshop.link(builds, signatures, first).items()}
     libraries: dict[str, dict[int, Program]] = {}
-    host = host_toolchain(workshop.found.toolchains)
-    for placement in PLACEMENTS:
+    if not apart and not checked.snippet.threads:
+        able = [built for built in builds if not programs[built.build.name][first].reaches]
+        made = workshop.link(able, signatures, first, LIBRARY)
+        libraries = {n: {first: p} for n, p in made.items() if not (p.why or p.reaches)}
+    for placement in others:
         workshop.progress(f"linking {checked.snippet.name}", placement, PLACEMENTS[-1])
-        if placement == PLACEMENTS[0] and not (apart or checked.snippet.threads):
-            made = workshop.link(builds, checked.signatures, placement, LIBRARY)
-            libraries = {
-                name: {placement: program}
-                for name, program in made.items()
-                if not program.why and not program.reaches
-            }
-        elif libraries:
-            able = [built for built in builds if built.build.name in libraries]
-            made = workshop.link(able, checked.signatures, placement, LIBRARY)
-            for name, program in made.items():
-                libraries[name][placement] = _sound(name, program)
-        own = builds
-        if placement != PLACEMENTS[0]:  # there every build's program was linked for the check
-            own = [built for built in builds if built.build.name not in libraries]
-        for name, program in workshop.link(own, checked.signatures, placement, PROGRAM).items():
-            programs[name][placement] = _sound(name, program)
+        # What shares a process needs no programs at other placements.
+        for form, images in ((LIBRARY, libraries), (PROGRAM, programs)):
+            own = [b for b in builds if (b.build.name in libraries) == (form == LIBRARY)]
+            for name, program in workshop.link(own, signatures, placement, form).items():
+                if program.why:
+                    raise FaultError(f"{name} {program.why} at another placement.")
+                images[name][placement] = program
+    host = host_toolchain(workshop.found.toolchains)
     return Linked(programs, libraries, loading_worker(host, workshop.store))
-
-
-def _sound(name: str, program: Program) -> Program:
-    if program.why:
-        raise FaultError(f"{name} {program.why} at another placement.")
-    return program
 
 
 def pick_checked(workshop: "Workshop", checked: Checked, budget: Budget) -> Picked:

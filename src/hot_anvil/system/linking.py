@@ -45,10 +45,11 @@ class Program(NamedTuple):
     path: str
     why: str
     same_code: str  # equal for programs that load the same bytes
-    reaches: str = ""  # of a library: what it takes that reaches beyond its own variables
+    reaches: str = ""  # what it takes or does that reaches beyond its own variables
 
 
 PROGRAM, LIBRARY, TWIN = "worker", "library.so", "twin.so"  # files of an artefact
+_START_UP = "set_fast_math"
 
 
 def link_program(
@@ -141,7 +142,9 @@ def _link(
         _prove_image(built, signatures, shown, image)
         data = image.read_bytes()
         (work / "same_code").write_text(loaded_digest(data))
-        (work / "reaches").write_text(reaches(taken_symbols(data)))
+        taken = reaches(taken_symbols(data)) if parts.form == LIBRARY else ""
+        # Start-up code that -ffast-math links changes a whole process, not one library.
+        (work / "reaches").write_text(_START_UP if _START_UP.encode() in data else taken)
         if parts.form == LIBRARY:
             (work / TWIN).write_bytes(data)
         store.keep(work, name)

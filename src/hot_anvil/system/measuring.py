@@ -124,11 +124,7 @@ def _plan(
             sets[entry, at] = make_input_set(
                 bench, checked.snippet, signature, wanted, files, shared
             )
-    sharing = {} if apart else {
-        name: images
-        for name, images in linked.libraries.items()
-        if not any(image.why or image.reaches for image in images.values())
-    }  # fmt: skip
+    sharing = {} if apart else linked.libraries
     loader = linked.loader
     return Plan(
         lanes,
