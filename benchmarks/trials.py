@@ -32,7 +32,7 @@ from hot_anvil.system.workers import Worker
 
 
 class Kernel(NamedTuple):
-    """Code whose work is known: ``passes`` at 1000, 3 % more at 1030."""
+    """Code whose work is known: so many passes, or 3 % more."""
 
     loop: str
     passes: int
@@ -72,7 +72,7 @@ SOURCE = """const char TAG[] = NAME;
 __asm__(".text; .skip " MOVED ", 0xcc");
 long kernel(const int *levels, long times)
 {{
-    long s = 1, n = times * PASSES / 1000;
+    long s = 1, n = times * PASSES / 10000;
     {loop}
     __asm__ volatile("" : "+r"(s)); /* the loop's result counts as used, whatever PASSES is */
     return 0;
@@ -100,10 +100,10 @@ def workshop_for(folder: Path, kernel: Kernel) -> Workshop:
     builds = [
         f"gcc -O2 -DNAME='\"{name}\"' -DMOVED='\"{moved}\"' -DPASSES={passes}"
         for name, moved, passes in (
-            ("ebb", 0, 1000),
-            ("sea", 0, 1000),
-            ("ebb", 16, 1000),
-            ("ebb", 0, 1030),
+            ("ebb", 0, 10001),
+            ("sea", 0, 10001),
+            ("ebb", 16, 10001),
+            ("ebb", 0, 10301),
         )
     ]
     levels = f'levels = {{ fill = "uniform(0, 999)", count = {kernel.levels} }}'

@@ -198,7 +198,7 @@ def plan_of(seconds_a_call: float) -> Plan:
 
 def test_long_calls_get_fewer_generations_and_short_ones_all_placements() -> None:
     count, rounds = generations_and_rounds(plan_of(1e-3), 20.0)
-    assert count >= 5 * len(PLACEMENTS) and rounds > 1
+    assert count >= 5 * len(PLACEMENTS) + 5 and rounds > 1
     assert generations_and_rounds(plan_of(0.5), 2.0) == (10, 1)
     for seconds in (0.4, 1.0, 5.0):
         plan = plan_of(1e-3)

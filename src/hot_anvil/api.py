@@ -270,13 +270,18 @@ class Workshop:
         seed: int | None = None,
         call_seconds: float = DEFAULT_CALL_SECONDS,
         apart: bool = False,
+        prefer: Sequence[str] = (),
     ) -> tuple["Picked", ...]:
-        """Do the whole job and choose the fastest correct candidate of each snippet."""
+        """Do the whole job and choose the fastest correct candidate of each snippet.
+
+        ``prefer`` orders what decides among tied ones: see PREFERENCES of core/pick.py.
+        """
         from hot_anvil.measurement import make_budget, pick_checked
 
         budget = make_budget(seconds, seed, True, apart)
         return tuple(
-            pick_checked(self, checked, budget) for checked in self.check(snippets, call_seconds)
+            pick_checked(self, checked, budget, prefer)
+            for checked in self.check(snippets, call_seconds)
         )
 
     def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:

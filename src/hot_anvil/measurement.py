@@ -1,14 +1,16 @@
 """Measure and pick: from checked candidates to ratios, and to the one to use."""
 
 import secrets
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.contest import contest_document
+from hot_anvil.core.elf import data_bytes
 from hot_anvil.core.errors import FaultError
 from hot_anvil.core.judged import Checked, Measured, Picked
-from hot_anvil.core.measure import standing
-from hot_anvil.core.pick import Cost, pick
+from hot_anvil.core.likeness import Likeness, body_of, compare
+from hot_anvil.core.measure import SLOWER, Against, Result, standing
+from hot_anvil.core.pick import Cost, flags_tied_to_cpu, pick
 from hot_anvil.core.verdict import candidate_name
 from hot_anvil.system.harness import PLACEMENTS, loading_worker
 from hot_anvil.system.linker import host_toolchain
@@ -37,7 +39,9 @@ def measure_checked(workshop: "Workshop", checked: Checked, budget: Budget) -> M
     together = standings[0] if len(contests) == 1 else standing(contests, anchor)
     for contest in contests:
         workshop.store.record("bench", checked.snippet.name, contest_document(contest))
-    return Measured(checked, anchor, tuple(contests), standings, together)
+    against = {r.candidate: r.against for r in together.results}
+    alike = likenesses(workshop, checked, anchor, against)
+    return Measured(checked, anchor, tuple(contests), standings, together, alike)
 
 
 def baseline_of(workshop: "Workshop", checked: Checked) -> str:
@@ -72,13 +76,70 @@ def link_all(workshop: "Workshop", checked: Checked, apart: bool) -> Linked:
     return Linked(programs, libraries, loading_worker(host, workshop.store))
 
 
-def pick_checked(workshop: "Workshop", checked: Checked, budget: Budget) -> Picked:
+def likenesses(
+    workshop: "Workshop", checked: Checked, other: str, against: Mapping[str, Against]
+) -> tuple[Likeness, ...]:
+    """Return what each candidate's instructions, beside those of ``other``, say of its time."""
+    built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
+    symbols = {signature.name: signature.symbol for signature in checked.signatures}
+    data = {
+        name: sum(
+            data_bytes((workshop.store.artefact(unit.artefact) / "code.o").read_bytes())
+            for unit in b.units
+        )
+        for name, b in built.items()
+        if not b.whole
+    }
+    bodies = {
+        v.candidate: body_of(workshop.code(built[v.build]), symbols[v.entry], data[v.build])
+        for v in checked.correct
+        if v.build in data
+    }
+    if other not in bodies:
+        return ()
+    return tuple(
+        compare(name, other, body, bodies[other], against[name])
+        for name, body in bodies.items()
+        if name != other
+    )
+
+
+def pick_checked(
+    workshop: "Workshop", checked: Checked, budget: Budget, prefer: Sequence[str]
+) -> Picked:
     """Measure a snippet and choose its fastest correct candidate."""
     measured = measure_checked(workshop, checked, budget)
     checked = measured.checked  # less those that ended while timed
-    costs = {} if checked.snippet.program else costs_of(workshop, checked)
-    made = pick(checked.snippet.name, measured.overall, checked.verdicts, costs)
-    return Picked(measured, made)
+    costs = costs_of(workshop, checked)
+    together = measured.overall
+    share = checked.snippet.share
+    made = pick(checked.snippet.name, together, checked.verdicts, costs, prefer, share)
+    alike: tuple[Likeness, ...] = ()
+    if together and not checked.snippet.program:
+        alike = likenesses(workshop, checked, together.best, together.to_best)
+    return Picked(measured, made, alike)
+
+
+def slower_than(workshop: "Workshop", measured: Measured, limit: str | None) -> list[Result]:
+    """Return the candidates told slower than their own entry under the build ``limit``.
+
+    For each size. An entry that was not measured under it cannot be slower.
+    """
+    if limit is None or not measured.contests:
+        return []
+    build = workshop.build(limit).name
+    builds = {v.candidate: v.build for v in measured.checked.correct}
+    entries = {v.candidate: v.entry for v in measured.checked.correct}
+    out = []
+    for contest in measured.contests:
+        for candidate in (name for name, own in builds.items() if own == build):
+            timed = contest.same_as.get(candidate, candidate)
+            out += [
+                row
+                for row in standing([contest], timed).results
+                if row.against.told.word == SLOWER and entries[row.candidate] == entries[candidate]
+            ]
+    return out
 
 
 def costs_of(workshop: "Workshop", checked: Checked) -> dict[str, Cost]:
@@ -87,9 +148,10 @@ def costs_of(workshop: "Workshop", checked: Checked) -> dict[str, Cost]:
     built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
     return {
         v.candidate: Cost(
-            built[v.build].entry_bytes(symbols[v.entry]),
+            built[v.build].entry_bytes(symbols[v.entry]) if v.entry else built[v.build].code_bytes,
             built[v.build].seconds,
             workshop.command(checked.snippet, built[v.build].build),
+            flags_tied_to_cpu(built[v.build].build.flags),
         )
         for v in checked.verdicts
     }

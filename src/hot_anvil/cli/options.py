@@ -174,13 +174,28 @@ def add_inputs(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
-def add_measuring(parser: argparse.ArgumentParser) -> None:
-    """Add all that a measurement takes: bench, inputs, and how long to measure."""
+def add_measuring(parser: argparse.ArgumentParser, slower: str) -> None:
+    """Add all that a measurement takes: bench, inputs, and how long to measure.
+
+    ``slower`` says what must not be slower than the build that a person names.
+    """
     add_bench(parser)
     add_inputs(parser)
     parser.add_argument(
         "--seconds", type=_positive, default=1.0, metavar="S",
         help="at most this long for each candidate and size (default: 1)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--apart", action="store_true",
+        help="a process of its own for every build, even where several could share one",
+    )  # fmt: skip
+    parser.add_argument(
+        "--share", type=_share, metavar="S",
+        help="the entry's share of a whole program's time, from 0 to 1: tells what a gain is worth",
+    )  # fmt: skip
+    parser.add_argument(
+        "--fail-if-slower-than", metavar="BUILD",
+        help=f"exit code 1 when {slower} under this build",
     )  # fmt: skip
     parser.add_argument(
         "--seed", type=int, default=None, metavar="N",
@@ -192,6 +207,31 @@ def count(text: str) -> int:
     if not text.isdigit() or not 0 < int(text) < 1 << 40:
         raise argparse.ArgumentTypeError(f"'{text}' is not a whole number above 0")
     return int(text)
+
+
+def _share(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = 0.0
+    if not 0 < value <= 1:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a share above 0 and at most 1")
+    return value
+
+
+def names_of(choices: Sequence[str]) -> Callable[[str], list[str]]:
+    """Return what reads several of ``choices``, parted by commas, in the order given."""
+
+    def read(text: str) -> list[str]:
+        words = text.split(",")
+        for word in words:
+            if word not in choices or words.count(word) > 1:
+                raise argparse.ArgumentTypeError(
+                    f"'{text}' is no order of {listed(choices)}, parted by commas"
+                )
+        return words
+
+    return read
 
 
 def _positive(text: str) -> float:
@@ -228,6 +268,17 @@ def open_workshop(args: argparse.Namespace, out: "Output", path: str | None = No
     ruled_out = getattr(args, "not_promised", [])
     made = open_source(place, args.build, entries, inputs, sweep, out.progress, ruled_out)
     return _set_up(made, args)
+
+
+def open_to_measure(args: argparse.Namespace, out: "Output") -> "Workshop":
+    """Open what the arguments name, with what they say of measuring."""
+    workshop = open_workshop(args, out)
+    if args.share is not None:
+        snippets = tuple(s._replace(share=args.share) for s in workshop.bench.snippets)
+        workshop.bench = workshop.bench._replace(snippets=snippets)
+    if args.fail_if_slower_than is not None:
+        workshop.build(args.fail_if_slower_than)  # a wrong name is told before anything runs
+    return workshop
 
 
 def _set_up(workshop: "Workshop", args: argparse.Namespace) -> "Workshop":

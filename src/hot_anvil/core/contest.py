@@ -56,6 +56,7 @@ class Pace(NamedTuple):
     calls: int  # of a sample
     counts_as: float  # seconds per call that the visit is laid out for
     seconds: float  # per call, as calibrated
+    between: float = 0.0  # seconds from one call to the next that no sample holds
 
 
 def shared_paces(per_call: Sequence[float]) -> tuple[Pace, ...]:

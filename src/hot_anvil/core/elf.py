@@ -46,6 +46,17 @@ def object_facts(data: bytes) -> ObjectFacts:
     return ObjectFacts(sum(sections.values()), function_sizes(elf), sections)
 
 
+def data_bytes(data: bytes) -> int:
+    """Return the bytes of tables, constants and variables in an object."""
+    return sum(
+        section["sh_size"]
+        for section in _open(data).iter_sections()
+        if section["sh_flags"] & _ALLOC
+        and not section["sh_flags"] & _EXECUTABLE
+        and not section.name.startswith((".note", ".eh_frame"))
+    )
+
+
 def loaded_digest(data: bytes) -> str:
     """Return a digest that is equal for files that load the same bytes."""
     import hashlib

@@ -5,6 +5,7 @@ from typing import NamedTuple
 from hot_anvil.core.bench import Snippet
 from hot_anvil.core.contest import Contest
 from hot_anvil.core.ending import Place
+from hot_anvil.core.likeness import Likeness
 from hot_anvil.core.measure import Standing
 from hot_anvil.core.pick import Pick
 from hot_anvil.core.sanitized import Undefined
@@ -68,6 +69,7 @@ class Measured(NamedTuple):
     contests: tuple[Contest, ...]
     standings: tuple[Standing, ...]  # one per sweep point
     overall: Standing | None  # over all points; None when nothing was correct
+    likenesses: tuple[Likeness, ...] = ()  # of each candidate with the baseline
 
 
 class Picked(NamedTuple):
@@ -75,3 +77,4 @@ class Picked(NamedTuple):
 
     measured: Measured
     pick: Pick
+    likenesses: tuple[Likeness, ...] = ()  # of each candidate with the fastest

@@ -90,8 +90,9 @@ def undecided(contest: Contest, baseline: str | None, narrow: float) -> float:
 
     An interval is narrow enough when noise leaves less than ``narrow`` (a log
     ratio) open, or less than a fifth of the difference, which no noise
-    explains. Looks at all pairs with the best, and with ``baseline`` unless it
-    is None.
+    explains. Looks at all pairs with the best; unless ``baseline`` is None also
+    at those with it, and where the linker puts the code by itself, where twice
+    as much may be open.
     """
     pairs = _Pairs([contest])
     anchors = {pairs.best} if baseline is None else {
@@ -101,8 +102,11 @@ def undecided(contest: Contest, baseline: str | None, narrow: float) -> float:
     for anchor in anchors:
         for k in range(len(contest.candidates)):
             if k != anchor:
-                seen = pairs.effects.noise(k, anchor)
-                worst = max(worst, seen.half_width - max(narrow, abs(seen.centre) / 5))
+                between = pairs.compare(k, anchor)
+                wanted = max(narrow, abs(between.estimate.centre) / 5)
+                worst = max(worst, between.noise - wanted)
+                if baseline is not None and between.as_built:
+                    worst = max(worst, between.as_built.half_width - 2 * wanted)
     return worst
 
 

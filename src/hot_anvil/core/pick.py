@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
+from hot_anvil.core.growth import gain_of
 from hot_anvil.core.measure import (
     BEST,
     FASTER,
@@ -15,6 +16,7 @@ from hot_anvil.core.measure import (
 )
 from hot_anvil.core.verdict import CORRECT, Verdict
 
+PREFERENCES = ("code", "portable", "compile")  # in the order that nobody changed
 NEAR = 1.05  # ratio to the fastest up to which a tied candidate may be chosen for other merits
 
 
@@ -24,6 +26,7 @@ class Cost(NamedTuple):
     code_bytes: int | None  # of the entry, None where it has no symbol of its own
     compile_seconds: float
     command: str
+    tied_to_cpu: tuple[str, ...] = ()  # flags that ask for what this machine's CPU has
 
 
 class Ranked(NamedTuple):
@@ -35,6 +38,7 @@ class Ranked(NamedTuple):
     same_as: str
     placement_spread: float | None  # time at its worst placement over time at its best
     cost: Cost
+    undominated: bool = False  # nothing beats it in time, code and compile time together
 
     @property
     def word(self) -> str:
@@ -58,6 +62,9 @@ class Pick(NamedTuple):
     command: str
     why: str
     caution: str  # what may turn the choice over, "" for nothing
+    gain: float | None = (
+        None  # the whole program's time with the choice over that with the baseline
+    )
 
 
 def pick(
@@ -65,20 +72,19 @@ def pick(
     standing: Standing | None,
     verdicts: Sequence[Verdict],
     costs: Mapping[str, Cost],
+    prefer: Sequence[str] = PREFERENCES,
+    share: float | None = None,
 ) -> Pick:
     """Rank the correct candidates of a snippet and choose one.
 
-    Among those tied with the fastest and within NEAR of its time, the one with
-    the least code is chosen, then one whose flags do not tie it to this CPU,
-    then the one that compiles fastest. ``standing`` is None when nothing was
-    correct, or a program was not timed.
+    Among those tied with the fastest and within NEAR of its time, the choice
+    goes by ``prefer``: least code, flags that do not tie it to this CPU, least
+    compile time, in the order given. ``share`` is what the entry takes of a
+    whole program's time. ``standing`` is None when nothing was correct.
     """
     excluded = tuple(v for v in verdicts if v.verdict != CORRECT)
     if standing is None:
-        why = "no candidate is correct"
-        if len(excluded) < len(verdicts):
-            why = "a program is checked, not timed, by this version"
-        return Pick(snippet, None, (), (), excluded, "", why, "")
+        return Pick(snippet, None, (), (), excluded, "", "no candidate is correct", "")
     order = sorted(
         standing.to_best,
         key=lambda n: (n != standing.best, standing.to_best[n].told.ratio),
@@ -91,13 +97,30 @@ def pick(
         ranking.append(
             Ranked(rank, name, behind, result.same_as, result.placement_spread, costs[name])
         )
+    front = _front(ranking)
+    ranking = [row._replace(undominated=row.candidate in front) for row in ranking]
     tied = tuple(row.candidate for row in ranking if row.word in (BEST, TIED))
     near = [row.candidate for row in ranking if row.candidate in tied and row.ratio <= NEAR]
-    chosen = min(near, key=lambda name: _preference(costs[name]))
+    merits = (*prefer, *(p for p in PREFERENCES if p not in prefer))
+    chosen = min(near, key=lambda name: _preference(costs[name], merits))
+    why = _why(ranking, tied, merits)
+    uncompared = next(v.why for v in verdicts if v.candidate == chosen)
+    caution = "; ".join(filter(None, (uncompared, _caution(ranking, chosen))))
+    against = standing.result(chosen).against.told
+    gain = gain_of(against.ratio, share) if share else None
+    return Pick(
+        snippet, chosen, tied, tuple(ranking), excluded, costs[chosen].command, why, caution, gain
+    )
+
+
+_SAID = {"code": "least code", "portable": "fewest ties to this CPU", "compile": "least compiling"}
+
+
+def _why(ranking: Sequence[Ranked], tied: Sequence[str], order: Sequence[str]) -> str:
     why = "the fastest"
     if len(tied) > 1:
         why = (
-            f"of {len(tied)} tied with the fastest, the one with the least code within "
+            f"of {len(tied)} tied with the fastest, the one with the {_SAID[order[0]]} within "
             f"{(NEAR - 1) * 100:.0f} % of its time"
         )
     unplaced = sum(row.rank is None for row in ranking)
@@ -106,11 +129,26 @@ def pick(
             f", as far as can be told: {unplaced} more cannot be told from the fastest with this "
             "little data (give more --seconds)"
         )
-    uncompared = next(v.why for v in verdicts if v.candidate == chosen)
-    caution = "; ".join(filter(None, (uncompared, _caution(ranking, chosen))))
-    return Pick(
-        snippet, chosen, tied, tuple(ranking), excluded, costs[chosen].command, why, caution
-    )
+    return why
+
+
+def _front(ranking: Sequence[Ranked]) -> set[str]:
+    """Return the candidates that no other beats or equals in time, code and compile time.
+
+    Times that are tied with the fastest count as equal to it.
+    """
+
+    def merits(row: Ranked) -> tuple[float, float, float]:
+        time = 1.0 if row.word in (BEST, TIED) else row.ratio
+        size = float("inf") if row.cost.code_bytes is None else float(row.cost.code_bytes)
+        return time, size, row.cost.compile_seconds
+
+    def dominated(row: Ranked) -> bool:
+        own = merits(row)
+        others = (merits(r) for r in ranking if r is not row)
+        return any(o != own and all(a <= b for a, b in zip(o, own, strict=True)) for o in others)
+
+    return {row.candidate for row in ranking if not dominated(row)}
 
 
 def _behind(against: Against) -> Against:
@@ -145,7 +183,15 @@ def _caution(ranking: Sequence[Ranked], chosen: str) -> str:
     )
 
 
-def _preference(cost: Cost) -> tuple[float, bool, float]:
-    """Order by code bytes, then flags that do not tie to a CPU, then compile time."""
-    size = float("inf") if cost.code_bytes is None else float(cost.code_bytes)
-    return size, "native" in cost.command, cost.compile_seconds
+def _preference(cost: Cost, order: Sequence[str]) -> tuple[float, ...]:
+    merits = {
+        "code": float("inf") if cost.code_bytes is None else float(cost.code_bytes),
+        "portable": float(len(cost.tied_to_cpu)),
+        "compile": cost.compile_seconds,
+    }
+    return tuple(merits[name] for name in order)
+
+
+def flags_tied_to_cpu(flags: Sequence[str]) -> tuple[str, ...]:
+    """Return the flags that ask for what this machine's own CPU has."""
+    return tuple(flag for flag in flags if "=native" in flag)

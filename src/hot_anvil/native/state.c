@@ -1,9 +1,9 @@
 /* Does a call depend on what an earlier call left in the buffers that it writes?
  *
  * Tried in a process of its own, which may crash on values nobody promised: called once on the
- * first values and once with every byte of the writable buffers changed. What is written over
- * without being read comes out the same. A stretch at a buffer's start or end that keeps the
- * change was not written; anything else that differs was read.
+ * first values and once with every byte changed in the buffers that the first call wrote to.
+ * What is written over without being read comes out the same. A stretch at a buffer's start or
+ * end that keeps the change was not written; anything else that differs was read.
  */
 #define _GNU_SOURCE
 #include "worker.h"
@@ -44,8 +44,8 @@ static int reads_what_it_wrote(struct slot *slot)
     call(slot, first);
     for (unsigned i = 0; i < slot->count; i++) {
         struct argument *a = &slot->args[i];
-        if (!a->pristine) continue;
-        changed |= memcmp(a->base, a->pristine, a->size) != 0;
+        if (!a->pristine || !memcmp(a->base, a->pristine, a->size)) continue;
+        changed = 1;
         if (!(left[i] = malloc(a->size + 1))) return 1;
         memcpy(left[i], a->base, a->size);
     }

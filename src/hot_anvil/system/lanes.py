@@ -71,9 +71,10 @@ class Plan(NamedTuple):
         return [*sorted(self.active), self.twin]
 
     @property
-    def placements(self) -> list[int]:
-        """The placements that every build was linked at."""
-        return list(next(iter((self.libraries or self.programs).values())))
+    def deck(self) -> list[int]:
+        """The placements to go through; where the linker puts code by itself comes twice."""
+        placements = list(next(iter((self.libraries or self.programs).values())))
+        return [placements[0], *placements]
 
     def seat(self, column: int, point: int) -> Seat:
         """Return where a column runs; a twin of another lane at each point may run elsewhere."""
@@ -110,7 +111,8 @@ class Plan(NamedTuple):
     def visit_seconds(self, column: int, point: int) -> float:
         """Return about how long a visit takes."""
         pace = self.pace(column, point)
-        return pace.calls * pace.seconds * samples_for(pace.counts_as)[0] + PROBE_SECONDS
+        sample = pace.calls * (pace.seconds + pace.between)
+        return sample * samples_for(pace.counts_as)[0] + PROBE_SECONDS
 
     def warms_up(self, column: int, point: int) -> bool:
         """Tell whether a column needs an untimed visit: a long call's first one is enough."""

@@ -182,7 +182,7 @@ def generations_and_rounds(plan: Plan, seconds: float) -> tuple[int, int]:
     widens the intervals instead.
     """
     fixed, one = plan.fixed_seconds(), max(plan.round_seconds(), 1e-6)
-    full = EVERY_PLACEMENT * len(plan.placements)
+    full = EVERY_PLACEMENT * len(plan.deck)
     for rounds in range(ROUNDS, 1, -1):
         if seconds >= full * (fixed + rounds * one):
             return int(min(MOST_GENERATIONS, seconds / (fixed + rounds * one))), rounds
@@ -203,8 +203,8 @@ def _run(
 ) -> list[Contest]:
     what = f"measuring {contests[0].snippet}"
     count, rounds = generations_and_rounds(plan, seconds)
-    deck = len(plan.placements)
-    decks = Decks(plan.placements, chance)
+    deck = len(plan.deck)
+    decks = Decks(plan.deck, chance)
     restoring: list[list[float]] = [[] for _ in contests]
     started = time.monotonic()
     done = 0

@@ -54,7 +54,7 @@ def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
     cells = [(lane, point) for point in points for lane in lanes]
     fastest: dict[_Cell, float] = {}
     with ExitStack() as stack:
-        started = _start(plan, stack, cells, plan.placements[0], chance)
+        started = _start(plan, stack, cells, plan.deck[0], chance)
         state = {}
         for cell in cells:
             with _named(plan, cell):
@@ -65,17 +65,19 @@ def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
             with _named(plan, cell):
                 calls, took = worker.calibrate(slot, SAMPLE_SECONDS, alone[cell[1]], PATIENCE)
             fastest[cell] = min(took / calls, fastest.get(cell, math.inf))
-        waits = [0] * plan.points
+        waits, restoring = [0] * plan.points, {}
         for cell in cells:
             asked = Asked(plan.slot(*cell), 1, False, 1)
             with _named(plan, cell):
                 (visit,) = _worker(plan, started, cell).visits([asked], PATIENCE)
             waits[cell[1]] += visit.waits
+            restoring[cell] = visit.restoring if alone[cell[1]] else 0.0
     paces = {}
     twins, clocks = [], []
     for point in points:
         times = [fastest[lane, point] for lane in lanes]
-        paces.update({(lane, point): pace for lane, pace in enumerate(shared_paces(times))})
+        for lane, pace in enumerate(shared_paces(times)):
+            paces[lane, point] = pace._replace(between=restoring[lane, point])
         twins.append(times.index(min(times)))
         by_cpu = min(times) > SAMPLE_SECONDS and not waits[point] and not may_wait
         clocks.append(CPU if by_cpu else WALL)

@@ -4,14 +4,17 @@ import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from hot_anvil.core.measure import BASELINE, FASTER, SLOWER, Against, Result, Standing
+from hot_anvil.core.contest import CPU
+from hot_anvil.core.growth import crossings, growths, sizes_of
+from hot_anvil.core.measure import BASELINE, FASTER, ON_LOAD, SLOWER, Against, Result, Standing
 from hot_anvil.core.verdict import CORRECT
 from hot_anvil.views.check import excluded
-from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
-from hot_anvil.views.words import duration, interval, percent, plural, ratio
+from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, span
+from hot_anvil.views.words import duration, interval, percent, plural, ratio, significant
 
 if TYPE_CHECKING:
     from hot_anvil.core.judged import Measured
+    from hot_anvil.core.likeness import Likeness
 
 BUSY = 0.5  # share of disturbed visits above which the machine counts as busy
 
@@ -24,14 +27,26 @@ def bench_sheet(measured: Sequence["Measured"], notes: Sequence[str], width: int
         sheet.add(Span(item.checked.snippet.name, STRONG), f"  baseline {item.baseline}")
         for note in item.checked.notes:
             sheet.paragraph(f"note: {note}", DIM, indent=2)
-        if item.checked.settled:
-            sheet.add("  ", Span("a program is checked, not timed, by this version", DIM))
-        elif not item.standings:
+        if not item.standings:
             sheet.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
         for standing in item.standings:
-            _standing(sheet, standing)
+            _standing(sheet, standing, item)
+        growth(sheet, item.standings)
         excluded(sheet, [v for v in item.checked.verdicts if v.verdict != CORRECT])
     environment(sheet, notes)
+    return sheet
+
+
+def slower_lines(sheet: Sheet, slower: Sequence[Result], limit: str | None) -> Sheet:
+    """Add what is slower than it may be."""
+    if limit:
+        sheet.blank()
+        nothing = f"nothing is told slower than under {limit}"
+        sheet.add(Span(f"slower than under {limit}:", TROUBLE) if slower else nothing)
+    for row in slower:
+        told = row.against.told
+        place = f" at {row.inputs}" if row.inputs else ""
+        sheet.add(f"  {row.candidate}{place}  {ratio(told.ratio)}  {interval(told.low, told.high)}")
     return sheet
 
 
@@ -43,28 +58,89 @@ def environment(sheet: Sheet, notes: Sequence[str]) -> None:
         sheet.paragraph(f"note: {note}", DIM)
 
 
-def _standing(sheet: Sheet, standing: Standing) -> None:
+def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> None:
     ordered = sorted(standing.results, key=lambda result: result.against.told.ratio)
     label = ordered[0].inputs
     if label:
         sheet.add("  ", Span(label, STRONG))
-    heads = ("candidate", "time a call", "ratio", "interval", "word", "placement", "")
-    sheet.table(heads, [_row(result) for result in ordered], "lrrrlrl", spare=(5,))
-    sheet.paragraph(trust(standing), DIM, indent=2)
+    alike = {likeness.candidate: likeness for likeness in item.likenesses}
+    rows = [_row(result, alike.get(result.candidate)) for result in ordered]
+    per = item.checked.snippet.per
+    heads = ("candidate", "time a call", f"a {per}", "first call", "ratio", "interval", "word",
+             "visible", "placement", "")  # fmt: skip
+    empty = [k for k in range(len(heads)) if all(not span(row[k]).text for row in rows)]
+    kept = [k for k in range(len(heads)) if k not in empty]
+    shown = sheet.table(
+        [heads[k] for k in kept],
+        [[row[k] for k in kept] for row in rows],
+        "".join("lrrrrrlrrl"[k] for k in kept),
+        spare=[kept.index(k) for k in (3, 8, 7) if k in kept],
+    )
+    sheet.paragraph(trust(standing, shown), DIM, indent=2)
 
 
-def _row(result: Result) -> list[Cell]:
+def _row(result: Result, alike: "Likeness | None") -> list[Cell]:
     told = result.against.told
-    same = f"same code as {result.same_as}" if result.same_as else ""
+    is_base = told.word == BASELINE
+    notes = [f"same code as {result.same_as}" if result.same_as else "", turning(result.against)]
+    notes.append(alike.text if alike and not result.same_as else "")
+    each = result.seconds_per_element
     return [
         result.candidate,
         duration(result.seconds_per_call),
+        "" if each is None else duration(each),
+        "" if result.first_seconds is None else duration(result.first_seconds),
         ratio(told.ratio),
-        "" if told.word == BASELINE else interval(told.low, told.high),
+        "" if is_base else interval(told.low, told.high),
         word(result.against),
+        "" if is_base else percent(result.against.visible),
         spread(result.placement_spread),
-        Span(same, DIM),
+        Span("; ".join(filter(None, notes)), DIM),
     ]
+
+
+def turning(against: Against) -> str:
+    """Return the answers that differ from the main one, "" for none."""
+    parts = []
+    built = against.as_built
+    if built and built.word in (FASTER, SLOWER) and built.word != against.told.word:
+        parts.append(f"as built {built.word}: {ratio(built.ratio)}")
+    if against.depends == ON_LOAD and against.quiet and against.busy:
+        parts.append(
+            f"{ratio(against.quiet.ratio)} on a quiet machine, {ratio(against.busy.ratio)} on a "
+            "busy one"
+        )
+    return ", ".join(parts)
+
+
+def growth(sheet: Sheet, standings: Sequence[Standing]) -> None:
+    """Add how times grow over a sweep, and where the fastest changes."""
+    lines = growths(standings)
+    changing = crossings(standings)
+    if not lines and not changing:
+        return
+    name, _ = sizes_of(standings)
+    unit = "element" if standings[0].contests[0].elements else name
+    sheet.add("  ", Span(f"growth over {name}", STRONG))
+    if lines:
+        rows: list[list[Cell]] = [
+            [
+                line.candidate,
+                duration(line.per_call) if line.straight else "",
+                duration(line.per_element) if line.straight else "",
+                percent(line.misfit),
+                "" if line.straight else Span("no straight line over these sizes", DIM),
+            ]
+            for line in sorted(lines, key=lambda line: line.per_element)
+        ]
+        heads = ("candidate", "a call", f"a {unit}", "off by up to", "")
+        sheet.table(heads, rows, "lrrrl")
+    for change in changing:
+        sheet.paragraph(
+            f"the fastest is {change.below} up to about {name} = {significant(change.at)} and "
+            f"{change.above} above (measured at {change.smaller} and {change.larger})",
+            indent=2,
+        )
 
 
 def word(against: Against) -> Span:
@@ -79,16 +155,28 @@ def spread(placement_spread: float | None) -> str:
     return ratio(placement_spread) if placement_spread and placement_spread > 1.05 else ""
 
 
-def trust(standing: Standing) -> str:
-    """Return what a reader needs to weigh the numbers, in one paragraph."""
+def trust(standing: Standing, shown: Sequence[str]) -> str:
+    """Return what a reader needs to weigh the columns shown, in one paragraph."""
     floor = math.exp(standing.floor) - 1
-    text = (
+    contest = standing.contests[0]
+    parts = [
         f"{plural(standing.generations, 'generation')} of fresh processes, "
         f"{plural(standing.rounds, 'round')} in random order; intervals hold for all pairs at "
         f"once (99 %); noise floor {percent(floor)}"
-    )
-    if any(spread(result.placement_spread) for result in standing.results):
-        text += "; placement: how much where the code lies in memory alone changes the time"
+    ]
+    if "visible" in shown:
+        parts.append("visible: the smallest difference that would have been told")
+    if "placement" in shown:
+        parts.append("placement: how much where the code lies in memory alone changes the time")
+    if contest.clock == CPU:
+        parts.append("times by the CPU clock: what other programs took is not in them")
+    if contest.alone:
+        parts.append(
+            "calls change what they read, so each was timed alone from its first values, with "
+            f"about 30 ns of clock in it; putting them back took {duration(contest.restoring)}"
+        )
     if standing.disturbed > BUSY:
-        text += f"; the machine was busy: {percent(standing.disturbed)} of visits were disturbed"
-    return text
+        parts.append(
+            f"the machine was busy: {percent(standing.disturbed)} of visits were disturbed"
+        )
+    return "; ".join(parts)

@@ -17,6 +17,7 @@ from hot_anvil.views.verdictdocs import check_document as check_document
 from hot_anvil.views.verdictdocs import verdict_row
 
 if TYPE_CHECKING:
+    from hot_anvil.core.growth import Growth
     from hot_anvil.core.judged import Checked, Measured, Picked
     from hot_anvil.core.ledger import Ledger
     from hot_anvil.core.measure import Against, Result
@@ -275,8 +276,12 @@ def _pair(pair: Pair) -> list[str | None]:
     return [pair.state, left, pair.right.text if pair.right else None]
 
 
-def bench_document(measured: "Sequence[Measured]", notes: Sequence[str]) -> Document:
+def bench_document(
+    measured: "Sequence[Measured]", notes: Sequence[str], slower: "Sequence[Result]" = ()
+) -> Document:
     """Return the document of ``bench``."""
+    from hot_anvil.core.growth import crossings, growths  # loads SciPy where it is needed
+
     results = []
     contests = []
     for item in measured:
@@ -305,8 +310,24 @@ def bench_document(measured: "Sequence[Measured]", notes: Sequence[str]) -> Docu
         results=results,
         contests=contests,
         excluded=[row for rows in excluded for row in rows],
+        growth=[_growth(item, line) for item in measured for line in growths(item.standings)],
+        crossings=[
+            {"snippet": item.checked.snippet.name, **change._asdict()}
+            for item in measured
+            for change in crossings(item.standings)
+        ],
+        same_instructions=[
+            {"snippet": item.checked.snippet.name, **likeness._asdict()}
+            for item in measured
+            for likeness in item.likenesses
+        ],
+        slower=[_result(row) for row in slower],
         notes=list(notes),
     )
+
+
+def _growth(item: "Measured", line: "Growth") -> Document:
+    return {"snippet": item.checked.snippet.name, **line._asdict(), "straight": line.straight}
 
 
 def _result(result: "Result") -> Document:
@@ -340,7 +361,9 @@ def _excluded(checked: "Checked") -> list[Document]:
     return [verdict_row(v) for v in checked.verdicts if v not in checked.correct]
 
 
-def pick_document(picked: "Sequence[Picked]", notes: Sequence[str]) -> Document:
+def pick_document(
+    picked: "Sequence[Picked]", notes: Sequence[str], slower: "Sequence[Result]" = ()
+) -> Document:
     """Return the document of ``pick``."""
     ranking = []
     for item in picked:
@@ -363,5 +386,6 @@ def pick_document(picked: "Sequence[Picked]", notes: Sequence[str]) -> Document:
         ],
         ranking=ranking,
         excluded=[v._asdict() for item in picked for v in item.pick.excluded],
-        measurements=bench_document([item.measured for item in picked], notes),
+        gain={item.pick.snippet: item.pick.gain for item in picked},
+        measurements=bench_document([item.measured for item in picked], notes, slower),
     )

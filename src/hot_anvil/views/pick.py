@@ -5,13 +5,13 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.measure import BEST, TIED
 from hot_anvil.core.pick import Pick, Ranked
-from hot_anvil.views.bench import environment, spread, trust, word
+from hot_anvil.views.bench import environment, growth, spread, trust, turning, word
 from hot_anvil.views.check import excluded, undefined
-from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
-from hot_anvil.views.words import duration, interval, joined, ratio, size
+from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, span
+from hot_anvil.views.words import duration, interval, joined, percent, ratio, size
 
 if TYPE_CHECKING:
-    from hot_anvil.core.judged import Picked
+    from hot_anvil.core.judged import Measured, Picked
 
 
 def pick_sheet(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> Sheet:
@@ -26,7 +26,7 @@ def pick_sheet(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> 
         if item.pick.ranking:
             _ranking(sheet, item)
         excluded(sheet, item.pick.excluded)
-        _choice(sheet, item.pick)
+        _choice(sheet, item.pick, item.measured)
     environment(sheet, notes)
     return sheet
 
@@ -43,29 +43,37 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
         "to best",
         "interval",
         "word",
+        "visible",
         "placement",
         "code",
         "compile",
         "",
     )
-    rows = [_row(ranked, seconds[ranked.candidate]) for ranked in item.pick.ranking]
-    same = any(ranked.same_as for ranked in item.pick.ranking)
-    # Over several sizes there is no one time; few rankings hold the same code twice.
-    left_out = [column for column, needed in ((2, timed), (9, same)) if not needed]
+    alike = {likeness.candidate: likeness.text for likeness in item.likenesses}
+    rows = [
+        _row(ranked, seconds[ranked.candidate], alike.get(ranked.candidate, ""))
+        for ranked in item.pick.ranking
+    ]
+    # Over several sizes there is no one time; few rankings have anything to note.
+    noted = any(span(row[10]).text for row in rows)
+    left_out = [column for column, needed in ((2, timed), (10, noted)) if not needed]
     kept = [column for column in range(len(heads)) if column not in left_out]
-    sheet.table(
+    shown = sheet.table(
         [heads[k] for k in kept],
         [[row[k] for k in kept] for row in rows],
-        "".join("rlrrrlrrrl"[k] for k in kept),
-        spare=[kept.index(column) for column in (8, 7, 6)],
+        "".join("rlrrrlrrrrl"[k] for k in kept),
+        spare=[kept.index(column) for column in (6, 9, 8, 7)],
     )
     points = [c.inputs for c in item.measured.contests if c.inputs]
     over = f"mean of log ratios over {joined(points)}; " if len(points) > 1 else ""
-    sheet.paragraph(over + trust(standing), DIM, indent=2)
+    sheet.paragraph(over + trust(standing, shown), DIM, indent=2)
+    growth(sheet, item.measured.standings)
 
 
-def _row(ranked: Ranked, seconds: float | None) -> list[Cell]:
+def _row(ranked: Ranked, seconds: float | None, alike: str) -> list[Cell]:
     best = ranked.word == BEST
+    notes = [f"same code as {ranked.same_as}"] if ranked.same_as else [alike]
+    notes.insert(0, turning(ranked.against))
     return [
         "?" if ranked.rank is None else str(ranked.rank),
         ranked.candidate,
@@ -73,14 +81,25 @@ def _row(ranked: Ranked, seconds: float | None) -> list[Cell]:
         ratio(ranked.ratio),
         "" if best else interval(ranked.against.told.low, ranked.against.told.high),
         Span(word(ranked.against).text, CHANGE if ranked.word in (BEST, TIED) else "plain"),
+        "" if best else percent(ranked.against.visible),
         spread(ranked.placement_spread),
         size(ranked.cost.code_bytes),
         duration(ranked.cost.compile_seconds),
-        Span(f"same code as {ranked.same_as}" if ranked.same_as else "", DIM),
+        Span("; ".join(filter(None, notes)), DIM),
     ]
 
 
-def _choice(sheet: Sheet, pick: Pick) -> None:
+def worth(gain: float, share: float, baseline: str) -> str:
+    """Return what a choice does to the whole program, whose share the entry is."""
+    less = "less" if gain <= 1 else "more"
+    return (
+        f"the whole program takes {percent(abs(1 - gain))} {less} time than with {baseline}, of "
+        f"which this is {percent(share)}"
+    )
+
+
+def _choice(sheet: Sheet, pick: Pick, measured: "Measured") -> None:
+    share, baseline = measured.checked.snippet.share or 0.0, measured.baseline
     if pick.choice is None:
         sheet.add("  ", Span("no pick: ", TROUBLE), pick.why)
         return
@@ -91,9 +110,16 @@ def _choice(sheet: Sheet, pick: Pick) -> None:
     sheet.paragraph(f"{pick.why}{tied}", indent=8)
     cost = chosen.cost
     text = f"{size(cost.code_bytes)} of code, {duration(cost.compile_seconds)} to compile"
-    if "native" in pick.command:
-        text += "; its flags tie it to CPUs that have all this one has"
+    if cost.tied_to_cpu:
+        text += f"; {joined(cost.tied_to_cpu)} ties it to CPUs that have all this one has"
     sheet.paragraph(text, indent=8)
+    if pick.gain is not None:
+        sheet.paragraph(worth(pick.gain, share, baseline), indent=8)
+    front = [row.candidate for row in pick.ranking if row.undominated and row is not chosen]
+    if front:
+        also = "also unbeaten" if chosen.undominated else "unbeaten"
+        text = f"{also} in time, code and compile time together: {joined(front)}"
+        sheet.paragraph(text, DIM, indent=8)
     if pick.caution:
         sheet.paragraph(f"caution: {pick.caution}", TROUBLE, indent=8)
     sheet.add(" " * 8, Span(pick.command, STRONG))

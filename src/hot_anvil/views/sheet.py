@@ -16,6 +16,9 @@ class Span(NamedTuple):
 Cell = str | Span
 
 
+_NOTE = 24  # columns that notes at the end of a row can do with
+
+
 class Sheet:
     """Lines of styled pieces, at most ``width`` columns wide where they can be cut."""
 
@@ -49,8 +52,10 @@ class Sheet:
         align: str,
         indent: int = 2,
         spare: Sequence[int] = (),
-    ) -> None:
+    ) -> list[str]:
         """Add a table without boxes; ``align`` has an "l" or "r" per column.
+
+        Returns the heads of the columns that are in it.
 
         The last column, if left-aligned, is wrapped into the room that is
         left. ``spare`` columns are left out, in that order, where the table
@@ -61,8 +66,9 @@ class Sheet:
             max([len(head), *(len(row[k].text) for row in body)]) for k, head in enumerate(heads)
         ]
         kept = list(range(len(heads)))
+        needed = [*widths[:-1], min(widths[-1], _NOTE) if align[-1] == "l" else widths[-1]]
         for column in spare:
-            if indent + sum(widths[k] + 2 for k in kept) - 2 <= self.width:
+            if indent + sum(needed[k] + 2 for k in kept) - 2 <= self.width:
                 break
             kept.remove(column)
         heads, widths = [heads[k] for k in kept], [widths[k] for k in kept]
@@ -72,6 +78,7 @@ class Sheet:
             self._row([Span(head, DIM) for head in heads], widths, align, indent)
         for row in body:
             self._wrapped_row(row, widths, align, indent)
+        return list(heads)
 
     def _wrapped_row(
         self, row: Sequence[Span], widths: Sequence[int], align: str, indent: int

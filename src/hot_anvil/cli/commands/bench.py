@@ -2,24 +2,30 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_measuring, open_workshop
+from hot_anvil.cli.options import add_measuring, open_to_measure
 from hot_anvil.cli.output import Output, document
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
-    add_measuring(parser)
+    add_measuring(parser, "a candidate is told slower than its entry")
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
-    """Measure every correct candidate; exit code 1 when a snippet has none."""
+    """Measure every correct candidate; exit code 1 when a snippet has none, or one is slower."""
+    from hot_anvil.measurement import slower_than
     from hot_anvil.system.machine import environment_notes
-    from hot_anvil.views.bench import bench_sheet
+    from hot_anvil.views.bench import bench_sheet, slower_lines
 
     notes = environment_notes()
-    workshop = open_workshop(args, out)
-    measured = workshop.measure(args.snippet, args.seconds, args.seed, args.call_seconds)
-    out.answer(
-        lambda: bench_sheet(measured, notes, out.width), lambda: document("bench", measured, notes)
+    workshop = open_to_measure(args, out)
+    measured = workshop.measure(
+        args.snippet, args.seconds, args.seed, args.call_seconds, args.apart
     )
-    return 0 if all(item.overall or item.checked.settled for item in measured) else 1
+    limit = args.fail_if_slower_than
+    slower = [row for item in measured for row in slower_than(workshop, item, limit)]
+    out.answer(
+        lambda: slower_lines(bench_sheet(measured, notes, out.width), slower, limit),
+        lambda: document("bench", measured, notes, slower),
+    )
+    return 0 if all(item.overall for item in measured) and not slower else 1

@@ -2,24 +2,43 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_measuring, open_workshop
+from hot_anvil.cli.options import add_measuring, names_of, open_to_measure
 from hot_anvil.cli.output import Output, document
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
-    add_measuring(parser)
+    from hot_anvil.core.pick import PREFERENCES
+
+    add_measuring(parser, "the choice is told slower than")
+    parser.add_argument(
+        "--prefer", type=names_of(PREFERENCES), default=[], metavar="WHAT,...",
+        help="what decides among tied ones, first things first: code (bytes), portable (flags "
+        "that do not ask for this CPU), compile (seconds)",
+    )  # fmt: skip
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
-    """Do the whole job; exit code 1 when a snippet has nothing correct to pick."""
+    """Do the whole job; exit code 1 when a snippet has nothing correct to pick, or too slow."""
+    from hot_anvil.measurement import slower_than
     from hot_anvil.system.machine import environment_notes
+    from hot_anvil.views.bench import slower_lines
     from hot_anvil.views.pick import pick_sheet
 
     notes = environment_notes()
-    workshop = open_workshop(args, out)
-    picked = workshop.pick(args.snippet, args.seconds, args.seed, args.call_seconds)
-    out.answer(
-        lambda: pick_sheet(picked, notes, out.width), lambda: document("pick", picked, notes)
+    workshop = open_to_measure(args, out)
+    picked = workshop.pick(
+        args.snippet, args.seconds, args.seed, args.call_seconds, args.apart, args.prefer
     )
-    return 0 if all(i.pick.choice or i.measured.checked.settled for i in picked) else 1
+    limit = args.fail_if_slower_than
+    slower = [
+        row
+        for item in picked
+        for row in slower_than(workshop, item.measured, limit)
+        if row.candidate == item.pick.choice
+    ]
+    out.answer(
+        lambda: slower_lines(pick_sheet(picked, notes, out.width), slower, limit),
+        lambda: document("pick", picked, notes, slower),
+    )
+    return 0 if all(item.pick.choice for item in picked) and not slower else 1
