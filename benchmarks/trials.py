@@ -24,6 +24,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from hot_anvil.api import Workshop, open_source
+from hot_anvil.core.how import How
 from hot_anvil.core.inputs import make_input_set
 from hot_anvil.core.measure import Result
 from hot_anvil.core.timing import Asked
@@ -128,7 +129,7 @@ def naive(workshop: Workshop) -> list[str]:
 
 def trial(workshop: Workshop, seconds: float, seed: int) -> list[Result]:
     """Return the results of the three builds that are compared with the first."""
-    (measured,) = workshop.measure(seconds=seconds, seed=seed)
+    (measured,) = workshop.measure(how=How(seconds, seed))
     (standing,) = measured.standings
     names = [built.build.name for built in workshop.compile()]
     assert len(measured.checked.correct) == 4, measured.checked.verdicts

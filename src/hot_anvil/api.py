@@ -29,6 +29,7 @@ from hot_anvil.core.code import (
 )
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.grid import Build, Plan, command_line, find_build
+from hot_anvil.core.how import AS_USUAL, How
 from hot_anvil.core.listing import list_functions
 from hot_anvil.core.planning import plan_builds
 from hot_anvil.core.shown import Listing, SnippetDiff
@@ -49,7 +50,6 @@ if TYPE_CHECKING:
     from hot_anvil.core.signature import Signature
     from hot_anvil.system.linking import Program
 
-DEFAULT_SECONDS = 1.0
 DEFAULT_CALL_SECONDS = 5.0
 
 
@@ -246,43 +246,26 @@ class Workshop:
     def measure(
         self,
         snippets: Sequence[str] = (),
-        seconds: float = DEFAULT_SECONDS,
-        seed: int | None = None,
+        how: How = AS_USUAL,
         call_seconds: float = DEFAULT_CALL_SECONDS,
-        apart: bool = False,
     ) -> tuple["Measured", ...]:
-        """Check, then measure what is correct; ``seconds`` per candidate and sweep point.
+        """Check, then measure what is correct."""
+        from hot_anvil.measurement import measure_checked
 
-        ``seed`` fixes the random order of rounds and starts; None draws one.
-        ``apart`` gives every build a process of its own.
-        """
-        from hot_anvil.measurement import make_budget, measure_checked
-
-        budget = make_budget(seconds, seed, False, apart)
-        return tuple(
-            measure_checked(self, checked, budget) for checked in self.check(snippets, call_seconds)
-        )
+        checked = self.check(snippets, call_seconds)
+        return tuple(measure_checked(self, one, how) for one in checked)
 
     def pick(
         self,
         snippets: Sequence[str] = (),
-        seconds: float = DEFAULT_SECONDS,
-        seed: int | None = None,
+        how: How = AS_USUAL,
         call_seconds: float = DEFAULT_CALL_SECONDS,
-        apart: bool = False,
-        prefer: Sequence[str] = (),
     ) -> tuple["Picked", ...]:
-        """Do the whole job and choose the fastest correct candidate of each snippet.
+        """Do the whole job and choose the fastest correct candidate of each snippet."""
+        from hot_anvil.measurement import pick_checked
 
-        ``prefer`` orders what decides among tied ones: see PREFERENCES of core/pick.py.
-        """
-        from hot_anvil.measurement import make_budget, pick_checked
-
-        budget = make_budget(seconds, seed, True, apart)
-        return tuple(
-            pick_checked(self, checked, budget, prefer)
-            for checked in self.check(snippets, call_seconds)
-        )
+        checked = self.check(snippets, call_seconds)
+        return tuple(pick_checked(self, one, how) for one in checked)
 
     def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call the snippet's entries, from its reference build."""

@@ -1,47 +1,89 @@
 """Measure and pick: from checked candidates to ratios, and to the one to use."""
 
-import secrets
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from hot_anvil.core.contest import contest_document
+from hot_anvil.core.contest import Count, contest_document
 from hot_anvil.core.elf import data_bytes
 from hot_anvil.core.errors import FaultError
+from hot_anvil.core.how import How
+from hot_anvil.core.inputs import make_input_set
 from hot_anvil.core.judged import Checked, Measured, Picked
 from hot_anvil.core.likeness import Likeness, body_of, compare
 from hot_anvil.core.measure import SLOWER, Against, Result, standing
 from hot_anvil.core.pick import Cost, flags_tied_to_cpu, pick
-from hot_anvil.core.verdict import candidate_name
+from hot_anvil.core.verdict import Verdict, candidate_name
+from hot_anvil.core.wanted import Wanted, point_label, sweep_points
 from hot_anvil.system.harness import PLACEMENTS, loading_worker
 from hot_anvil.system.linker import host_toolchain
 from hot_anvil.system.linking import LIBRARY, PROGRAM, Program
-from hot_anvil.system.measuring import Budget, LaneEnded, Linked, measure_snippet
+from hot_anvil.system.measuring import LaneEnded, Linked, measure_snippet
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
 
 
-def measure_checked(workshop: "Workshop", checked: Checked, budget: Budget) -> Measured:
-    """Measure what is correct of a snippet."""
+def measure_checked(
+    workshop: "Workshop", checked: Checked, how: How, only_best: bool = False
+) -> Measured:
+    """Measure what is correct of a snippet; ``only_best`` only as far as a pick needs."""
     if not checked.correct or checked.snippet.program:
         return Measured(checked, checked.reference, (), (), None)
-    linked = link_all(workshop, checked, budget.apart)
+    linked = link_all(workshop, checked, how.apart)
     baseline = baseline_of(workshop, checked)
     measure = (workshop.bench, checked, linked, baseline)
     try:
-        contests, anchor = measure_snippet(*measure, budget, workshop.progress)
+        contests, anchor = measure_snippet(*measure, how, only_best, workshop.progress)
     except LaneEnded as ended:  # it may only do so after many calls: out, and once more
         if not ended.candidate:  # apart it can be told which
-            return measure_checked(workshop, checked, budget._replace(apart=True))
+            return measure_checked(workshop, checked, how._replace(apart=True), only_best)
         rest = checked.without(ended.candidate, ended.kind, ended.why)
-        return measure_checked(workshop, rest, budget)
+        return measure_checked(workshop, rest, how, only_best)
     standings = tuple(standing([contest], anchor) for contest in contests)
     together = standings[0] if len(contests) == 1 else standing(contests, anchor)
     for contest in contests:
         workshop.store.record("bench", checked.snippet.name, contest_document(contest))
     against = {r.candidate: r.against for r in together.results}
     alike = likenesses(workshop, checked, anchor, against)
-    return Measured(checked, anchor, tuple(contests), standings, together, alike)
+    measured = Measured(checked, anchor, tuple(contests), standings, together, alike)
+    return with_counts(workshop, measured) if how.counted else measured
+
+
+def with_counts(workshop: "Workshop", measured: Measured) -> Measured:
+    """Add how many instructions a call of each correct candidate executes, under an emulator."""
+    from hot_anvil.system.checking import read_files
+    from hot_anvil.system.counting import count_calls, find_emulator
+    from hot_anvil.system.pool import thread_pool
+
+    checked = measured.checked
+    if checked.snippet.program or not checked.correct:
+        return measured
+    emulator = find_emulator(host_toolchain(workshop.found.toolchains), workshop.store)
+    builds = workshop.compile([checked.snippet.name])
+    programs = workshop.link(builds, checked.signatures, PLACEMENTS[0])
+    files = read_files(workshop.bench, checked.snippet)
+    points = sweep_points(checked.snippet)
+    names = [signature.name for signature in checked.signatures]
+    sets = [
+        [
+            make_input_set(workshop.bench, checked.snippet, signature, Wanted(point), files)
+            for point in points
+        ]
+        for signature in checked.signatures
+    ]
+
+    def count(verdict: Verdict) -> list[Count]:
+        entry = names.index(verdict.entry)
+        return count_calls(emulator, programs[verdict.build], entry, sets[entry])
+
+    with thread_pool() as pool:
+        rows = list(pool.map(count, checked.correct))
+    counts = {
+        (verdict.candidate, point_label(point)): found
+        for verdict, row in zip(checked.correct, rows, strict=True)
+        for point, found in zip(points, row, strict=True)
+    }
+    return measured._replace(counts=counts, counted_by=emulator.name or emulator.why)
 
 
 def baseline_of(workshop: "Workshop", checked: Checked) -> str:
@@ -104,16 +146,14 @@ def likenesses(
     )
 
 
-def pick_checked(
-    workshop: "Workshop", checked: Checked, budget: Budget, prefer: Sequence[str]
-) -> Picked:
+def pick_checked(workshop: "Workshop", checked: Checked, how: How) -> Picked:
     """Measure a snippet and choose its fastest correct candidate."""
-    measured = measure_checked(workshop, checked, budget)
+    measured = measure_checked(workshop, checked, how, True)
     checked = measured.checked  # less those that ended while timed
     costs = costs_of(workshop, checked)
     together = measured.overall
     share = checked.snippet.share
-    made = pick(checked.snippet.name, together, checked.verdicts, costs, prefer, share)
+    made = pick(checked.snippet.name, together, checked.verdicts, costs, how.prefer, share)
     alike: tuple[Likeness, ...] = ()
     if together and not checked.snippet.program:
         alike = likenesses(workshop, checked, together.best, together.to_best)
@@ -155,11 +195,3 @@ def costs_of(workshop: "Workshop", checked: Checked) -> dict[str, Cost]:
         )
         for v in checked.verdicts
     }
-
-
-def make_budget(seconds: float, seed: int | None, only_best: bool, apart: bool = False) -> Budget:
-    """Return a budget; without a seed one is drawn."""
-    return Budget(seconds, only_best, secrets.randbits(32) if seed is None else seed, apart)
-
-
-__all__: Sequence[str] = ("make_budget", "measure_checked", "pick_checked")

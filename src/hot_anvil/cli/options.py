@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from hot_anvil.api import Workshop
     from hot_anvil.cli.output import Output
     from hot_anvil.core.code import Instruction
+    from hot_anvil.core.how import How
 
 
 HELP_WIDTH = 90
@@ -190,6 +191,10 @@ def add_measuring(parser: argparse.ArgumentParser, slower: str) -> None:
         help="a process of its own for every build, even where several could share one",
     )  # fmt: skip
     parser.add_argument(
+        "--count", action="store_true",
+        help="the exact number of instructions a call executes, counted under an emulator",
+    )  # fmt: skip
+    parser.add_argument(
         "--share", type=_share, metavar="S",
         help="the entry's share of a whole program's time, from 0 to 1: tells what a gain is worth",
     )  # fmt: skip
@@ -268,6 +273,14 @@ def open_workshop(args: argparse.Namespace, out: "Output", path: str | None = No
     ruled_out = getattr(args, "not_promised", [])
     made = open_source(place, args.build, entries, inputs, sweep, out.progress, ruled_out)
     return _set_up(made, args)
+
+
+def how_to_measure(args: argparse.Namespace) -> "How":
+    """Return what the arguments say of measuring."""
+    from hot_anvil.core.how import How
+
+    prefer = tuple(getattr(args, "prefer", ()))
+    return How(args.seconds, args.seed, args.apart, args.count, prefer)
 
 
 def open_to_measure(args: argparse.Namespace, out: "Output") -> "Workshop":

@@ -43,6 +43,13 @@ class Contest(NamedTuple):
     shared: tuple[str, ...] = ()  # candidates that were timed in one process
 
 
+class Count(NamedTuple):
+    """Instructions that one warm call executes, or why they are not known."""
+
+    instructions: int | None
+    why: str
+
+
 def samples_for(seconds_per_call: float) -> tuple[int, int]:
     """Return (samples of a visit, how many of the first to drop) for a call this long."""
     if seconds_per_call > LONG_CALL:

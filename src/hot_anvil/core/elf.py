@@ -1,6 +1,7 @@
 """What an ELF object or image holds: code sizes, symbols, and comparable bytes."""
 
 import io
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from hot_anvil.core.errors import FaultError
@@ -94,6 +95,22 @@ def function_sizes(elf: Any) -> dict[str, int]:
         for symbol in table.iter_symbols()
         if symbol["st_info"]["type"] == "STT_FUNC" and symbol["st_shndx"] != "SHN_UNDEF"
     }
+
+
+def code_ranges(data: bytes, names: Sequence[str]) -> dict[str, tuple[int, int]]:
+    """Return where sections of an image lie: name -> (first, end), from its first code."""
+    elf = _open(data)
+    starts = [
+        segment["p_vaddr"]
+        for segment in elf.iter_segments()
+        if segment["p_type"] == "PT_LOAD" and segment["p_flags"] & 1
+    ]
+    out = {}
+    for section in elf.iter_sections():
+        if section.name in names:
+            first = section["sh_addr"] - min(starts)
+            out[section.name] = first, first + section["sh_size"]
+    return out
 
 
 def taken_symbols(data: bytes) -> tuple[str, ...]:

@@ -1,9 +1,11 @@
 """A snippet's candidates as they were checked, measured and ranked."""
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import NamedTuple
 
 from hot_anvil.core.bench import Snippet
-from hot_anvil.core.contest import Contest
+from hot_anvil.core.contest import Contest, Count
 from hot_anvil.core.ending import Place
 from hot_anvil.core.likeness import Likeness
 from hot_anvil.core.measure import Standing
@@ -11,6 +13,8 @@ from hot_anvil.core.pick import Pick
 from hot_anvil.core.sanitized import Undefined
 from hot_anvil.core.signature import Signature
 from hot_anvil.core.verdict import CORRECT, Verdict
+
+NO_COUNTS: Mapping[tuple[str, str], Count] = MappingProxyType({})
 
 
 class Checked(NamedTuple):
@@ -70,6 +74,8 @@ class Measured(NamedTuple):
     standings: tuple[Standing, ...]  # one per sweep point
     overall: Standing | None  # over all points; None when nothing was correct
     likenesses: tuple[Likeness, ...] = ()  # of each candidate with the baseline
+    counts: Mapping[tuple[str, str], Count] = NO_COUNTS  # (candidate, inputs); where asked for
+    counted_by: str = ""  # the emulator and its CPU model
 
 
 class Picked(NamedTuple):

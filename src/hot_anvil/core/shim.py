@@ -12,6 +12,8 @@ from hot_anvil.core.types import Type
 
 _BITS = {1: "8", 2: "16", 4: "32", 8: "64"}
 _FLOATS = {2: "_Float16", 4: "float", 8: "double", 16: "long double"}
+# A section of its own, so that what runs beside the entry can be told from it.
+_SECTION = '__attribute__((section("hot_anvil_calls")))'
 _ARGUMENTS = "const void *volatile *fn, void **args, unsigned long calls, void *result"
 
 
@@ -108,7 +110,7 @@ def _caller(index: int, signature: Signature, structs: Mapping[Type, str]) -> li
         # Declared as a char: the real type is the pointer it is called through.
         # Weak: a build may have no compiler for the rival's language.
         f'extern char target_{index} __asm__("{signature.symbol}") __attribute__((weak));',
-        f"static void call_{index}({_ARGUMENTS})",
+        f"{_SECTION} static void call_{index}({_ARGUMENTS})",
         "{",
         f"    {result} (*entry)({listed}) = ({result} (*)({listed}))*fn;",
         *(f"    {kind} a{i} = *({kind} *)args[{i}];" for i, kind in enumerate(types)),
@@ -142,7 +144,7 @@ def _through_driver(index: int, signature: Signature, structs: Mapping[Type, str
         f'{through.prepare.symbol}");',
         f"static void prepare_{index}(void **args)",
         f"{{ {made} = make_{index}({', '.join(arguments(taken))}); }}",
-        f"static void call_{index}({_ARGUMENTS})",
+        f"{_SECTION} static void call_{index}({_ARGUMENTS})",
         "{",
         "    void (*entry)(void *) = (void (*)(void *))*fn;",
         f"    void *made = {made};",

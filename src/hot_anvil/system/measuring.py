@@ -10,6 +10,7 @@ from typing import NamedTuple
 from hot_anvil.core.bench import Bench
 from hot_anvil.core.contest import Contest
 from hot_anvil.core.expression import evaluate
+from hot_anvil.core.how import How
 from hot_anvil.core.inputs import Argument, make_input_set
 from hot_anvil.core.judged import Checked
 from hot_anvil.core.measure import current_best, settled, undecided
@@ -39,34 +40,27 @@ class Linked(NamedTuple):
     loader: str  # worker that loads libraries
 
 
-class Budget(NamedTuple):
-    """How long to measure, and what may end it sooner."""
-
-    seconds: float  # for each candidate and sweep point
-    only_best: bool  # stop as soon as every candidate can be placed against the fastest
-    seed: int
-    apart: bool  # a process of its own for every build
-
-
 def measure_snippet(
     bench: Bench,
     checked: Checked,
     linked: Linked,
     baseline: str,
-    budget: Budget,
+    how: How,
+    only_best: bool,
     progress: Progress = no_progress,
 ) -> tuple[list[Contest], str]:
     """Measure the correct candidates of a snippet at every point of its sweep.
 
-    Candidates whose programs load the same bytes are timed once. Returns the
+    Candidates whose programs load the same bytes are timed once. ``only_best``
+    stops as soon as every one can be placed against the fastest. Returns the
     contests, one per point, and the timed candidate that stands for the
     baseline. Raises LaneEnded for a candidate that ends while it is timed.
     """
     placement = next(iter(next(iter(linked.programs.values()))))
     same_code = {name: images[placement].same_code for name, images in linked.programs.items()}
     timed, same_as = same_code_groups(checked.correct, same_code, baseline)
-    chance = random.Random(budget.seed)
-    plan = _plan(bench, checked, linked, timed, budget.apart)
+    chance = random.Random(how.seed)
+    plan = _plan(bench, checked, linked, timed, how.apart)
     plan = calibrated(plan, chance, bool(checked.snippet.threads))
     anchor = same_as.get(baseline, baseline)
     candidates = tuple(lane.candidate for lane in plan.lanes)
@@ -93,8 +87,8 @@ def measure_snippet(
         )
         for number, point in enumerate(sweep_points(checked.snippet))
     ]
-    wanted = None if budget.only_best else anchor
-    seconds = budget.seconds * len(plan.lanes) * plan.points
+    wanted = None if only_best else anchor
+    seconds = how.seconds * len(plan.lanes) * plan.points
     return _run(plan, contests, wanted, seconds, chance, progress), anchor
 
 
@@ -237,4 +231,4 @@ def _run(
     ]
 
 
-__all__ = ["Budget", "LaneEnded", "Linked", "measure_snippet"]
+__all__ = ["LaneEnded", "Linked", "measure_snippet"]

@@ -83,7 +83,9 @@ def remove_folder(folder: str) -> None:
 class Worker:
     """One live process of a build's program."""
 
-    def __init__(self, path: str, cpu: int = -1, memory: int = MEMORY_LIMIT) -> None:
+    def __init__(
+        self, path: str, cpu: int = -1, memory: int = MEMORY_LIMIT, under: Sequence[str] = ()
+    ) -> None:
         # PATH is .hot-anvil/artefacts/NAME/worker.
         self._folder = new_folder(str(Path(path).parents[2]))
         self._complaints = os.memfd_create("complaints")
@@ -99,8 +101,8 @@ class Worker:
         ours = [(asked, 0), (answers, 1), (self._complaints, 2), (self._watch, _REPORT_FD)]
         try:
             self._pid = os.posix_spawn(
-                path,
-                [path, str(cpu), str(memory), self._folder],
+                under[0] if under else path,
+                [*under, path, str(cpu), str(memory), self._folder],
                 own_environment(self._folder),
                 file_actions=[(os.POSIX_SPAWN_DUP2, mine, its) for mine, its in ours],
                 setsid=True,

@@ -10,9 +10,10 @@ from hot_anvil.core.measure import BASELINE, FASTER, ON_LOAD, SLOWER, Against, R
 from hot_anvil.core.verdict import CORRECT
 from hot_anvil.views.check import excluded
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, span
-from hot_anvil.views.words import duration, interval, percent, plural, ratio, significant
+from hot_anvil.views.words import duration, interval, joined, percent, plural, ratio, significant
 
 if TYPE_CHECKING:
+    from hot_anvil.core.contest import Count
     from hot_anvil.core.judged import Measured
     from hot_anvil.core.likeness import Likeness
 
@@ -64,22 +65,41 @@ def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> None:
     if label:
         sheet.add("  ", Span(label, STRONG))
     alike = {likeness.candidate: likeness for likeness in item.likenesses}
-    rows = [_row(result, alike.get(result.candidate)) for result in ordered]
+    rows = [
+        _row(result, alike.get(result.candidate), item.counts.get((result.candidate, label)))
+        for result in ordered
+    ]
     per = item.checked.snippet.per
-    heads = ("candidate", "time a call", f"a {per}", "first call", "ratio", "interval", "word",
-             "visible", "placement", "")  # fmt: skip
+    heads = ("candidate", "time a call", f"a {per}", "first call", "instructions", "ratio",
+             "interval", "word", "visible", "placement", "")  # fmt: skip
     empty = [k for k in range(len(heads)) if all(not span(row[k]).text for row in rows)]
     kept = [k for k in range(len(heads)) if k not in empty]
     shown = sheet.table(
         [heads[k] for k in kept],
         [[row[k] for k in kept] for row in rows],
-        "".join("lrrrrrlrrl"[k] for k in kept),
-        spare=[kept.index(k) for k in (3, 8, 7) if k in kept],
+        "".join("lrrrrrrlrrl"[k] for k in kept),
+        spare=[kept.index(k) for k in (3, 9, 8) if k in kept],
     )
     sheet.paragraph(trust(standing, shown), DIM, indent=2)
+    if item.counts:
+        sheet.paragraph(counted(item, label), DIM, indent=2)
 
 
-def _row(result: Result, alike: "Likeness | None") -> list[Cell]:
+def counted(item: "Measured", inputs: str) -> str:
+    """Return what the column of instructions holds, and why some are unknown."""
+    text = (
+        "instructions: executed by one warm call, what it calls and its return included; counted "
+        f"by {item.counted_by}; the same everywhere, and not a time"
+    )
+    whys: dict[str, list[str]] = {}
+    for (candidate, point), count in item.counts.items():
+        if count.why and point == inputs:
+            whys.setdefault(count.why, []).append(candidate)
+    unknown = (f"unknown for {joined(names)}: {why}" for why, names in whys.items())
+    return "; ".join((text, *unknown))
+
+
+def _row(result: Result, alike: "Likeness | None", count: "Count | None") -> list[Cell]:
     told = result.against.told
     is_base = told.word == BASELINE
     notes = [f"same code as {result.same_as}" if result.same_as else "", turning(result.against)]
@@ -90,6 +110,7 @@ def _row(result: Result, alike: "Likeness | None") -> list[Cell]:
         duration(result.seconds_per_call),
         "" if each is None else duration(each),
         "" if result.first_seconds is None else duration(result.first_seconds),
+        "" if count is None else "unknown" if count.why else f"{count.instructions:,}",
         ratio(told.ratio),
         "" if is_base else interval(told.low, told.high),
         word(result.against),

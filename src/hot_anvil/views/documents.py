@@ -286,7 +286,7 @@ def bench_document(
     contests = []
     for item in measured:
         for standing in item.standings:
-            results += [_result(result) for result in standing.results]
+            results += [_counted(result, item) for result in standing.results]
             contests.append(
                 {
                     "snippet": item.checked.snippet.name,
@@ -324,6 +324,16 @@ def bench_document(
         slower=[_result(row) for row in slower],
         notes=list(notes),
     )
+
+
+def _counted(result: "Result", item: "Measured") -> Document:
+    """Return a result with its executed instructions, where they were asked for."""
+    out = _result(result)
+    count = item.counts.get((result.candidate, result.inputs))
+    if count:
+        out |= {"instructions": count.instructions, "instructions_unknown": count.why or None}
+        out["counted_by"] = item.counted_by
+    return out
 
 
 def _growth(item: "Measured", line: "Growth") -> Document:

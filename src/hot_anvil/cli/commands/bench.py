@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_measuring, open_to_measure
+from hot_anvil.cli.options import add_measuring, how_to_measure, open_to_measure
 from hot_anvil.cli.output import Output, document
 
 
@@ -19,9 +19,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
     notes = environment_notes()
     workshop = open_to_measure(args, out)
-    measured = workshop.measure(
-        args.snippet, args.seconds, args.seed, args.call_seconds, args.apart
-    )
+    measured = workshop.measure(args.snippet, how_to_measure(args), args.call_seconds)
     limit = args.fail_if_slower_than
     slower = [row for item in measured for row in slower_than(workshop, item, limit)]
     out.answer(

@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_measuring, names_of, open_to_measure
+from hot_anvil.cli.options import add_measuring, how_to_measure, names_of, open_to_measure
 from hot_anvil.cli.output import Output, document
 
 
@@ -27,9 +27,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
     notes = environment_notes()
     workshop = open_to_measure(args, out)
-    picked = workshop.pick(
-        args.snippet, args.seconds, args.seed, args.call_seconds, args.apart, args.prefer
-    )
+    picked = workshop.pick(args.snippet, how_to_measure(args), args.call_seconds)
     limit = args.fail_if_slower_than
     slower = [
         row

@@ -1,0 +1,18 @@
+"""How a person wants a measurement done."""
+
+from typing import NamedTuple
+
+DEFAULT_SECONDS = 1.0
+
+
+class How(NamedTuple):
+    """What a measurement takes, and what may be asked of it besides times."""
+
+    seconds: float = DEFAULT_SECONDS  # at most, for each candidate and sweep point
+    seed: int | None = None  # of all random order; None draws one
+    apart: bool = False  # a process of its own for every build
+    counted: bool = False  # executed instructions too, under an emulator
+    prefer: tuple[str, ...] = ()  # what decides among tied ones: PREFERENCES of core/pick.py
+
+
+AS_USUAL = How()
