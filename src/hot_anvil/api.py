@@ -44,6 +44,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.expecting import Expected
     from hot_anvil.core.facts.table import SnippetFacts
     from hot_anvil.core.framed import BuildFrame
+    from hot_anvil.core.hotspots import Hot
     from hot_anvil.core.judged import Again, Checked, Measured, Picked
     from hot_anvil.core.ledger import Ledger
     from hot_anvil.core.proof import DebugProof
@@ -266,6 +267,23 @@ class Workshop:
 
         checked = self.check(snippets, call_seconds)
         return tuple(pick_checked(self, one, how) for one in checked)
+
+    def hotspots(
+        self,
+        builds: Sequence[str] = (),
+        snippets: Sequence[str] = (),
+        entries: Sequence[str] = (),
+        at: str = "",
+        seconds: float = 1.0,
+    ) -> tuple["Hot", ...]:
+        """Look where the time of correct candidates goes, by source line and instruction.
+
+        ``at`` is a sweep point such as "n=4096" ("" for the last); ``seconds`` is for each
+        candidate.
+        """
+        from hot_anvil.hotspots import look_for_hotspots
+
+        return look_for_hotspots(self, builds, snippets, entries, at, seconds)
 
     def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call the snippet's entries, from its reference build."""

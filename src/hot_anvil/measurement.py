@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from hot_anvil.core.contest import Count, contest_document
+from hot_anvil.core.contest import Contest, Count, contest_document
 from hot_anvil.core.elf import data_bytes
 from hot_anvil.core.errors import FaultError
 from hot_anvil.core.how import How
@@ -22,18 +22,17 @@ from hot_anvil.system.measuring import LaneEnded, Linked, measure_snippet
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
 
+RUN_SECONDS = 60.0  # that one run of a program that passed the check may take
+
 
 def measure_checked(
     workshop: "Workshop", checked: Checked, how: How, only_best: bool = False
 ) -> Measured:
     """Measure what is correct of a snippet; ``only_best`` only as far as a pick needs."""
-    if not checked.correct or checked.snippet.program:
+    if not checked.correct:
         return Measured(checked, checked.reference, (), (), None)
-    linked = link_all(workshop, checked, how.apart)
-    baseline = baseline_of(workshop, checked)
-    measure = (workshop.bench, checked, linked, baseline)
     try:
-        contests, anchor = measure_snippet(*measure, how, only_best, workshop.progress)
+        contests, anchor = _contests(workshop, checked, how, only_best)
     except LaneEnded as ended:  # it may only do so after many calls: out, and once more
         if not ended.candidate:  # apart it can be told which
             return measure_checked(workshop, checked, how._replace(apart=True), only_best)
@@ -44,9 +43,21 @@ def measure_checked(
     for contest in contests:
         workshop.store.record("bench", checked.snippet.name, contest_document(contest))
     against = {r.candidate: r.against for r in together.results}
-    alike = likenesses(workshop, checked, anchor, against)
+    alike = () if checked.snippet.program else likenesses(workshop, checked, anchor, against)
     measured = Measured(checked, anchor, tuple(contests), standings, together, alike)
     return with_counts(workshop, measured) if how.counted else measured
+
+
+def _contests(
+    workshop: "Workshop", checked: Checked, how: How, only_best: bool
+) -> tuple[list[Contest], str]:
+    if checked.snippet.program:
+        from hot_anvil.program_measurement import measure_program
+
+        return measure_program(workshop, checked, how, only_best, RUN_SECONDS)
+    linked = link_all(workshop, checked, how.apart)
+    measure = (workshop.bench, checked, linked, baseline_of(workshop, checked))
+    return measure_snippet(*measure, how, only_best, workshop.progress)
 
 
 def with_counts(workshop: "Workshop", measured: Measured) -> Measured:

@@ -41,7 +41,7 @@ if TYPE_CHECKING:
 _TALLY_RUNS = 20  # of a program that two runs showed to be unstable
 
 
-class _Given(NamedTuple):
+class Given(NamedTuple):
     """One run with all its files at hand."""
 
     run: ProgramRun
@@ -54,8 +54,8 @@ class _Given(NamedTuple):
 def check_program(workshop: "Workshop", snippet: Snippet, seconds: float, repeat: int) -> Checked:
     """Judge every build of a program by what its runs put out."""
     builds = workshop.compile([snippet.name])
-    given = _given(workshop, snippet)
-    programs = {b.build.name: _link(workshop, b) for b in builds if b.status == COMPILED}
+    given = given_runs(workshop, snippet)
+    programs = {b.build.name: link_program(workshop, b) for b in builds if b.status == COMPILED}
     reference = workshop.plan.reference.name
     names = [b.build.name for b in builds]
     reference = reference if reference in names else names[0]
@@ -80,7 +80,7 @@ def check_program(workshop: "Workshop", snippet: Snippet, seconds: float, repeat
     )
 
 
-def _given(workshop: "Workshop", snippet: Snippet) -> list[_Given]:
+def given_runs(workshop: "Workshop", snippet: Snippet) -> list[Given]:
     root = Path(workshop.bench.root)
     where = f"{workshop.bench.file}: snippet {snippet.name}"
 
@@ -103,11 +103,11 @@ def _given(workshop: "Workshop", snippet: Snippet) -> list[_Given]:
         texts = {name: contents(value) for name, value in wanted.items()}
         stdin = contents(one.stdin) if one.stdin is not None else b""
         needs = {name: root / name for name in one.needs}
-        out.append(_Given(one, run_label(one, number), stdin, needs, texts))
+        out.append(Given(one, run_label(one, number), stdin, needs, texts))
     return out
 
 
-def _link(workshop: "Workshop", built: Built) -> Program:
+def link_program(workshop: "Workshop", built: Built) -> Program:
     from hot_anvil.system.linker import host_toolchain
 
     chain = workshop.toolchain(built.build)
@@ -117,7 +117,7 @@ def _link(workshop: "Workshop", built: Built) -> Program:
     return link_whole_program(built, chain, host, workshop.store)
 
 
-def _run(workshop: "Workshop", program: Program, given: _Given, seconds: float) -> Ran:
+def _run(workshop: "Workshop", program: Program, given: Given, seconds: float) -> Ran:
     run, root = given.run, workshop.bench.root
     return run_program(
         program.path, run.arguments, given.stdin, given.needs, run.writes, seconds, root
@@ -125,7 +125,7 @@ def _run(workshop: "Workshop", program: Program, given: _Given, seconds: float) 
 
 
 def _expected(
-    workshop: "Workshop", program: Program | None, given: Sequence[_Given], seconds: float
+    workshop: "Workshop", program: Program | None, given: Sequence[Given], seconds: float
 ) -> tuple[list[RunOutput], Finding | None]:
     """Return what the runs must put out, or what is wrong with the reference."""
     if program is None:
@@ -145,7 +145,7 @@ def _judge(
     workshop: "Workshop",
     built: Built,
     program: Program | None,
-    given: Sequence[_Given],
+    given: Sequence[Given],
     expected: Sequence[RunOutput],
     seconds: float,
     repeat: int,
@@ -178,7 +178,7 @@ def _judge(
 
 
 def _verdict(
-    snippet: Snippet, build: str, finding: Finding, given: Sequence[_Given], tally: Tally
+    snippet: Snippet, build: str, finding: Finding, given: Sequence[Given], tally: Tally
 ) -> Verdict:
     label = given[finding.at].label if finding.at >= 0 else ""
     return Verdict(
@@ -188,11 +188,11 @@ def _verdict(
 
 
 def _undefined(
-    workshop: "Workshop", snippet: Snippet, given: Sequence[_Given], seconds: float
+    workshop: "Workshop", snippet: Snippet, given: Sequence[Given], seconds: float
 ) -> tuple[tuple[Undefined, ...], str, str]:
     """Return undefined behaviour of a program's runs, the build that finds it, or why none does."""
     name, program = extra_program(
-        workshop, snippet, "sanitizer_flags", lambda built: _link(workshop, built)
+        workshop, snippet, "sanitizer_flags", lambda built: link_program(workshop, built)
     )
     if program.why:
         return (), name, program.why

@@ -26,6 +26,7 @@ COMMANDS = {
     "expect": "whether the facts hold that the bench says must hold",
     "check": "which candidates compute the right thing",
     "bench": "how fast each correct candidate is",
+    "hotspots": "where the time goes: by source line and instruction, beside the diff of two",
     "pick": "the whole job: compile, check, measure, choose the fastest correct one",
 }
 INTERRUPTED = 130

@@ -154,9 +154,10 @@ def is_source(word: str) -> bool:
     return Path(word).suffix in LANGUAGES
 
 
-def add_inputs(parser: argparse.ArgumentParser) -> None:
+def add_inputs(parser: argparse.ArgumentParser, entry: bool = True) -> None:
     """Add what says the values of a bare source's parameters, and limits of a run."""
-    add_entries(parser, "an entry of a bare source; several are rivals (default: its only one)")
+    if entry:
+        add_entries(parser, "an entry of a bare source; several are rivals (default: its only one)")
     parser.add_argument(
         "--inputs", action="append", default=[], metavar="TOML",
         help="a bare source's values, such as --inputs 'low = -200'; may be repeated",
@@ -170,7 +171,7 @@ def add_inputs(parser: argparse.ArgumentParser) -> None:
         help="an edge that a bare source need not take, such as --not-promised 'empty = \"why\"'",
     )  # fmt: skip
     parser.add_argument(
-        "--call-seconds", type=_positive, default=5.0, metavar="S",
+        "--call-seconds", type=positive, default=5.0, metavar="S",
         help="a checked call that takes longer counts as hung (default: 5)",
     )  # fmt: skip
 
@@ -183,7 +184,7 @@ def add_measuring(parser: argparse.ArgumentParser, slower: str) -> None:
     add_bench(parser)
     add_inputs(parser)
     parser.add_argument(
-        "--seconds", type=_positive, default=1.0, metavar="S",
+        "--seconds", type=positive, default=1.0, metavar="S",
         help="at most this long for each candidate and size (default: 1)",
     )  # fmt: skip
     parser.add_argument(
@@ -239,7 +240,8 @@ def names_of(choices: Sequence[str]) -> Callable[[str], list[str]]:
     return read
 
 
-def _positive(text: str) -> float:
+def positive(text: str) -> float:
+    """Read a number of seconds above 0."""
     try:
         value = float(text)
     except ValueError:
@@ -257,7 +259,8 @@ def open_workshop(args: argparse.Namespace, out: "Output", path: str | None = No
     entries = getattr(args, "entry", []) if hasattr(args, "inputs") else []
     if place.is_dir() or place.suffix == ".toml":
         only_bare = [o for o in ("inputs", "sweep", "not_promised") if getattr(args, o, [])]
-        if only_bare or entries:
+        filters = getattr(args, "entry_filters", False)  # then it says what to show of a bench
+        if only_bare or (entries and not filters):
             option = only_bare[0].replace("_", "-") if only_bare else "entry"
             raise RequestError(
                 f"--{option} goes with one bare source file; {place} is a bench, whose anvil.toml "

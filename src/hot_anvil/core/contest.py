@@ -27,6 +27,16 @@ class Generation(NamedTuple):
     disturbed: float  # share of visits during which the process was put off the CPU
 
 
+class Usage(NamedTuple):
+    """What a whole program takes beside time."""
+
+    cpu_seconds: float  # median over its runs
+    peak_bytes: int  # memory at its most, in any run
+
+
+NO_USAGE: Mapping[str, Usage] = MappingProxyType({})
+
+
 class Contest(NamedTuple):
     """All that was measured at one sweep point."""
 
@@ -41,6 +51,7 @@ class Contest(NamedTuple):
     alone: bool = False  # calls change what they read: each was timed from its first values
     restoring: float = 0.0  # seconds to put the first values back once, never inside a time
     shared: tuple[str, ...] = ()  # candidates that were timed in one process
+    usage: Mapping[str, Usage] = NO_USAGE  # of whole programs, by candidate
 
 
 class Count(NamedTuple):
@@ -107,6 +118,7 @@ def contest_document(contest: Contest) -> dict[str, Any]:
         "generations": generations,
         "same_as": dict(contest.same_as),
         "numbers": dict(contest.numbers),
+        "usage": {name: list(usage) for name, usage in contest.usage.items()},
     }
 
 
@@ -128,4 +140,5 @@ def read_contest(document: Mapping[str, Any]) -> Contest:
         for row in document["generations"]
     )
     lists = {key: tuple(document[key]) for key in ("candidates", "shared")}
-    return Contest(**{**document, **lists, "generations": generations})
+    usage = {name: Usage(*row) for name, row in document.get("usage", {}).items()}
+    return Contest(**{**document, **lists, "generations": generations, "usage": usage})

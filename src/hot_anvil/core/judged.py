@@ -36,11 +36,6 @@ class Checked(NamedTuple):
         """The candidates that may be measured."""
         return tuple(v for v in self.verdicts if v.verdict == CORRECT)
 
-    @property
-    def settled(self) -> bool:
-        """True when there is nothing more to ask: a program that some build runs right."""
-        return self.snippet.program and bool(self.correct)
-
     def without(self, candidate: str, verdict: str, why: str) -> "Checked":
         """Return the same with another verdict on one candidate."""
         changed = tuple(

@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
-from hot_anvil.core.contest import Contest
+from hot_anvil.core.contest import Contest, Usage
 from hot_anvil.core.effects import Between, Effects
 from hot_anvil.core.stats import Estimate, floor_of, word_for
 
@@ -48,6 +48,7 @@ class Result(NamedTuple):
     against: Against  # the baseline
     same_as: str  # the candidate whose very same code was timed, "" for its own
     placement_spread: float | None  # time at its worst placement over time at its best
+    usage: Usage | None = None  # of a whole program
 
 
 class Standing(NamedTuple):
@@ -141,6 +142,7 @@ def standing(contests: Sequence[Contest], baseline: str) -> Standing:
             _against(pairs.compare(k, at_baseline), floor, BASELINE if k == at_baseline else ""),
             "",
             pairs.effects.placement_spread(k),
+            first.usage.get(name),
         )
         results.append(result)
         to_best[name] = _against(pairs.compare(k, best), floor, BEST if k == best else "")

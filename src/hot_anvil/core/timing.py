@@ -46,6 +46,63 @@ class First(NamedTuple):
     pages: int  # that had to be fetched meanwhile
 
 
+class Looks(NamedTuple):
+    """Where the processor was while an entry was called."""
+
+    start: int  # address of the program's first byte
+    calls: int
+    seconds: float  # that they took
+    places: tuple[int, ...]  # address of each look
+
+
+class Launch(NamedTuple):
+    """One run of a whole program to make."""
+
+    arguments: tuple[str, ...]  # the program first
+    variables: tuple[str, ...]  # NAME=VALUE
+    folder: str
+    stdin: str  # path
+    stdout: str  # path
+    memory: int  # bytes of address space, 0 for no limit
+    file_size: int  # bytes of a file it may write
+
+
+class Launched(NamedTuple):
+    """What a run took."""
+
+    wall: float  # seconds until it had ended
+    cpu: float  # seconds of processor time, user and system
+    peak: int  # bytes of memory at its most
+    status: int  # as wait tells it
+
+
+def launch(wanted: Launch) -> Request:
+    """Return the request that runs a program."""
+    texts = (wanted.folder, wanted.stdin, wanted.stdout, *wanted.arguments, *wanted.variables)
+    head = struct.pack(
+        "<HHQQ", len(wanted.arguments), len(wanted.variables), wanted.memory, wanted.file_size
+    )
+    return (request("X", head + b"".join(t.encode() + b"\0" for t in texts)),)
+
+
+def read_launched(payload: bytes) -> Launched:
+    """Read the answer to ``launch``."""
+    wall, cpu, peak, status = struct.unpack("<QQQQ", payload)
+    return Launched(wall / 1e9, cpu / 1e9, peak, status)
+
+
+def sample(slot: int, calls: int, seconds: float, between: float) -> Request:
+    """Return the request to look for ``seconds``, every ``between`` seconds on average."""
+    head = struct.pack("<HQQQ", slot, calls, int(seconds * 1e9), int(between * 1e9))
+    return (request("H", head),)
+
+
+def read_looks(payload: bytes) -> Looks:
+    """Read the answer to ``sample``."""
+    start, calls, took, *places = struct.unpack(f"<{len(payload) // 8}Q", payload)
+    return Looks(start, calls, took / 1e9, tuple(places))
+
+
 def load(library: int, path: str) -> Request:
     """Return the request that loads a build's library; the worker's own entries are number 0."""
     return (request("L", struct.pack("<H", library) + path.encode()),)

@@ -16,6 +16,8 @@
  *   V  visits    u32 how many, of each: u16 slot, u16 samples, u8 alone, u64 calls
  *               -> of each: u64 ns of the probe, u64 ns a restoring took, u64 waits,
  *                  and of each sample u64 ns, u64 cpu ns, u64 ns off the CPU
+ *   H  sample    see sample.c
+ *   X  launch    see launch.c
  *   Z  probe                          -> u64 ns of a fixed piece of work
  *   Q  quit
  * SET: u16 entry, u16 arguments, u8 where buffers lie (0 cache line, 1 tight at their end, 2 tight
@@ -221,7 +223,7 @@ static void close_others(void)
     for (int fd = REPORT_FD + 1; fd < 1024; fd++) close(fd);
 }
 
-static void serve(int op, const unsigned char *payload)
+static void serve(int op, unsigned char *payload)
 {
     switch (op) {
     case 'P': prepare(payload); break;
@@ -233,6 +235,11 @@ static void serve(int op, const unsigned char *payload)
     case 'S': find_state(slot_of(payload)); break;
     case 'K': calibrate(slot_of(payload), payload + 2); break;
     case 'V': time_visits(payload, slot_of); break;
+    case 'H': sample_calls(slot_of(payload), payload + 2); break;
+    case 'X':
+        if (!launch_program) die(123);
+        launch_program(payload);
+        break;
     case 'Z': time_probe(); break;
     case 'Q': die(0); break;
     default: die(123);

@@ -67,11 +67,17 @@ void time_first(struct slot *slot);
 void calibrate(struct slot *slot, const unsigned char *request);
 void time_visits(const unsigned char *request, struct slot *(*slot_of)(const unsigned char *));
 
+/* sample.c */
+void sample_calls(struct slot *slot, const unsigned char *request);
+
 /* state.c */
 void find_state(struct slot *slot);
 
 /* libraries.c, in workers that load builds: returns why it cannot be loaded, or NULL. */
 const char *library_open(const char *path, struct library *library) __attribute__((weak));
+
+/* launch.c, in the same workers. */
+void launch_program(unsigned char *request) __attribute__((weak));
 
 /* watch.c */
 void watch_start(int descriptor, int exits);

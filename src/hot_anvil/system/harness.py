@@ -16,8 +16,8 @@ from hot_anvil.system.store import FORMAT, Store
 # Bytes after a 64-byte boundary: each position in a cache line twice, higher bits varied.
 PLACEMENTS = (0, 80, 160, 240, 1088, 1424, 2464, 3248)
 NATIVE = Path(__file__).parent.parent / "native"
-WORKER_PARTS = ("worker", "slots", "watch", "timing", "state")
-_LOADER = "libraries"
+WORKER_PARTS = ("worker", "slots", "watch", "timing", "state", "sample")
+_LOADER = ("libraries", "launch")  # what only a worker without entries has
 # What a build loaded as a library shows of itself: only its table of entries.
 _EXPORTS = "{ global: hot_anvil_entries; hot_anvil_entry_count; local: *; };\n"
 # The same for every build, and no link-time optimisation: see docs/measurement.md.
@@ -32,7 +32,7 @@ _one_at_a_time = Lock()  # threads that need the same objects wait for the first
 
 def worker_objects(host: Toolchain, store: Store) -> Path:
     """Return the folder with the worker's objects, and a pad for each placement."""
-    parts = (*WORKER_PARTS, _LOADER)
+    parts = (*WORKER_PARTS, *_LOADER)
     sources = {f"{part}.c": (NATIVE / f"{part}.c").read_text() for part in parts}
     pads = {f"pad{placement}.s": _PAD.format(bytes=placement) for placement in PLACEMENTS}
     return _compiled({**sources, **pads, "exports.map": _EXPORTS}, host, store)
@@ -46,7 +46,7 @@ def loading_worker(host: Toolchain, store: Store) -> str:
     with _one_at_a_time:
         if not target.is_dir():
             work = store.scratch()
-            objects = [str(fixed / f"{part}.o") for part in (*WORKER_PARTS, _LOADER)]
+            objects = [str(fixed / f"{part}.o") for part in (*WORKER_PARTS, *_LOADER)]
             said = run([host.drivers["c"].path, *objects, "-o", "worker", "-ldl"], work)
             if said.failed:
                 shutil.rmtree(work, ignore_errors=True)

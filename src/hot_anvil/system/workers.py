@@ -144,6 +144,19 @@ class Worker:
         answer = self.ask(timing.calibrate(slot, seconds, alone), limit)
         return timing.read_calibration(answer)
 
+    def sample(self, slot: int, calls: int, seconds: float, between: float) -> timing.Looks:
+        """Look where the processor is while an entry is called."""
+        answer = self.ask(timing.sample(slot, calls, seconds, between), 60.0 + 20 * seconds)
+        return timing.read_looks(answer)
+
+    def maps(self) -> str:
+        """Return which files lie where in the process's memory, as the kernel tells it."""
+        return Path(f"/proc/{self._pid}/maps").read_text()
+
+    def launch(self, wanted: timing.Launch, limit: float) -> timing.Launched:
+        """Run a whole program; only the worker that loads libraries can."""
+        return timing.read_launched(self.ask(timing.launch(wanted), limit))
+
     def visits(self, wanted: Sequence[timing.Asked], limit: float) -> list[timing.Visit]:
         """Make visits, one after the other."""
         return timing.read_visits(self.ask(timing.visits(wanted), limit), wanted)

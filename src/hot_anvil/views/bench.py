@@ -10,7 +10,16 @@ from hot_anvil.core.measure import BASELINE, FASTER, ON_LOAD, SLOWER, Against, R
 from hot_anvil.core.verdict import CORRECT
 from hot_anvil.views.check import excluded
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, span
-from hot_anvil.views.words import duration, interval, joined, percent, plural, ratio, significant
+from hot_anvil.views.words import (
+    duration,
+    interval,
+    joined,
+    memory,
+    percent,
+    plural,
+    ratio,
+    significant,
+)
 
 if TYPE_CHECKING:
     from hot_anvil.core.contest import Count
@@ -70,15 +79,16 @@ def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> None:
         for result in ordered
     ]
     per = item.checked.snippet.per
-    heads = ("candidate", "time a call", f"a {per}", "first call", "instructions", "ratio",
-             "interval", "word", "visible", "placement", "")  # fmt: skip
+    timed = "wall time" if item.checked.snippet.program else "time a call"
+    heads = ("candidate", timed, f"a {per}", "first call", "CPU time", "memory", "instructions",
+             "ratio", "interval", "word", "visible", "placement", "")  # fmt: skip
     empty = [k for k in range(len(heads)) if all(not span(row[k]).text for row in rows)]
     kept = [k for k in range(len(heads)) if k not in empty]
     shown = sheet.table(
         [heads[k] for k in kept],
         [[row[k] for k in kept] for row in rows],
-        "".join("lrrrrrrlrrl"[k] for k in kept),
-        spare=[kept.index(k) for k in (3, 9, 8) if k in kept],
+        "".join("lrrrrrrrrlrrl"[k] for k in kept),
+        spare=[kept.index(k) for k in (3, 11, 10) if k in kept],
     )
     sheet.paragraph(trust(standing, shown), DIM, indent=2)
     if item.counts:
@@ -110,6 +120,8 @@ def _row(result: Result, alike: "Likeness | None", count: "Count | None") -> lis
         duration(result.seconds_per_call),
         "" if each is None else duration(each),
         "" if result.first_seconds is None else duration(result.first_seconds),
+        duration(result.usage.cpu_seconds) if result.usage else "",
+        memory(result.usage.peak_bytes) if result.usage else "",
         "" if count is None else "unknown" if count.why else f"{count.instructions:,}",
         ratio(told.ratio),
         "" if is_base else interval(told.low, told.high),

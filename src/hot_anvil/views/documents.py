@@ -342,8 +342,10 @@ def _growth(item: "Measured", line: "Growth") -> Document:
 
 def _result(result: "Result") -> Document:
     fields = result._asdict()
-    against = fields.pop("against")
-    return {**_finite(fields), **_against(against), "same_as": result.same_as or None}
+    against, usage = fields.pop("against"), fields.pop("usage")
+    more = usage._asdict() if usage else {}
+    same = result.same_as or None
+    return {**_finite(fields), **_against(against), **more, "same_as": same}
 
 
 def _against(against: "Against") -> Document:

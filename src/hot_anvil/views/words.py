@@ -38,6 +38,11 @@ def size(count: int | None) -> str:
     return "unknown" if count is None else f"{count} B"
 
 
+def memory(count: int) -> str:
+    """Return bytes of memory in MiB."""
+    return f"{digits(count / (1 << 20))} MiB"
+
+
 def ratio(value: float) -> str:
     """Return a ratio such as 0.42x."""
     return f"{digits(value)}x"

@@ -1,0 +1,48 @@
+"""``hot-anvil hotspots``."""
+
+import argparse
+
+from hot_anvil.cli.options import (
+    add_inputs,
+    add_named_builds,
+    open_workshop,
+    positive,
+    split_path,
+)
+from hot_anvil.cli.output import Output
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own options."""
+    add_named_builds(parser, "[BUILD ...]", "the builds to look at (default: the grid)")
+    add_inputs(parser, entry=False)
+    parser.set_defaults(entry_filters=True)
+    parser.add_argument(
+        "--at", default="", metavar="SIZE",
+        help="the size to look at, such as n=4096 (default: the sweep's last)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--seconds", type=positive, default=1.0, metavar="S",
+        help="how long to look at each candidate (default: 1)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--all", action="store_true", help="also lines and instructions that take next to nothing"
+    )
+
+
+def run(args: argparse.Namespace, out: Output) -> int:
+    """Show where the time goes."""
+    from hot_anvil.views.hotspots import hotspots_document, hotspots_sheet
+
+    path, builds = split_path(args.words)
+    workshop = open_workshop(args, out, path)
+    found = workshop.hotspots(builds, args.snippet, args.entry, args.at, args.seconds)
+    from hot_anvil.system.opening import read_sources
+
+    files = {line.file for hot in found for one in hot.candidates for line in one.lines}
+    sources = read_sources(workshop.bench.root, sorted(files))
+    out.answer(
+        lambda: hotspots_sheet(found, sources, out.width, args.all),
+        lambda: hotspots_document(found, sources),
+    )
+    return 0 if any(hot.candidates for hot in found) else 1
