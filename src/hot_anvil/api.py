@@ -169,7 +169,7 @@ class Workshop:
         A side is a build, or ENTRY@BUILD: two entries are compared through
         their instructions.
         """
-        from hot_anvil.comparison import compare_builds
+        from hot_anvil.steps.comparison import compare_builds
 
         return compare_builds(self, left, right, snippets, entries, view)
 
@@ -181,7 +181,7 @@ class Workshop:
         entries: Collection[str] = (),
     ) -> tuple[SnippetDiff, ...]:
         """Compare what a build made of the source ``steps`` edits ago with what it makes now."""
-        from hot_anvil.comparison import compare_edit
+        from hot_anvil.steps.comparison import compare_edit
 
         return compare_edit(self, build, steps, snippets, entries)
 
@@ -192,7 +192,7 @@ class Workshop:
         entries: Collection[str] = (),
     ) -> tuple["Ledger", ...]:
         """Return each snippet's instruction counts by source line under many builds."""
-        from hot_anvil.comparison import make_ledgers
+        from hot_anvil.steps.comparison import make_ledgers
 
         return make_ledgers(self, builds, snippets, entries)
 
@@ -203,7 +203,7 @@ class Workshop:
         entries: Collection[str] = (),
     ) -> tuple["SnippetFacts", ...]:
         """Return each snippet's facts about functions and loops under many builds."""
-        from hot_anvil.inspection import make_facts
+        from hot_anvil.steps.inspection import make_facts
 
         return make_facts(self, builds, snippets, entries)
 
@@ -211,7 +211,7 @@ class Workshop:
         self, builds: Sequence[str] = (), snippets: Sequence[str] = ()
     ) -> tuple["Expected", ...]:
         """Return whether the bench's expectations hold."""
-        from hot_anvil.inspection import check_expectations
+        from hot_anvil.steps.inspection import check_expectations
 
         return check_expectations(self, builds, snippets)
 
@@ -219,7 +219,7 @@ class Workshop:
         self, build: str, snippets: Sequence[str] = (), entries: Collection[str] = ()
     ) -> tuple["BuildFrame", ...]:
         """Return where the variables of each function live under one build."""
-        from hot_anvil.inspection import make_frames
+        from hot_anvil.steps.inspection import make_frames
 
         return make_frames(self, build, snippets, entries)
 
@@ -234,13 +234,13 @@ class Workshop:
         ``call_seconds`` bounds each call. ``repeat`` calls on each input set
         find what only sometimes comes out otherwise.
         """
-        from hot_anvil.verification import check_snippets
+        from hot_anvil.steps.verification import check_snippets
 
         return check_snippets(self, snippets, call_seconds, repeat)
 
     def again(self, name: str, call_seconds: float = DEFAULT_CALL_SECONDS) -> "Again":
         """Call a candidate once more on an input set that a check found to fail."""
-        from hot_anvil.verification import check_again
+        from hot_anvil.steps.verification import check_again
 
         return check_again(self, name, call_seconds)
 
@@ -251,7 +251,7 @@ class Workshop:
         call_seconds: float = DEFAULT_CALL_SECONDS,
     ) -> tuple["Measured", ...]:
         """Check, then measure what is correct."""
-        from hot_anvil.measurement import measure_checked
+        from hot_anvil.steps.measurement import measure_checked
 
         checked = self.check(snippets, call_seconds)
         return tuple(measure_checked(self, one, how) for one in checked)
@@ -263,7 +263,7 @@ class Workshop:
         call_seconds: float = DEFAULT_CALL_SECONDS,
     ) -> tuple["Picked", ...]:
         """Do the whole job and choose the fastest correct candidate of each snippet."""
-        from hot_anvil.measurement import pick_checked
+        from hot_anvil.steps.picking import pick_checked
 
         checked = self.check(snippets, call_seconds)
         return tuple(pick_checked(self, one, how) for one in checked)
@@ -281,19 +281,19 @@ class Workshop:
         ``at`` is a sweep point such as "n=4096" ("" for the last); ``seconds`` is for each
         candidate.
         """
-        from hot_anvil.hotspots import look_for_hotspots
+        from hot_anvil.steps.hotspots import look_for_hotspots
 
         return look_for_hotspots(self, builds, snippets, entries, at, seconds)
 
     def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call the snippet's entries, from its reference build."""
-        from hot_anvil.entries import find_callable
+        from hot_anvil.steps.entries import find_callable
 
         return find_callable(self, snippet).signatures
 
     def functions(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call every function of the snippet that others can call."""
-        from hot_anvil.entries import known_functions
+        from hot_anvil.steps.entries import known_functions
 
         return known_functions(self, snippet)
 
@@ -315,7 +315,7 @@ class Workshop:
         host = host_toolchain(self.found.toolchains)
         drivers: Mapping[str, Built] = {}
         if builds and builds[0].snippet.driver:
-            from hot_anvil.entries import compile_drivers
+            from hot_anvil.steps.entries import compile_drivers
 
             drivers = compile_drivers(self, builds[0].snippet, builds)
 

@@ -196,6 +196,11 @@ def add_measuring(parser: argparse.ArgumentParser, slower: str) -> None:
         help="the exact number of instructions a call executes, counted under an emulator",
     )  # fmt: skip
     parser.add_argument(
+        "--outside", metavar="FILE", default="",
+        help="times that something else measured, as CSV (docs/measurement.md), in place of "
+        "measuring here",
+    )  # fmt: skip
+    parser.add_argument(
         "--share", type=_share, metavar="S",
         help="the entry's share of a whole program's time, from 0 to 1: tells what a gain is worth",
     )  # fmt: skip
@@ -283,7 +288,7 @@ def how_to_measure(args: argparse.Namespace) -> "How":
     from hot_anvil.core.how import How
 
     prefer = tuple(getattr(args, "prefer", ()))
-    return How(args.seconds, args.seed, args.apart, args.count, prefer)
+    return How(args.seconds, args.seed, args.apart, args.count, args.outside, prefer)
 
 
 def open_to_measure(args: argparse.Namespace, out: "Output") -> "Workshop":

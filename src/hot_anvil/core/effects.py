@@ -70,7 +70,7 @@ class Effects:
         if a == b:
             return EQUAL
         values = self.differences(a, b)
-        estimate, noise, by_placement = blocked(*self._known(values), self._alpha)
+        estimate, noise, by_placement = self._blocked(values)
         return Between(
             estimate,
             noise,
@@ -82,8 +82,14 @@ class Effects:
 
     def noise(self, a: int, b: int) -> Estimate:
         """Return the ratio of two candidates with only noise in its half width."""
-        estimate, noise, _ = blocked(*self._known(self.differences(a, b)), self._alpha)
+        estimate, noise, _ = self._blocked(self.differences(a, b))
         return Estimate(estimate.centre, noise)
+
+    def _blocked(self, differences: "NDArray[Any]") -> tuple[Estimate, float, tuple[float, ...]]:
+        values, placements = self._known(differences)
+        if not len(values):  # never measured in one generation
+            return Estimate(0.0, math.inf), math.inf, ()
+        return blocked(values, placements, self._alpha)
 
     def control(self) -> Estimate:
         """Return the difference between candidates and their own twins."""
@@ -96,6 +102,8 @@ class Effects:
             own = np.stack([logs[g, :, k] for g, k in enumerate(twins)])
             per_contest.append(_median(logs[:, :, twin] - own))
         values, placements = self._known(np.mean(per_contest, axis=0))
+        if not len(values):  # nothing was measured twice
+            return Estimate(0.0, 0.0)
         estimate, noise, _ = blocked(values, placements, ALPHA)
         return Estimate(estimate.centre, noise)
 

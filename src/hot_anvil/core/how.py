@@ -12,6 +12,7 @@ class How(NamedTuple):
     seed: int | None = None  # of all random order; None draws one
     apart: bool = False  # a process of its own for every build
     counted: bool = False  # executed instructions too, under an emulator
+    outside: str = ""  # file of times that something else measured, in place of measuring
     prefer: tuple[str, ...] = ()  # what decides among tied ones: PREFERENCES of core/pick.py
 
 

@@ -12,6 +12,7 @@ from hot_anvil.core.stats import Estimate, floor_of, word_for
 FASTER, SLOWER, TIED, NOT_ENOUGH = "faster", "slower", "tied", "not enough data"
 BASELINE, BEST = "baseline", "best"
 ON_LOAD, ON_PLACEMENT = "load", "placement"
+_MOST = 50.0  # log ratio; what is wider says nothing
 
 
 class Told(NamedTuple):
@@ -174,8 +175,8 @@ def _told(estimate: Estimate, floor: float, noise: float, word: str = "") -> Tol
     centre, half = estimate
     return Told(
         math.exp(centre),
-        math.exp(centre - half),
-        math.exp(centre + half),
+        math.exp(max(centre - half, -_MOST)),
+        math.exp(centre + half) if centre + half < _MOST else math.inf,
         word or word_for(estimate, floor, noise),
     )
 
@@ -192,7 +193,8 @@ def _against(between: Between, floor: float, word: str = "") -> Against:
         depends, told = ON_LOAD, told._replace(word=TIED)
     elif not word and _turns_over(between, floor, told.word, as_built):
         depends = ON_PLACEMENT
-    visible = math.exp(max(between.estimate.half_width, floor)) - 1
+    open_to = max(between.estimate.half_width, floor)
+    visible = math.exp(open_to) - 1 if open_to < _MOST else math.inf
     ratios = tuple(math.exp(d) for d in between.by_placement)
     return Against(told, visible, depends, as_built, quiet, busy, ratios)
 

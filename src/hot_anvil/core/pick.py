@@ -82,7 +82,8 @@ def pick(
     compile time, in the order given. ``share`` is what the entry takes of a
     whole program's time. ``standing`` is None when nothing was correct.
     """
-    excluded = tuple(v for v in verdicts if v.verdict != CORRECT)
+    ranked = standing.to_best if standing else {}
+    excluded = tuple(v for v in verdicts if v.verdict != CORRECT and v.candidate not in ranked)
     if standing is None:
         return Pick(snippet, None, (), (), excluded, "", "no candidate is correct", "")
     order = sorted(
@@ -104,7 +105,8 @@ def pick(
     merits = (*prefer, *(p for p in PREFERENCES if p not in prefer))
     chosen = min(near, key=lambda name: _preference(costs[name], merits))
     why = _why(ranking, tied, merits)
-    uncompared = next(v.why for v in verdicts if v.candidate == chosen)
+    own = next(v for v in verdicts if v.candidate == chosen)
+    uncompared = own.why if own.verdict == CORRECT else f"it was not checked here: {own.why}"
     caution = "; ".join(filter(None, (uncompared, _caution(ranking, chosen))))
     against = standing.result(chosen).against.told
     gain = gain_of(against.ratio, share) if share else None

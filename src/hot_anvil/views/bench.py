@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from hot_anvil.core.contest import CPU
+from hot_anvil.core.contest import CPU, WALL
 from hot_anvil.core.growth import crossings, growths, sizes_of
 from hot_anvil.core.measure import BASELINE, FASTER, ON_LOAD, SLOWER, Against, Result, Standing
 from hot_anvil.core.verdict import CORRECT
@@ -192,11 +192,13 @@ def trust(standing: Standing, shown: Sequence[str]) -> str:
     """Return what a reader needs to weigh the columns shown, in one paragraph."""
     floor = math.exp(standing.floor) - 1
     contest = standing.contests[0]
-    parts = [
+    how = (
         f"{plural(standing.generations, 'generation')} of fresh processes, "
-        f"{plural(standing.rounds, 'round')} in random order; intervals hold for all pairs at "
-        f"once (99 %); noise floor {percent(floor)}"
-    ]
+        f"{plural(standing.rounds, 'round')} in random order"
+    )
+    if contest.clock not in (WALL, CPU):
+        how = f"{contest.clock}, not measured here: {plural(standing.generations, 'run')}"
+    parts = [f"{how}; intervals hold for all pairs at once (99 %); noise floor {percent(floor)}"]
     if "visible" in shown:
         parts.append("visible: the smallest difference that would have been told")
     if "placement" in shown:

@@ -49,12 +49,16 @@ def ratio(value: float) -> str:
 
 
 def interval(low: float, high: float) -> str:
-    """Return an interval of ratios."""
+    """Return an interval of ratios, "unknown" for one without an end."""
+    if high == float("inf"):
+        return "unknown"
     return f"{digits(low)} to {digits(high)}"
 
 
 def percent(share: float) -> str:
-    """Return a share in per cent."""
+    """Return a share in per cent, "unknown" for one without an end."""
+    if share == float("inf"):
+        return "unknown"
     return f"{digits(share * 100)} %"
 
 

@@ -110,7 +110,7 @@ def _before(
 def _two_files(
     args: argparse.Namespace, out: Output, path: str, names: list[str]
 ) -> "tuple[Workshop, tuple[SnippetDiff, ...]]":
-    from hot_anvil.comparison import compare_files
+    from hot_anvil.steps.comparison import compare_files
 
     sides = [open_workshop(args, out, file) for file in (path, names[0])]
     known = [build.name for build in sides[1].plan.builds]

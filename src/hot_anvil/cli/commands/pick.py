@@ -20,7 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Do the whole job; exit code 1 when a snippet has nothing correct to pick, or too slow."""
-    from hot_anvil.measurement import slower_than
+    from hot_anvil.steps.picking import slower_than
     from hot_anvil.system.machine import environment_notes
     from hot_anvil.views.bench import slower_lines
     from hot_anvil.views.pick import pick_sheet

@@ -8,7 +8,7 @@ from hot_anvil.core.built import Built
 from hot_anvil.core.contest import Contest
 from hot_anvil.core.how import How
 from hot_anvil.core.judged import Checked
-from hot_anvil.programs import Given, given_runs, link_program
+from hot_anvil.steps.programs import Given, given_runs, link_program
 from hot_anvil.system.harness import loading_worker
 from hot_anvil.system.linker import host_toolchain
 from hot_anvil.system.measuring import quietest_cpu, same_code_groups

@@ -14,7 +14,7 @@ from hot_anvil.core.grid import Build
 from hot_anvil.core.inputs import InputSet
 from hot_anvil.core.signature import Signature
 from hot_anvil.core.toolchain import Toolchain
-from hot_anvil.entries import family_of, find_callable
+from hot_anvil.steps.entries import family_of, find_callable
 from hot_anvil.system.checking import Matter, Sanitized, check_snippet, written_elsewhere
 from hot_anvil.system.files import digest
 from hot_anvil.system.followup import follow_up, load_inputs
@@ -46,7 +46,7 @@ def check_snippets(
     out = []
     for snippet in chosen:
         if snippet.program:
-            from hot_anvil.programs import check_program
+            from hot_anvil.steps.programs import check_program
 
             checked = check_program(workshop, snippet, call_seconds, repeat)
         else:

@@ -28,12 +28,12 @@ from hot_anvil.core.verdict import (
     Verdict,
 )
 from hot_anvil.core.verdict import REFUSED as REFUSED_VERDICT
+from hot_anvil.steps.verification import extra_program
 from hot_anvil.system.checking import first_of_each
 from hot_anvil.system.linking import Program
 from hot_anvil.system.pool import thread_pool
 from hot_anvil.system.programs import link_whole_program, run_program
 from hot_anvil.system.sanitizing import read_complaints
-from hot_anvil.verification import extra_program
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop

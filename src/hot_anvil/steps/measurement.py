@@ -1,0 +1,93 @@
+"""Measure: from checked candidates to ratios."""
+
+from typing import TYPE_CHECKING
+
+from hot_anvil.core.contest import Contest, contest_document
+from hot_anvil.core.errors import FaultError
+from hot_anvil.core.how import How
+from hot_anvil.core.judged import Checked, Measured
+from hot_anvil.core.measure import standing
+from hot_anvil.core.verdict import candidate_name
+from hot_anvil.steps.evidence import likenesses, with_counts
+from hot_anvil.system.harness import PLACEMENTS, loading_worker
+from hot_anvil.system.linker import host_toolchain
+from hot_anvil.system.linking import LIBRARY, PROGRAM, Program
+from hot_anvil.system.measuring import LaneEnded, Linked, measure_snippet
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
+
+RUN_SECONDS = 60.0  # that one run of a program that passed the check may take
+
+
+def measure_checked(
+    workshop: "Workshop", checked: Checked, how: How, only_best: bool = False
+) -> Measured:
+    """Measure what is correct of a snippet; ``only_best`` only as far as a pick needs."""
+    if not checked.correct and not how.outside:
+        return Measured(checked, checked.reference, (), (), None)
+    try:
+        contests, anchor = _contests(workshop, checked, how, only_best)
+    except LaneEnded as ended:  # it may only do so after many calls: out, and once more
+        if not ended.candidate:  # apart it can be told which
+            return measure_checked(workshop, checked, how._replace(apart=True), only_best)
+        rest = checked.without(ended.candidate, ended.kind, ended.why)
+        return measure_checked(workshop, rest, how, only_best)
+    if not contests:
+        return Measured(checked, checked.reference, (), (), None)
+    standings = tuple(standing([contest], anchor) for contest in contests)
+    together = standings[0] if len(contests) == 1 else standing(contests, anchor)
+    for contest in contests:
+        workshop.store.record("bench", checked.snippet.name, contest_document(contest))
+    against = {r.candidate: r.against for r in together.results}
+    alike = () if checked.snippet.program else likenesses(workshop, checked, anchor, against)
+    measured = Measured(checked, anchor, tuple(contests), standings, together, alike)
+    return with_counts(workshop, measured) if how.counted else measured
+
+
+def _contests(
+    workshop: "Workshop", checked: Checked, how: How, only_best: bool
+) -> tuple[list[Contest], str]:
+    if how.outside:
+        from hot_anvil.steps.outside import outside_contests
+
+        return outside_contests(workshop, checked, how.outside, baseline_of(workshop, checked))
+    if checked.snippet.program:
+        from hot_anvil.steps.program_measurement import measure_program
+
+        return measure_program(workshop, checked, how, only_best, RUN_SECONDS)
+    linked = link_all(workshop, checked, how.apart)
+    measure = (workshop.bench, checked, linked, baseline_of(workshop, checked))
+    return measure_snippet(*measure, how, only_best, workshop.progress)
+
+
+def baseline_of(workshop: "Workshop", checked: Checked) -> str:
+    """Return the candidate that ratios are given against."""
+    entry = checked.snippet.reference or checked.signatures[0].name
+    alone = len(checked.signatures) == 1 and len(checked.snippet.entries) < 2
+    return candidate_name(entry, workshop.plan.baseline.name, alone)
+
+
+def link_all(workshop: "Workshop", checked: Checked, apart: bool) -> Linked:
+    """Link the builds to time at every placement: as programs, or as libraries where that works."""
+    wanted = {verdict.build for verdict in checked.correct}
+    builds = [b for b in workshop.compile([checked.snippet.name]) if b.build.name in wanted]
+    first, *others = PLACEMENTS
+    signatures = checked.signatures
+    programs = {name: {first: p} for name, p in workshop.link(builds, signatures, first).items()}
+    libraries: dict[str, dict[int, Program]] = {}
+    if not apart and not checked.snippet.threads:
+        able = [built for built in builds if not programs[built.build.name][first].reaches]
+        made = workshop.link(able, signatures, first, LIBRARY)
+        libraries = {n: {first: p} for n, p in made.items() if not (p.why or p.reaches)}
+    for placement in others:
+        workshop.progress(f"linking {checked.snippet.name}", placement, PLACEMENTS[-1])
+        # What shares a process needs no programs at other placements.
+        for form, images in ((LIBRARY, libraries), (PROGRAM, programs)):
+            own = [b for b in builds if (b.build.name in libraries) == (form == LIBRARY)]
+            for name, program in workshop.link(own, signatures, placement, form).items():
+                if program.why:
+                    raise FaultError(f"{name} {program.why} at another placement.")
+                images[name][placement] = program
+    host = host_toolchain(workshop.found.toolchains)
+    return Linked(programs, libraries, loading_worker(host, workshop.store))

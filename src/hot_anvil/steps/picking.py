@@ -1,0 +1,65 @@
+"""The choice: costs beside times, and what must not be slower than something."""
+
+from typing import TYPE_CHECKING
+
+from hot_anvil.core.how import How
+from hot_anvil.core.judged import Checked, Measured, Picked
+from hot_anvil.core.likeness import Likeness
+from hot_anvil.core.measure import SLOWER, Result, standing
+from hot_anvil.core.pick import Cost, flags_tied_to_cpu, pick
+from hot_anvil.steps.evidence import likenesses
+from hot_anvil.steps.measurement import measure_checked
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
+
+
+def pick_checked(workshop: "Workshop", checked: Checked, how: How) -> Picked:
+    """Measure a snippet and choose its fastest correct candidate."""
+    measured = measure_checked(workshop, checked, how, True)
+    checked = measured.checked  # less those that ended while timed
+    costs = costs_of(workshop, checked)
+    together = measured.overall
+    share = checked.snippet.share
+    made = pick(checked.snippet.name, together, checked.verdicts, costs, how.prefer, share)
+    alike: tuple[Likeness, ...] = ()
+    if together and not checked.snippet.program:
+        alike = likenesses(workshop, checked, together.best, together.to_best)
+    return Picked(measured, made, alike)
+
+
+def slower_than(workshop: "Workshop", measured: Measured, limit: str | None) -> list[Result]:
+    """Return the candidates told slower than their own entry under the build ``limit``.
+
+    For each size. An entry that was not measured under it cannot be slower.
+    """
+    if limit is None or not measured.contests:
+        return []
+    build = workshop.build(limit).name
+    builds = {v.candidate: v.build for v in measured.checked.correct}
+    entries = {v.candidate: v.entry for v in measured.checked.correct}
+    out = []
+    for contest in measured.contests:
+        for candidate in (name for name, own in builds.items() if own == build):
+            timed = contest.same_as.get(candidate, candidate)
+            out += [
+                row
+                for row in standing([contest], timed).results
+                if row.against.told.word == SLOWER and entries[row.candidate] == entries[candidate]
+            ]
+    return out
+
+
+def costs_of(workshop: "Workshop", checked: Checked) -> dict[str, Cost]:
+    """Return what each candidate costs besides time."""
+    symbols = {signature.name: signature.symbol for signature in checked.signatures}
+    built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
+    return {
+        v.candidate: Cost(
+            built[v.build].entry_bytes(symbols[v.entry]) if v.entry else built[v.build].code_bytes,
+            built[v.build].seconds,
+            workshop.command(checked.snippet, built[v.build].build),
+            flags_tied_to_cpu(built[v.build].build.flags),
+        )
+        for v in checked.verdicts
+    }
