@@ -9,6 +9,7 @@ from hot_anvil.core.judged import Checked, Measured
 from hot_anvil.core.measure import standing
 from hot_anvil.core.verdict import candidate_name
 from hot_anvil.steps.evidence import likenesses, with_counts
+from hot_anvil.steps.history import keep_states
 from hot_anvil.system.harness import PLACEMENTS, loading_worker
 from hot_anvil.system.linker import host_toolchain
 from hot_anvil.system.linking import LIBRARY, PROGRAM, Program
@@ -39,6 +40,7 @@ def measure_checked(
     together = standings[0] if len(contests) == 1 else standing(contests, anchor)
     for contest in contests:
         workshop.store.record("bench", checked.snippet.name, contest_document(contest))
+    keep_states(workshop, checked, standings, anchor, how.outside)
     against = {r.candidate: r.against for r in together.results}
     alike = () if checked.snippet.program else likenesses(workshop, checked, anchor, against)
     measured = Measured(checked, anchor, tuple(contests), standings, together, alike)

@@ -1,7 +1,11 @@
 """What about this machine limits how far a measurement can be trusted."""
 
 import os
+import platform
+import re
 from pathlib import Path
+
+from hot_anvil.system.files import digest
 
 
 def environment_notes() -> tuple[str, ...]:
@@ -19,6 +23,20 @@ def environment_notes() -> tuple[str, ...]:
     if load > 1.0:
         notes.append(f"load {load:.1f} before the measurement: other work shares the CPUs")
     return tuple(notes)
+
+
+def machine_identity() -> tuple[str, str]:
+    """Return (short identity of this machine, what it is in words).
+
+    Equal identities mean that times may be compared at all.
+    """
+    info = _read("/proc/cpuinfo")
+    named = re.search(r"^(?:model name|CPU part|cpu model)\s*:\s*(.+)$", info, re.M)
+    model = named[1].strip() if named else platform.machine()
+    cpus = os.cpu_count() or 1
+    own = _read("/etc/machine-id").strip() or platform.node()
+    text = f"{model}, {cpus} CPU{'' if cpus == 1 else 's'}"
+    return digest(own, text, platform.machine())[:6], text
 
 
 def _read(path: str) -> str:

@@ -154,6 +154,24 @@ class Store:
         except (sqlite3.Error, OSError) as error:
             raise RequestError(f"{path}: the result cannot be kept ({error}).") from None
 
+    def results(self, kind: str) -> list[tuple[int, float, str, Any]]:
+        """Return what was recorded of one kind: (number, time, subject, document), oldest first."""
+        import sqlite3
+
+        path = self.folder / "results.sqlite"
+        if not path.exists():
+            return []
+        try:
+            with sqlite3.connect(path, timeout=30) as base:
+                rows = base.execute(
+                    "SELECT id, at, subject, document FROM results WHERE kind = ? ORDER BY id",
+                    (kind,),
+                ).fetchall()
+            base.close()
+        except sqlite3.Error as error:
+            raise RequestError(f"{path}: earlier results cannot be read ({error}).") from None
+        return [(number, at, subject, json.loads(text)) for number, at, subject, text in rows]
+
     def _recipe(self, key: str) -> Path:
         return self.folder / "recipes" / f"{key}.json"
 

@@ -1,0 +1,110 @@
+"""Measurements that the store keeps: written after each, read back by ``history``."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.history import (
+    Compared,
+    Maker,
+    State,
+    compare_states,
+    read_state,
+    state_document,
+)
+from hot_anvil.core.judged import Checked
+from hot_anvil.core.measure import Standing
+from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.system.files import digest
+from hot_anvil.system.machine import machine_identity
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
+
+KIND = "measurement"
+
+
+def keep_states(
+    workshop: "Workshop",
+    checked: Checked,
+    standings: Sequence[Standing],
+    baseline: str,
+    outside: str,
+) -> None:
+    """Keep what was measured, with what made the code and where it ran."""
+    builds = {v.candidate: v.build for v in checked.verdicts}
+    built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
+    makers = {}
+    for candidate, name in builds.items():
+        one = built[name]
+        chain = workshop.toolchain(one.build)
+        code = digest(*(unit.artefact for unit in one.all_units))
+        command = workshop.command(checked.snippet, one.build)
+        makers[candidate] = Maker(f"{chain.name} ({chain.version})", command, code)
+    machine = machine_identity()
+    for standing in standings:
+        document = state_document(standing, baseline, makers, machine, outside)
+        workshop.store.record(KIND, checked.snippet.name, document)
+
+
+def kept_states(
+    workshop: "Workshop", snippets: Sequence[str], candidates: Sequence[str]
+) -> list[State]:
+    """Return what was kept, the oldest first; only states that hold one of the candidates."""
+    states = [read_state(*row) for row in workshop.store.results(KIND)]
+    if snippets:
+        states = [state for state in states if state.snippet in snippets]
+    if not states:
+        raise RequestError(
+            f"{workshop.store.folder}: nothing was measured here yet. 'hot-anvil bench' and "
+            "'hot-anvil pick' keep what they measure."
+        )
+    known = list(dict.fromkeys(e.candidate for s in states for e in s.entries))
+    for name in candidates:
+        if name not in known:
+            hint = did_you_mean(name, known) or f" Known: {listed(known)}."
+            raise RequestError(f"{name}: nothing was measured of this candidate.{hint}")
+    if candidates:
+        states = [s for s in states if any(s.entry(name) for name in candidates)]
+    return states
+
+
+def compared_states(states: Sequence[State], wanted: Sequence[int]) -> list[Compared]:
+    """Compare two states by number, and their sizes measured at the same time.
+
+    Without numbers: for each snippet and size the last one with the one before
+    whose code, toolchain or machine differs.
+    """
+    if wanted:
+        by_number = {state.number: state for state in states}
+        for number in wanted:
+            if number not in by_number:
+                raise RequestError(
+                    f"--compare {number}: there is no such measurement. They are: "
+                    f"{listed(map(str, by_number))}."
+                )
+        before, after = (by_number[number] for number in wanted)
+        if (before.snippet, before.inputs) != (after.snippet, after.inputs):
+            raise RequestError(
+                f"--compare {wanted[0]} {wanted[1]}: one is of {_told(before)}, the other of "
+                f"{_told(after)}."
+            )
+        return [compare_states(before, after)]
+    out = []
+    for key in dict.fromkeys((s.snippet, s.inputs) for s in states):
+        own = [s for s in states if (s.snippet, s.inputs) == key]
+        last = own[-1]
+        earlier = [s for s in own[:-1] if _makers(s) != _makers(last)] or own[:-1]
+        if earlier:
+            out.append(compare_states(earlier[-1], last))
+    if not out:
+        raise RequestError("There is only one measurement of each; measure again to compare.")
+    return out
+
+
+def _told(state: State) -> str:
+    return f"{state.snippet}, {state.inputs}" if state.inputs else state.snippet
+
+
+def _makers(state: State) -> list[object]:
+    return [state.machine, sorted((e.candidate, e.maker) for e in state.entries)]
