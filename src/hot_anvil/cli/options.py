@@ -299,6 +299,10 @@ def open_to_measure(args: argparse.Namespace, out: "Output") -> "Workshop":
         workshop.bench = workshop.bench._replace(snippets=snippets)
     if args.fail_if_slower_than is not None:
         workshop.build(args.fail_if_slower_than)  # a wrong name is told before anything runs
+    if args.outside:
+        from hot_anvil.steps.outside import read_outside
+
+        read_outside(args.outside)  # and so is a wrong file
     return workshop
 
 

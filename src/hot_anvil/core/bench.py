@@ -86,6 +86,7 @@ class Snippet(NamedTuple):
     runs: tuple[ProgramRun, ...] = ()
     per: str = ""  # expression: how many elements a call works on
     share: float | None = None  # of the whole program's time that the entry takes
+    share_in: str = ""  # program in whose runs that share is measured
     threads: int = 0  # that call the entry at once, 0 for one that is not meant to
 
     @property

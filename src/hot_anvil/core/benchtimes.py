@@ -1,5 +1,6 @@
 """Reading what a bench says of measuring: what an element is, what a gain is worth, threads."""
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from hot_anvil.core.bench import Snippet, Values
@@ -22,11 +23,19 @@ def read_time_keys(
         if program and key in table:
             raise reader.fault((*path, key), "goes with functions; a program has 'run' tables")
     share = table.get("share")
+    share_in = ""
+    if isinstance(share, Mapping):
+        share_in = share.get("program", "")
+        if set(share) != {"program"} or not isinstance(share_in, str) or not share_in:
+            raise reader.fault((*path, "share"), 'as a table must be { program = "NAME" }')
+        share = None
     if share is not None and (
         isinstance(share, bool) or not isinstance(share, int | float) or not 0 < share <= 1
     ):
         raise reader.fault(
-            (*path, "share"), f"must be a number above 0 and at most 1, not {share!r}"
+            (*path, "share"),
+            "must be a number above 0 and at most 1, or a table that names a program, not "
+            f"{share!r}",
         )
     threads = table.get("threads", 0)
     if (
@@ -46,4 +55,4 @@ def read_time_keys(
             f"'{per}' must be an expression over the sweep or the numbers of the inputs, such as "
             f"'n' (known: {listed(known) or 'none'})",
         )
-    return {"per": per, "share": share, "threads": threads}
+    return {"per": per, "share": share, "share_in": share_in, "threads": threads}

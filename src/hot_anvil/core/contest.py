@@ -51,6 +51,7 @@ class Contest(NamedTuple):
     alone: bool = False  # calls change what they read: each was timed from its first values
     restoring: float = 0.0  # seconds to put the first values back once, never inside a time
     shared: tuple[str, ...] = ()  # candidates that were timed in one process
+    threads: int = 0  # that called at once, 0 for one
     usage: Mapping[str, Usage] = NO_USAGE  # of whole programs, by candidate
 
 

@@ -7,6 +7,7 @@ from typing import NamedTuple
 from hot_anvil.core.bench import Snippet
 from hot_anvil.core.contest import Contest, Count
 from hot_anvil.core.ending import Place
+from hot_anvil.core.hotspots import Share
 from hot_anvil.core.likeness import Likeness
 from hot_anvil.core.measure import Standing
 from hot_anvil.core.pick import Pick
@@ -30,11 +31,17 @@ class Checked(NamedTuple):
     edges: tuple[str, ...] = ()  # the kinds of edge sets it was checked with
     sanitized: str = ""  # the build that looked for undefined behaviour
     not_sanitized: str = ""  # why none did, "" when one did
+    starts_threads: bool = False  # the code itself does
 
     @property
     def correct(self) -> tuple[Verdict, ...]:
         """The candidates that may be measured."""
         return tuple(v for v in self.verdicts if v.verdict == CORRECT)
+
+    @property
+    def many_threads(self) -> bool:
+        """True where more than one thread runs while the code is timed."""
+        return self.starts_threads or self.snippet.threads > 1
 
     def without(self, candidate: str, verdict: str, why: str) -> "Checked":
         """Return the same with another verdict on one candidate."""
@@ -79,3 +86,5 @@ class Picked(NamedTuple):
     measured: Measured
     pick: Pick
     likenesses: tuple[Likeness, ...] = ()  # of each candidate with the fastest
+    share: float | None = None  # of a whole program's time that the entry takes
+    seen: Share | None = None  # where that was measured

@@ -120,6 +120,11 @@ def join(slot: int, library: int, entry: int, owner: int) -> Request:
     return (request("J", struct.pack("<HHHH", slot, library, entry, owner)),)
 
 
+def crew(slot: int, threads: int) -> Request:
+    """Return the request to have a slot called by several threads at once."""
+    return (request("W", struct.pack("<HH", slot, threads)),)
+
+
 def first(slot: int) -> Request:
     """Return the request for one timed call."""
     return (request("F", struct.pack("<H", slot)),)

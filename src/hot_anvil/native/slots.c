@@ -113,6 +113,40 @@ void slot_join(struct slot *slot, const struct entry *entry, const struct slot *
     if (entry->prepare) entry->prepare(slot->passed);
 }
 
+/* The same values in memory of its own, as they are now. */
+void slot_copy(struct slot *slot, const struct slot *from)
+{
+    *slot = *from;
+    slot->crew = NULL;
+    slot->crew_count = 0;
+    for (unsigned i = 0; i < slot->count; i++) {
+        struct argument *a = &slot->args[i];
+        if (a->kind != BUFFER) continue;
+        size_t offset = (size_t)(a->base - a->map);
+        unsigned char *map = mmap(NULL, a->map_size, PROT_READ | PROT_WRITE,
+                                  MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+        if (map == MAP_FAILED) die(122);
+        memcpy(map + offset, a->base, a->size);
+        a->map = map;
+        a->pointer = a->base = map + offset;
+    }
+    for (unsigned i = 0; i < slot->count; i++) {
+        struct argument *a = &slot->args[i];
+        if (a->kind == SCALAR) continue;
+        for (unsigned k = 0; a->kind == ALIAS && k < slot->count; k++) {
+            const struct argument *other = &from->args[k];
+            unsigned char *at = a->pointer;
+            if (other->kind == BUFFER && at >= other->base && at <= other->base + other->size) {
+                a->pointer = slot->args[k].base + (at - other->base);
+                break;
+            }
+        }
+        slot->passed[i] = a->value = &a->pointer;
+    }
+    slot->passed[slot->count] = &slot->prepared;
+    if (slot->entry->prepare) slot->entry->prepare(slot->passed);
+}
+
 void slot_free(struct slot *slot)
 {
     if (!slot->entry) return;
@@ -135,6 +169,7 @@ void slot_restore(struct slot *slot)
         if (slot->entry->release) slot->entry->release(slot->passed);
         slot->entry->prepare(slot->passed);
     }
+    for (unsigned i = 0; i < slot->crew_count; i++) slot_restore(&slot->crew[i]);
 }
 
 /* A pointer differs between processes; where in which buffer it points does not. */

@@ -28,6 +28,7 @@ static uint64_t now(clockid_t clock)
 __attribute__((noinline, section("hot_anvil_caller")))
 static uint64_t batch(struct slot *slot, uint64_t calls, void *result)
 {
+    if (slot->crew_count) return crew_batch(slot, calls, result);
     uint64_t start = now(CLOCK_MONOTONIC);
     slot->entry->call(&slot->target, slot->passed, calls, result);
     return now(CLOCK_MONOTONIC) - start;

@@ -16,6 +16,7 @@
  *   V  visits    u32 how many, of each: u16 slot, u16 samples, u8 alone, u64 calls
  *               -> of each: u64 ns of the probe, u64 ns a restoring took, u64 waits,
  *                  and of each sample u64 ns, u64 cpu ns, u64 ns off the CPU
+ *   W  crew      see crew.c
  *   H  sample    see sample.c
  *   X  launch    see launch.c
  *   Z  probe                          -> u64 ns of a fixed piece of work
@@ -235,6 +236,7 @@ static void serve(int op, unsigned char *payload)
     case 'S': find_state(slot_of(payload)); break;
     case 'K': calibrate(slot_of(payload), payload + 2); break;
     case 'V': time_visits(payload, slot_of); break;
+    case 'W': crew_make(slot_of(payload), payload + 2); break;
     case 'H': sample_calls(slot_of(payload), payload + 2); break;
     case 'X':
         if (!launch_program) die(123);

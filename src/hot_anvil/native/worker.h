@@ -2,6 +2,7 @@
 #ifndef HOT_ANVIL_WORKER_H
 #define HOT_ANVIL_WORKER_H
 
+#include <signal.h>
 #include <stddef.h>
 #include <stdint.h>
 
@@ -51,11 +52,14 @@ struct slot {
     void *passed[MAX_ARGS + 1];
     void *prepared;           /* a driver's objects */
     int pattern;              /* what the bytes around buffers hold */
+    struct slot *crew;        /* what other threads call at the same time */
+    unsigned crew_count;
 };
 
 /* slots.c */
 void slot_make(struct slot *slot, const struct entry *entry, const unsigned char *set, int again);
 void slot_join(struct slot *slot, const struct entry *entry, const struct slot *owner);
+void slot_copy(struct slot *slot, const struct slot *from);
 void slot_free(struct slot *slot);
 void slot_restore(struct slot *slot);
 size_t slot_output_size(const struct slot *slot);
@@ -66,6 +70,15 @@ void time_probe(void);
 void time_first(struct slot *slot);
 void calibrate(struct slot *slot, const unsigned char *request);
 void time_visits(const unsigned char *request, struct slot *(*slot_of)(const unsigned char *));
+
+/* crew.c */
+uint64_t crew_batch(struct slot *slot, uint64_t calls, void *result);
+void crew_make(struct slot *slot, const unsigned char *request);
+
+/* looks.c */
+extern volatile sig_atomic_t looks_on;
+int looks_start(uint64_t mean, uint64_t *count, uint64_t *places, uint64_t most);
+void looks_stop(void);
 
 /* sample.c */
 void sample_calls(struct slot *slot, const unsigned char *request);

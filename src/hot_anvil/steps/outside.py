@@ -7,24 +7,29 @@ from hot_anvil.core.contest import Contest
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.judged import Checked
 from hot_anvil.core.names import did_you_mean, listed
-from hot_anvil.core.outside import make_contests, read_times
+from hot_anvil.core.outside import Row, make_contests, read_times
 from hot_anvil.core.verdict import CORRECT, NOT_RUN
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
 
 
-def outside_contests(
-    workshop: "Workshop", checked: Checked, file: str, baseline: str
-) -> tuple[list[Contest], str]:
-    """Return contests of times that something else measured, of what is not known to be wrong."""
+def read_outside(file: str) -> list[Row]:
+    """Return the times of a file. Raises RequestError that names file and line."""
     try:
         text = Path(file).read_text()
     except (OSError, UnicodeDecodeError) as error:
         why = getattr(error, "strerror", None) or "it is no text"
         raise RequestError(f"--outside {file}: cannot be read ({why}).") from None
+    return read_times(text, file)
+
+
+def outside_contests(
+    workshop: "Workshop", checked: Checked, file: str, baseline: str
+) -> tuple[list[Contest], str]:
+    """Return contests of times that something else measured, of what is not known to be wrong."""
     snippet = checked.snippet.name
-    rows = read_times(text, file)
+    rows = read_outside(file)
     unnamed = next((row for row in rows if not row.snippet), None)
     if unnamed and len(workshop.bench.snippets) > 1:
         raise RequestError(

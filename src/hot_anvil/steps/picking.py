@@ -21,11 +21,17 @@ def pick_checked(workshop: "Workshop", checked: Checked, how: How) -> Picked:
     costs = costs_of(workshop, checked)
     together = measured.overall
     share = checked.snippet.share
+    seen = None
+    if checked.snippet.share_in:
+        from hot_anvil.steps.share import measure_share
+
+        seen = measure_share(workshop, checked.snippet, [s.symbol for s in checked.signatures])
+        share = seen.share
     made = pick(checked.snippet.name, together, checked.verdicts, costs, how.prefer, share)
     alike: tuple[Likeness, ...] = ()
     if together and not checked.snippet.program:
         alike = likenesses(workshop, checked, together.best, together.to_best)
-    return Picked(measured, made, alike)
+    return Picked(measured, made, alike, share, seen)
 
 
 def slower_than(workshop: "Workshop", measured: Measured, limit: str | None) -> list[Result]:

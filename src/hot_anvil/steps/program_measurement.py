@@ -1,14 +1,13 @@
 """Measure whole programs: every build's, on each of the snippet's runs."""
 
 import random
-from pathlib import Path
 from typing import TYPE_CHECKING
 
-from hot_anvil.core.built import Built
 from hot_anvil.core.contest import Contest
 from hot_anvil.core.how import How
 from hot_anvil.core.judged import Checked
 from hot_anvil.steps.programs import Given, given_runs, link_program
+from hot_anvil.steps.verification import starts_threads
 from hot_anvil.system.harness import loading_worker
 from hot_anvil.system.linker import host_toolchain
 from hot_anvil.system.measuring import quietest_cpu, same_code_groups
@@ -30,7 +29,7 @@ def measure_program(
     timed, same_as = same_code_groups(checked.correct, codes, baseline)
     loader = loading_worker(host_toolchain(workshop.found.toolchains), workshop.store)
     paths = {v.candidate: programs[v.build].path for v in timed}
-    threaded = any(_starts_threads(workshop, built[v.build]) for v in timed)
+    threaded = any(starts_threads(built[v.build], workshop.store) for v in timed)
     field = Field(
         snippet.name,
         paths,
@@ -57,8 +56,3 @@ def _run(given: Given) -> Run:
         given.needs,
         None if expected is None else int(expected),
     )
-
-
-def _starts_threads(workshop: "Workshop", built: Built) -> bool:
-    objects = (workshop.store.artefact(unit.artefact) / "code.o" for unit in built.units)
-    return any(b"pthread_create" in Path(o).read_bytes() for o in objects)

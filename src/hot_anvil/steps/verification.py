@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from hot_anvil.api import Workshop
     from hot_anvil.core.judged import Again, Checked
 
+_STARTERS = (b"pthread_create", b"GOMP_parallel", b"__kmpc_fork_call", b"thrd_create")
 _LANGUAGES = ("c", "c++", "fortran")  # that sanitizers watch
 
 
@@ -51,7 +52,8 @@ def check_snippets(
             checked = check_program(workshop, snippet, call_seconds, repeat)
         else:
             matter, notes = matters[snippet.name]
-            checked = check_snippet(matter, follow_up)._replace(notes=notes)
+            checked = check_snippet(matter, follow_up)
+            checked = checked._replace(notes=notes, starts_threads=matter.threaded)
         rows = [v._asdict() for v in checked.verdicts]
         workshop.store.record("check", snippet.name, rows)
         out.append(checked)
@@ -89,7 +91,7 @@ def make_matter(
         warnings,
         races,
         digest(*(d.identity for c in workshop.found.toolchains for d in c.drivers.values())),
-        any(_starts_threads(built, workshop.store) for built in builds),
+        any(starts_threads(built, workshop.store) for built in builds),
         workshop.store,
         call_seconds,
         repeat,
@@ -98,9 +100,11 @@ def make_matter(
     return matter, entries.notes
 
 
-def _starts_threads(built: Built, store: Store) -> bool:
+def starts_threads(built: Built, store: Store) -> bool:
     objects = (store.artefact(unit.artefact) / "code.o" for unit in built.units)
-    return built.status == COMPILED and any(b"pthread_create" in o.read_bytes() for o in objects)
+    if built.status != COMPILED:
+        return False
+    return any(name in data for data in (o.read_bytes() for o in objects) for name in _STARTERS)
 
 
 def reference_of(

@@ -16,7 +16,7 @@ from hot_anvil.system.store import FORMAT, Store
 # Bytes after a 64-byte boundary: each position in a cache line twice, higher bits varied.
 PLACEMENTS = (0, 80, 160, 240, 1088, 1424, 2464, 3248)
 NATIVE = Path(__file__).parent.parent / "native"
-WORKER_PARTS = ("worker", "slots", "watch", "timing", "state", "sample")
+WORKER_PARTS = ("worker", "slots", "watch", "timing", "state", "looks", "sample", "crew")
 _LOADER = ("libraries", "launch")  # what only a worker without entries has
 # What a build loaded as a library shows of itself: only its table of entries.
 _EXPORTS = "{ global: hot_anvil_entries; hot_anvil_entry_count; local: *; };\n"
@@ -47,7 +47,9 @@ def loading_worker(host: Toolchain, store: Store) -> str:
         if not target.is_dir():
             work = store.scratch()
             objects = [str(fixed / f"{part}.o") for part in (*WORKER_PARTS, *_LOADER)]
-            said = run([host.drivers["c"].path, *objects, "-o", "worker", "-ldl"], work)
+            said = run(
+                [host.drivers["c"].path, *objects, "-o", "worker", "-ldl", "-lpthread"], work
+            )
             if said.failed:
                 shutil.rmtree(work, ignore_errors=True)
                 raise FaultError(

@@ -59,6 +59,7 @@ class Plan(NamedTuple):
     alone: tuple[bool, ...] = ()  # per point: each call from its first values
     clocks: tuple[str, ...] = ()  # per point
     drivers: bool = False  # entries take objects that a driver makes
+    threads: int = 0  # that call at once, 0 for one
 
     @property
     def twin(self) -> int:

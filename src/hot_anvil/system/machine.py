@@ -19,6 +19,11 @@ def environment_notes() -> tuple[str, ...]:
     governor = _read("/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor").strip()
     if governor and governor != "performance":
         notes.append(f"CPU frequency follows load (governor {governor}): trust ratios, not times")
+    if not Path("/sys/bus/event_source/devices/cpu").exists():
+        notes.append(
+            "no hardware counters here: cache misses and the like cannot be counted, so no cause "
+            "is read off them"
+        )
     load = os.getloadavg()[0]
     if load > 1.0:
         notes.append(f"load {load:.1f} before the measurement: other work shares the CPUs")

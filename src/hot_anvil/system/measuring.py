@@ -61,7 +61,7 @@ def measure_snippet(
     timed, same_as = same_code_groups(checked.correct, same_code, baseline)
     chance = random.Random(how.seed)
     plan = _plan(bench, checked, linked, timed, how.apart)
-    plan = calibrated(plan, chance, bool(checked.snippet.threads))
+    plan = calibrated(plan, chance, checked.many_threads)
     anchor = same_as.get(baseline, baseline)
     candidates = tuple(lane.candidate for lane in plan.lanes)
     if anchor not in candidates:
@@ -84,6 +84,7 @@ def measure_snippet(
             plan.alone[number],
             0.0,
             shared,
+            threads=checked.snippet.threads,
         )
         for number, point in enumerate(sweep_points(checked.snippet))
     ]
@@ -127,9 +128,10 @@ def _plan(
         loader,
         sets,
         len(points),
-        quietest_cpu(loader),
+        -1 if checked.many_threads else quietest_cpu(loader),
         frozenset(range(len(lanes))),
         drivers=any(signature.through for signature in checked.signatures),
+        threads=checked.snippet.threads,
     )
 
 

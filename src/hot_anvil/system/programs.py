@@ -30,21 +30,20 @@ _COMPLAINTS = 16 << 10
 
 
 def link_whole_program(built: Built, chain: Toolchain, host: Toolchain, store: Store) -> Program:
-    """Link a build's objects to the program they are, with the watch that tells of crashes."""
-    watch = worker_objects(host, store) / "watch.o"
+    """Link a build's objects to the program they are, with the watch and the looks."""
+    fixed = worker_objects(host, store)
+    beside = [str(fixed / f"{part}.o") for part in ("watch", "looks")]
     command = driver_command(built, chain, [host])
     libraries = trailing_libraries(built, chain, store)
     units = [unit.artefact for unit in built.units]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
-    name = digest(
-        f"whole program {FORMAT}", *identity, watch.parent.name, *units, *command, *libraries
-    )
+    name = digest(f"whole program {FORMAT}", *identity, fixed.name, *units, *command, *libraries)
     target = store.artefact(name)
     if not target.is_dir():
         work = store.scratch()
         try:
             objects = [str(store.artefact(unit) / "code.o") for unit in units]
-            argv = [*command, *objects, str(watch), "-o", str(work / "program"), *libraries]
+            argv = [*command, *objects, *beside, "-o", str(work / "program"), *libraries]
             said = run(argv, store.root)
             if said.failed:
                 return Program("", f"cannot be linked: {first_complaint(said.stderr)}", "")
@@ -62,8 +61,12 @@ def run_program(
     writes: Sequence[str],
     seconds: float,
     root: str,
+    looks: int = -1,
 ) -> Ran:
-    """Run a program once in a fresh folder that holds the files it needs."""
+    """Run a program once in a fresh folder that holds the files it needs.
+
+    ``looks`` is a descriptor of memory for looks at where it is: native/looks.c.
+    """
     base = str(Path(path).parents[2])
     folder = new_folder(base)
     watch = os.memfd_create("watch")
@@ -75,7 +78,7 @@ def run_program(
             place = own / name
             place.parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(source, place)
-        return _run(path, arguments, stdin, own, watch, writes, seconds, root)
+        return _run(path, arguments, stdin, own, (watch, looks), writes, seconds, root)
     except OSError as error:
         raise RequestError(f"{path}: cannot be run ({error.strerror}).") from None
     finally:
@@ -88,19 +91,22 @@ def _run(
     arguments: Sequence[str],
     stdin: bytes,
     folder: Path,
-    watch: int,
+    descriptors: tuple[int, int],
     writes: Sequence[str],
     seconds: float,
     root: str,
 ) -> Ran:
+    watch, looks = descriptors
+    more = {"HOT_ANVIL_REPORT": str(watch)}
+    more |= {"HOT_ANVIL_LOOKS": str(looks)} if looks >= 0 else {}
     # Files, not pipes: nothing to read while it runs, and the limit of file size bounds them.
     out, err, given = (folder.parent / name for name in ("out", "err", "in"))
     given.write_bytes(stdin)
     with out.open("wb") as told, err.open("wb") as said, given.open("rb") as asked:
         process = subprocess.Popen(
             [path, *arguments], cwd=folder, stdin=asked, stdout=told, stderr=said,
-            env={**own_environment(str(folder)), "HOT_ANVIL_REPORT": str(watch)},
-            pass_fds=[watch], start_new_session=True,
+            env={**own_environment(str(folder)), **more},
+            pass_fds=[fd for fd in descriptors if fd >= 0], start_new_session=True,
         )  # fmt: skip
         live(process.pid)
         try:

@@ -227,11 +227,13 @@ def _opening(
         entry = plan.lanes[seat.lane].entry
         inputs = plan.sets[entry, cell[1]]
         owner = next((s for known, s in owners if known == inputs.arguments), None)
-        if owner is None or plan.drivers:
+        if owner is None or plan.drivers or plan.threads > 1:
             requests.append(timing.prepare(slot, seat.library, entry, inputs))
             owners.append((inputs.arguments, slot))
         else:
             requests.append(timing.join(slot, seat.library, entry, owner))
+        if plan.threads > 1:
+            requests.append(timing.crew(slot, plan.threads))
     calls = {}
     for cell in cells:
         calls[len(requests)] = cell

@@ -23,6 +23,7 @@ from hot_anvil.views.words import (
 
 if TYPE_CHECKING:
     from hot_anvil.core.contest import Count
+    from hot_anvil.core.growth import Growth
     from hot_anvil.core.judged import Measured
     from hot_anvil.core.likeness import Likeness
 
@@ -109,6 +110,13 @@ def counted(item: "Measured", inputs: str) -> str:
     return "; ".join((text, *unknown))
 
 
+def _fixed(line: "Growth") -> str:
+    """Return the cost per call, where there is one to see."""
+    if not line.straight:
+        return ""
+    return duration(line.per_call) if line.per_call > line.per_element else "none to see"
+
+
 def _row(result: Result, alike: "Likeness | None", count: "Count | None") -> list[Cell]:
     told = result.against.told
     is_base = told.word == BASELINE
@@ -159,7 +167,7 @@ def growth(sheet: Sheet, standings: Sequence[Standing]) -> None:
         rows: list[list[Cell]] = [
             [
                 line.candidate,
-                duration(line.per_call) if line.straight else "",
+                _fixed(line),
                 duration(line.per_element) if line.straight else "",
                 percent(line.misfit),
                 "" if line.straight else Span("no straight line over these sizes", DIM),
@@ -205,6 +213,11 @@ def trust(standing: Standing, shown: Sequence[str]) -> str:
         parts.append("placement: how much where the code lies in memory alone changes the time")
     if contest.clock == CPU:
         parts.append("times by the CPU clock: what other programs took is not in them")
+    if contest.threads > 1:
+        parts.append(
+            f"{contest.threads} threads call at once, each with values of its own: the time is "
+            "that until every one has made a call"
+        )
     if contest.alone:
         parts.append(
             "calls change what they read, so each was timed alone from its first values, with "

@@ -399,5 +399,6 @@ def pick_document(
         ranking=ranking,
         excluded=[v._asdict() for item in picked for v in item.pick.excluded],
         gain={item.pick.snippet: item.pick.gain for item in picked},
+        share={item.pick.snippet: item.share for item in picked},
         measurements=bench_document([item.measured for item in picked], notes, slower),
     )

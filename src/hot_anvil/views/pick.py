@@ -4,14 +4,14 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.measure import BEST, TIED
-from hot_anvil.core.pick import Pick, Ranked
+from hot_anvil.core.pick import Ranked
 from hot_anvil.views.bench import environment, growth, spread, trust, turning, word
 from hot_anvil.views.check import excluded, undefined
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, span
-from hot_anvil.views.words import duration, interval, joined, percent, ratio, size
+from hot_anvil.views.words import digits, duration, interval, joined, percent, ratio, size
 
 if TYPE_CHECKING:
-    from hot_anvil.core.judged import Measured, Picked
+    from hot_anvil.core.judged import Picked
 
 
 def pick_sheet(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> Sheet:
@@ -26,7 +26,7 @@ def pick_sheet(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> 
         if item.pick.ranking:
             _ranking(sheet, item)
         excluded(sheet, item.pick.excluded)
-        _choice(sheet, item.pick, item.measured)
+        _choice(sheet, item)
     environment(sheet, notes)
     return sheet
 
@@ -35,7 +35,6 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
     standing = item.measured.overall
     assert standing is not None
     seconds = {r.candidate: r.seconds_per_call for r in standing.results}
-    timed = any(value is not None for value in seconds.values())
     heads = (
         "",
         "candidate",
@@ -55,14 +54,13 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
         for ranked in item.pick.ranking
     ]
     # Over several sizes there is no one time; few rankings have anything to note.
-    noted = any(span(row[10]).text for row in rows)
-    left_out = [column for column, needed in ((2, timed), (10, noted)) if not needed]
+    left_out = [column for column in (2, 7, 10) if not any(span(row[column]).text for row in rows)]
     kept = [column for column in range(len(heads)) if column not in left_out]
     shown = sheet.table(
         [heads[k] for k in kept],
         [[row[k] for k in kept] for row in rows],
         "".join("rlrrrlrrrrl"[k] for k in kept),
-        spare=[kept.index(column) for column in (6, 9, 8, 7)],
+        spare=[kept.index(column) for column in (6, 9, 8, 7) if column in kept],
     )
     points = [c.inputs for c in item.measured.contests if c.inputs]
     over = f"mean of log ratios over {joined(points)}; " if len(points) > 1 else ""
@@ -77,7 +75,7 @@ def _row(ranked: Ranked, seconds: float | None, alike: str) -> list[Cell]:
     return [
         "?" if ranked.rank is None else str(ranked.rank),
         ranked.candidate,
-        duration(seconds),
+        "" if seconds is None else duration(seconds),
         ratio(ranked.ratio),
         "" if best else interval(ranked.against.told.low, ranked.against.told.high),
         Span(word(ranked.against).text, CHANGE if ranked.word in (BEST, TIED) else "plain"),
@@ -89,17 +87,26 @@ def _row(ranked: Ranked, seconds: float | None, alike: str) -> list[Cell]:
     ]
 
 
-def worth(gain: float, share: float, baseline: str) -> str:
+def worth(item: "Picked") -> str:
     """Return what a choice does to the whole program, whose share the entry is."""
+    gain, share = item.pick.gain or 1.0, item.share or 0.0
+    if item.pick.choice == item.measured.baseline:
+        return f"the choice is the baseline; of the whole program it takes {percent(share)}"
     less = "less" if gain <= 1 else "more"
-    return (
-        f"the whole program takes {percent(abs(1 - gain))} {less} time than with {baseline}, of "
-        f"which this is {percent(share)}"
+    text = (
+        f"the whole program takes {percent(abs(1 - gain))} {less} time than with "
+        f"{item.measured.baseline}, of which this is {percent(share)}"
     )
+    if item.seen:
+        text += (
+            f" ±{digits(item.seen.error * 100)} (measured in "
+            f"{item.measured.checked.snippet.share_in}, its own code alone)"
+        )
+    return text
 
 
-def _choice(sheet: Sheet, pick: Pick, measured: "Measured") -> None:
-    share, baseline = measured.checked.snippet.share or 0.0, measured.baseline
+def _choice(sheet: Sheet, item: "Picked") -> None:
+    pick = item.pick
     if pick.choice is None:
         sheet.add("  ", Span("no pick: ", TROUBLE), pick.why)
         return
@@ -114,7 +121,7 @@ def _choice(sheet: Sheet, pick: Pick, measured: "Measured") -> None:
         text += f"; {joined(cost.tied_to_cpu)} ties it to CPUs that have all this one has"
     sheet.paragraph(text, indent=8)
     if pick.gain is not None:
-        sheet.paragraph(worth(pick.gain, share, baseline), indent=8)
+        sheet.paragraph(worth(item), indent=8)
     front = [row.candidate for row in pick.ranking if row.undominated and row is not chosen]
     if front:
         also = "also unbeaten" if chosen.undominated else "unbeaten"

@@ -17,8 +17,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.system.machine import environment_notes
     from hot_anvil.views.bench import bench_sheet, slower_lines
 
-    notes = environment_notes()
     workshop = open_to_measure(args, out)
+    notes = () if args.outside else environment_notes()
     measured = workshop.measure(args.snippet, how_to_measure(args), args.call_seconds)
     limit = args.fail_if_slower_than
     slower = [row for item in measured for row in slower_than(workshop, item, limit)]

@@ -25,8 +25,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.views.bench import slower_lines
     from hot_anvil.views.pick import pick_sheet
 
-    notes = environment_notes()
     workshop = open_to_measure(args, out)
+    notes = () if args.outside else environment_notes()
     picked = workshop.pick(args.snippet, how_to_measure(args), args.call_seconds)
     limit = args.fail_if_slower_than
     slower = [
