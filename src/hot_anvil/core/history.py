@@ -151,7 +151,7 @@ def compare_states(before: State, after: State) -> Compared:
 
 
 def _same_code(old: Entry | None, new: Entry | None) -> bool:
-    return old is not None and new is not None and old.maker.code == new.maker.code
+    return old is not None and new is not None and "" != old.maker.code == new.maker.code
 
 
 def _what(old: Entry | None, new: Entry | None) -> str:

@@ -161,7 +161,8 @@ def share_of(looks: Sequence[int], totals: Sequence[int]) -> Share:
 
     total = max(sum(totals), 1)
     share = sum(looks) / total
-    error = 1.96 * (share * (1 - share) / total) ** 0.5
+    middle = (sum(looks) + 2) / (total + 4)  # Agresti and Coull 1998: none seen is not none there
+    error = 1.96 * (middle * (1 - middle) / (total + 4)) ** 0.5
     known = [a / b for a, b in zip(looks, totals, strict=True) if b]
     if len(known) > 1:
         mean = sum(known) / len(known)

@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from hot_anvil.core.built import COMPILED, Built
+from hot_anvil.core.elf import loaded_digest
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.history import (
     Compared,
@@ -38,13 +40,21 @@ def keep_states(
     for candidate, name in builds.items():
         one = built[name]
         chain = workshop.toolchain(one.build)
-        code = digest(*(unit.artefact for unit in one.all_units))
+        code = _code_of(workshop, one) if one.status == COMPILED else ""
         command = workshop.command(checked.snippet, one.build)
         makers[candidate] = Maker(f"{chain.name} ({chain.version})", command, code)
     machine = machine_identity()
     for standing in standings:
         document = state_document(standing, baseline, makers, machine, outside)
         workshop.store.record(KIND, checked.snippet.name, document)
+
+
+def _code_of(workshop: "Workshop", built: Built) -> str:
+    """Return a text that is equal for equal code, whatever source it came from."""
+    files = [workshop.store.artefact(unit.artefact) / "code.o" for unit in built.units]
+    if built.whole:
+        files = [workshop.store.artefact(built.whole.artefact) / "image"]
+    return digest(*(loaded_digest(file.read_bytes()) for file in files))
 
 
 def kept_states(

@@ -6,7 +6,7 @@ from typing import Any
 from hot_anvil.core.hotspots import Hot, HotLine, Hotspots, Share
 from hot_anvil.views.document import Document, document
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, cut
-from hot_anvil.views.words import digits, duration
+from hot_anvil.views.words import duration
 
 Sources = Mapping[str, Sequence[str]]
 _LITTLE = 0.005  # share that is left out unless all is asked for
@@ -48,7 +48,7 @@ def _told(one: Hotspots) -> str:
 
 
 def _share(share: Share) -> str:
-    return f"{share.share * 100:.1f} % ±{digits(max(share.error * 100, 0.1))}"
+    return f"{share.share * 100:.1f} % ±{max(share.error * 100, 0.1):.1f}"
 
 
 def _hue(share: Share) -> str:
