@@ -30,6 +30,7 @@ benchmarks: .venv/.installed
 	$(BIN)/python benchmarks/stepping.py
 	$(BIN)/python benchmarks/inspecting.py
 	$(BIN)/python benchmarks/checking.py
+	$(BIN)/python benchmarks/trials.py
 
 .venv/bin/python:
 	sh tools/make_venv.sh "$(PYTHON)" .venv

@@ -1,6 +1,6 @@
 """What stands beside times: counts, growth, hotspots, programs, outside times, history."""
 
-import shutil
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -14,10 +14,6 @@ from hot_anvil.core.growth import fit_line, gain_of
 from hot_anvil.core.hotspots import share_of
 from hot_anvil.core.outside import read_times
 from hot_anvil.core.sharing import reaches
-
-needs_emulator = pytest.mark.skipif(
-    shutil.which("qemu-x86_64") is None, reason="qemu-user is not installed"
-)
 
 
 def bench(folder: Path, source: str, tables: str, flags: str = 'fast = "-O2"') -> Path:
@@ -40,8 +36,10 @@ int ebb(int n) { return swell(n) + 1; }
 """
 
 
-@needs_emulator
-def test_counts_are_exact_and_repeated_strings_count_once(tmp_path: Path) -> None:
+def test_counts_are_exact_and_repeated_strings_count_once(
+    tmp_path: Path, need: Callable[..., None]
+) -> None:
+    need("qemu-x86_64")
     where = bench(
         tmp_path, LOOP, 'entries = ["ebb"]\n[snippet.sweep]\nn = [1, 50]\n[snippet.inputs]\nn = "n"'
     )

@@ -21,25 +21,15 @@ OUT = ROOT / "docs" / "screenshots"
 BIN = Path(sys.executable).parent
 DISPLAY = ":87"
 COLUMNS = 104
-SIZES: dict[str, tuple[int, ...]] = {
+SIZES: dict[str, tuple[int, int]] = {
     "diff": (52, 9),
     "facts": (52, 9),
     "ledger": (44, 10),
-    "wide": (50, 8, 200),
+    "pick": (44, 10),
     "check": (50, 9),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
 
-# A source that compilers differ about.
-ODD = """static int half(int level) { return level / 2; }
-int odd(int level)
-{
-    int unused;
-    __int128 wide = (__int128)level * level;
-    return (int)wide + half(level) + __builtin_popcountg(level);
-}
-"""
-# Name -> what is typed. The folder "tide-gauge" is the demo bench.
 SCENES = {
     "compile": "hot-anvil compile tide-gauge --snippet frame --snippet feet --prove",
     "listing": "hot-anvil listing tide-gauge gcc:fast --entry crossings_signed",
@@ -47,16 +37,11 @@ SCENES = {
     "--syntax intel",
     "chip": "hot-anvil listing tide-gauge/clamp.c --build 'avr-gcc -Os -mmcu=atmega328p' "
     "--entry clamp_branch --lines 8-13",
-    "portability": "hot-anvil compile tide-gauge/odd.c --build 'gcc -Wall' "
-    "--build 'clang -Wall' --build 'avr-gcc -mmcu=atmega328p' --build 'clang@msp430'",
     "diff": "hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_mixed",
     "entries": "hot-anvil diff tide-gauge crossings_signed@gcc:fast crossings_mixed@gcc:fast",
     "before": "sed -i 's/>= alarm/> alarm/' tide-gauge/crossings.c; "
     "hot-anvil diff tide-gauge gcc:lean --before --entry crossings_signed",
     "ledger": "hot-anvil ledger tide-gauge gcc:plain gcc:lean gcc:fast clang:fast --snippet clamp",
-    "wide": "hot-anvil ledger tide-gauge --snippet crossings --only-differing --entry "
-    "crossings_signed; hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_signed "
-    "--lines 9-10",
     "facts": "hot-anvil facts tide-gauge gcc:plain gcc:fast clang:wide --entry clamp_select; "
     "hot-anvil facts tide-gauge/pause.c --build 'avr-gcc -O0' --build 'avr-gcc -Os' "
     "--entry pause_gauge",
@@ -67,7 +52,11 @@ SCENES = {
     "expect": "sed -i 's/>= 8\"/>= 16\"/' tide-gauge/anvil.toml; hot-anvil expect tide-gauge; "
     "echo exit code $?",
     "check": "hot-anvil check tide-gauge --snippet checksum --snippet log",
-    "bench": "hot-anvil bench tide-gauge --snippet crossings",
+    "bench": "hot-anvil bench tide-gauge --snippet crossings --count",
+    "hotspots": "hot-anvil hotspots tide-gauge gcc:lean --entry crossings_signed; "
+    "hot-anvil hotspots tide-gauge gcc:lean clang:lean --entry clamp_branch",
+    "history": "hot-anvil history tide-gauge crossings_signed@gcc-12:fast; "
+    "hot-anvil history tide-gauge --compare",
     "pick": "hot-anvil pick tide-gauge --snippet checksum",
     "toolchains": "hot-anvil toolchains; hot-anvil start --example",
     "errors": "hot-anvil diff tide-gauge gcc:plain gcc:fsat; hot-anvil check tide-gauge/clamp.c "
@@ -76,7 +65,12 @@ SCENES = {
 
 
 # What is run before, unseen.
-BEFORE = {"before": "hot-anvil compile tide-gauge --snippet crossings"}
+BEFORE = {
+    "before": "hot-anvil compile tide-gauge --snippet crossings",
+    "history": "hot-anvil bench tide-gauge --snippet crossings --seconds 0.4; "
+    "sed -i 's/>= alarm/> alarm/' tide-gauge/crossings.c; "
+    "hot-anvil bench tide-gauge --snippet crossings --seconds 0.4",
+}
 
 
 def main() -> int:
@@ -94,7 +88,6 @@ def main() -> int:
             with tempfile.TemporaryDirectory() as folder:  # its own: some scenes edit the bench
                 demo = ROOT / "src" / "hot_anvil" / "data" / "demo"
                 shutil.copytree(demo, Path(folder, "tide-gauge"))
-                Path(folder, "tide-gauge", "odd.c").write_text(ODD)
                 take(name, Path(folder))
                 print(f"docs/screenshots/{name}.png")
     finally:
@@ -113,15 +106,14 @@ def take(name: str, folder: Path) -> None:
             stdout=subprocess.DEVNULL, check=True,
         )  # fmt: skip
     typed = SCENES[name]
-    rows, points, *rest = SIZES.get(name, (ROWS, POINTS))
-    columns = rest[0] if rest else COLUMNS
+    rows, points = SIZES.get(name, (ROWS, POINTS))
     script = (
         f"clear; printf '$ %s\\n\\n' {shlex.quote(typed)}; {typed}; touch {done.name}; sleep 60"
     )
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": path}
     env.pop("NO_COLOR", None)
     terminal = subprocess.Popen(
-        ["xterm", "-tn", "xterm-256color", "-geometry", f"{columns}x{rows}+0+0",
+        ["xterm", "-tn", "xterm-256color", "-geometry", f"{COLUMNS}x{rows}+0+0",
          "-fa", "DejaVu Sans Mono", "-fs", str(points), "-bg", "white", "-fg", "black",
          "-b", "12", "-e", "bash", "-c", script],
         cwd=folder, env=env,

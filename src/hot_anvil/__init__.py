@@ -9,13 +9,13 @@ __version__ = "0.1.0"
 
 TYPE_CHECKING = False  # typing's own costs start-up time; type checkers know this name
 if TYPE_CHECKING:
-    from hot_anvil.api import Workshop, open_bench, open_source
+    from hot_anvil.api import How, Workshop, open_bench, open_source
 
-__all__ = ["Workshop", "__version__", "open_bench", "open_source"]
+__all__ = ["How", "Workshop", "__version__", "open_bench", "open_source"]
 
 
 def __getattr__(name: str) -> object:
-    if name in ("Workshop", "open_bench", "open_source"):
+    if name in ("How", "Workshop", "open_bench", "open_source"):
         from hot_anvil import api
 
         value: object = getattr(api, name)

@@ -54,6 +54,9 @@ if TYPE_CHECKING:
 DEFAULT_CALL_SECONDS = 5.0
 
 
+__all__ = ["How", "Workshop", "open_bench", "open_source"]
+
+
 class Workshop:
     """A bench on this machine, with its store of results.
 

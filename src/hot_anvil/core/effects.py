@@ -179,8 +179,10 @@ def _median(values: "NDArray[Any]") -> "NDArray[Any]":
     """Return the median over rounds of each generation, NaN where there is none."""
     import numpy as np
 
-    there = ~np.isnan(values).all(axis=1)
-    out = np.full(len(values), np.nan)
-    if there.any():
-        out[there] = np.nanmedian(values[there], axis=1)
-    return out
+    ordered = np.sort(values, axis=1)  # what was not measured comes last
+    count = np.count_nonzero(~np.isnan(values), axis=1)
+    rows = np.arange(len(values))
+    middle = ordered[rows, np.maximum(count - 1, 0) // 2] + ordered[rows, np.minimum(
+        count // 2, values.shape[1] - 1
+    )]  # fmt: skip
+    return np.asarray(np.where(count > 0, middle / 2, np.nan))

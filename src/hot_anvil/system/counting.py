@@ -19,6 +19,7 @@ from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.system.files import digest
 from hot_anvil.system.harness import NATIVE, first_complaint
 from hot_anvil.system.linking import Program
+from hot_anvil.system.machine import emulator_command
 from hot_anvil.system.process import run
 from hot_anvil.system.store import Store
 from hot_anvil.system.workers import Worker, WorkerEnded
@@ -40,10 +41,10 @@ class Emulator(NamedTuple):
 
 def find_emulator(host: Toolchain, store: Store) -> Emulator:
     """Return the emulator for this machine's own instruction set, its plugin compiled."""
-    machine = platform.machine()
-    path = shutil.which(f"qemu-{machine}")
+    command = emulator_command()
+    path = shutil.which(command)
     if path is None:
-        why = f"qemu-{machine} is not here (on Debian: apt install qemu-user)"
+        why = f"{command} is not here (on Debian: apt install qemu-user)"
         return Emulator("", "", "", why)
     said = run([path, "--version"], "/")
     version = re.search(r"version (\d+\.\d+)", said.stdout)

@@ -29,6 +29,7 @@ FEWEST = 10  # generations: the statistics are over them
 EVERY_PLACEMENT = 5  # generations at each placement before anything is decided
 MOST_GENERATIONS = 800
 ROUNDS = 6  # of a generation: more gain less than more generations do
+SETTLING = 3  # generations after which the plan is made anew, by what they took
 NARROW = 0.01  # log ratio; stop when every interval that matters is narrower
 
 
@@ -226,6 +227,10 @@ def _run(
         for number, took in enumerate(restored):
             restoring[number].append(took)
         done += 1
+        if done == SETTLING:  # other work on the machine makes all take longer than planned
+            taken = time.monotonic() - started
+            planned = done * (plan.fixed_seconds() + rounds * plan.round_seconds())
+            count, rounds = generations_and_rounds(plan, seconds * min(1.0, planned / taken))
     progress(what, 1, 1)
     return [
         contest._replace(restoring=statistics.median(restoring[number]))

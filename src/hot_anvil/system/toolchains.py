@@ -2,6 +2,7 @@
 
 import os
 import re
+import shutil
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import NamedTuple
@@ -80,12 +81,14 @@ def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> 
 def with_abilities(chain: Toolchain) -> Toolchain:
     """Return a toolchain that knows all it can do here; most commands need not look."""
     from hot_anvil.system.binutils import find_tool
+    from hot_anvil.system.machine import emulator_command
 
     can = {
         **chain.can,
         "assemble": chain.isa != "ptx",
         "disassemble": bool(find_tool(chain, "objdump")),
         "link": bool(find_tool(chain, "ld")),
+        "count": chain.can["run"] and shutil.which(emulator_command()) is not None,
     }
     return chain._replace(can=can)
 

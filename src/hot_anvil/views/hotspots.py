@@ -97,7 +97,8 @@ def _beside(sheet: Sheet, hot: Hot, sources: Sources, every: bool) -> None:
         if max(line.share.share for line in own if line) < _LITTLE and not every:
             continue
         first = next(line for line in own if line)
-        cells: list[Cell] = [str(key[1] or ""), cut(_text(sources, first).strip(), _SOURCE)]
+        text = cut(_text(sources, first).strip(), _SOURCE) if key[1] else "no source line"
+        cells: list[Cell] = [str(key[1] or ""), text]
         for one, line in zip(hot.candidates, own, strict=True):
             cells += _cells(one, line.share if line else None)
         rows.append([*cells, hot.states.get(key, "")])

@@ -30,7 +30,8 @@ def toolchains_sheet(
 
 
 # What is shown, in the order of the work; a missing disassembler is told apart.
-_ABILITIES = {"compile": "emit", "assemble": "assemble", "link": "link", "run": "run"}
+_ABILITIES = {"compile": "emit", "assemble": "assemble", "link": "link", "run": "run",
+              "count": "count"}  # fmt: skip
 _SHORT = {"assembly": "asm", "fortran": "Fortran", "rust": "Rust", "cuda": "CUDA"}
 
 
@@ -85,6 +86,8 @@ def _missing(sheet: Sheet, families: Sequence[Family], own: Sequence[Toolchain])
                 lines.append(f"no {family.name} for {target}: on Debian, {install}")
         blind = [c for c in mine if not c.can["disassemble"] and c.isa != "ptx" and c.isa]
         lines += [f"{c.name}: no disassembler for {c.target}: code is not proved" for c in blind]
+    if own and not any(chain.can.get("count") for chain in own):
+        lines.append("executed instructions cannot be counted: on Debian, apt install qemu-user")
     if lines:
         sheet.blank()
         sheet.add(Span("missing", STRONG))
