@@ -1,13 +1,16 @@
 """Does the tool call equal code different, and does it find work really added?
 
-    python benchmarks/trials.py [--trials 60] [--seconds 2.5] [--load] [--only KERNEL]
+    python benchmarks/trials.py [--trials 60] [--seconds 2.5] [--form builds] [--load]
+                                [--only KERNEL]
 
-Each trial measures four builds of one kernel with the whole tool: two that
-differ in the bytes of an unused constant only (so that they are timed, not
-recognised as the same code), one whose code is moved by 16 bytes, and one that
-does 3 % more passes. A naive script (each build once, one after the other,
-medians of ten samples compared at 1 %) times the same programs for comparison.
-``--load`` keeps one CPU busy meanwhile.
+Each trial measures four candidates of one kernel with the whole tool: two that
+are equal, one whose code is moved by 16 bytes, and one that does 3 % more
+passes. By ``--form`` they are builds (equal ones differ in the bytes of an
+unused constant only, so that they are timed and not recognised as the same
+code), entries of one source under one build, or builds in processes of their
+own. A naive script (each candidate once, one after the other, medians of ten
+samples compared at 1 %) times the same programs for comparison. ``--load``
+keeps one CPU busy meanwhile.
 """
 
 import argparse
@@ -69,17 +72,33 @@ KERNELS = {
     ),
 }
 TRUTHS = ("equal", "moved", "3 % more")
-SOURCE = """const char TAG[] = NAME;
-__asm__(".text; .skip " MOVED ", 0xcc");
-long kernel(const int *levels, long times)
+FUNCTION = """__asm__(".text; .skip {moved}, 0xcc");
+long {name}(const int *levels, long times)
 {{
-    long s = 1, n = times * PASSES / 10000;
+    long s = 1, n = times * {passes} / 10000;
     {loop}
-    __asm__ volatile("" : "+r"(s)); /* the loop's result counts as used, whatever PASSES is */
+    __asm__ volatile("" : "+r"(s)); /* the loop's result counts as used, whatever n is */
     return 0;
 }}
 """
+BUILDS, ENTRIES, APART = FORMS = ("builds", "entries", "apart")
 WORDS = ("tied", "slower", "faster", "not enough data")
+
+
+class Variant(NamedTuple):
+    """What one candidate of a trial differs in."""
+
+    tag: str
+    moved: int  # bytes
+    passes: int  # of ten thousand
+
+
+VARIANTS = (
+    Variant("ebb", 0, 10001),
+    Variant("sea", 0, 10001),
+    Variant("fog", 16, 10001),
+    Variant("bay", 0, 10301),
+)
 
 
 class Row(NamedTuple):
@@ -94,44 +113,51 @@ class Row(NamedTuple):
     as_built: str  # the word at the placement that the linker gives by itself
 
 
-def workshop_for(folder: Path, kernel: Kernel) -> Workshop:
-    """Return a workshop on one kernel with its four builds."""
+def workshop_for(folder: Path, kernel: Kernel, form: str) -> Workshop:
+    """Return a workshop on one kernel with its four candidates."""
     source = folder / "kernel.c"
-    source.write_text(SOURCE.format(loop=kernel.loop))
-    builds = [
-        f"gcc -O2 -DNAME='\"{name}\"' -DMOVED='\"{moved}\"' -DPASSES={passes}"
-        for name, moved, passes in (
-            ("ebb", 0, 10001),
-            ("sea", 0, 10001),
-            ("ebb", 16, 10001),
-            ("ebb", 0, 10301),
-        )
-    ]
     levels = f'levels = {{ fill = "uniform(0, 999)", count = {kernel.levels} }}'
-    return open_source(source, builds, inputs=[levels, f"times = {kernel.passes}"])
+    inputs = [levels, f"times = {kernel.passes}"]
+    if form == ENTRIES:
+        source.write_text(
+            "".join(
+                FUNCTION.format(name=v.tag, moved=v.moved, passes=v.passes, loop=kernel.loop)
+                for v in VARIANTS
+            )
+        )
+        tags = [v.tag for v in VARIANTS]
+        return open_source(source, ["gcc -O2"], tags, inputs=inputs)
+    named = FUNCTION.format(name="kernel", moved='" MOVED "', passes="PASSES", loop=kernel.loop)
+    source.write_text("const char TAG[] = NAME;\n" + named)
+    builds = [
+        f"gcc -O2 -DNAME='\"{v.tag}\"' -DMOVED='\"{v.moved}\"' -DPASSES={v.passes}"
+        for v in VARIANTS
+    ]
+    return open_source(source, builds, inputs=inputs)
 
 
 def naive(workshop: Workshop) -> list[str]:
-    """Time each build once, one after the other, and compare the medians at 1 %."""
+    """Time each candidate once, one after the other, and compare the medians at 1 %."""
     (snippet,) = workshop.bench.snippets
     signatures = workshop.signatures(snippet)
     inputs = make_input_set(workshop.bench, snippet, signatures[0], Wanted({}), {})
     medians = []
     for program in workshop.link(workshop.compile(), signatures, 0).values():
         with Worker(program.path) as worker:
-            worker.prepare(0, 0, 0, inputs)
-            calls, _ = worker.calibrate(0, 0.002, False, 60)
-            (visit,) = worker.visits([Asked(0, 10, False, calls)], 60)
-            medians.append(statistics.median(s.wall for s in visit.samples) / calls)
+            for entry in range(len(signatures)):
+                worker.prepare(entry, 0, entry, inputs)
+                calls, _ = worker.calibrate(entry, 0.002, False, 60)
+                (visit,) = worker.visits([Asked(entry, 10, False, calls)], 60)
+                medians.append(statistics.median(s.wall for s in visit.samples) / calls)
     ratios = [m / medians[0] for m in medians[1:]]
     return ["slower" if r > 1.01 else "faster" if r < 1 / 1.01 else "tied" for r in ratios]
 
 
-def trial(workshop: Workshop, seconds: float, seed: int) -> list[Result]:
-    """Return the results of the three builds that are compared with the first."""
-    (measured,) = workshop.measure(how=How(seconds, seed))
+def trial(workshop: Workshop, seconds: float, seed: int, form: str) -> list[Result]:
+    """Return the results of the three candidates that are compared with the first."""
+    (measured,) = workshop.measure(how=How(seconds, seed, apart=form == APART))
     (standing,) = measured.standings
-    names = [built.build.name for built in workshop.compile()]
+    names = [verdict.candidate for verdict in measured.checked.verdicts]
     assert len(measured.checked.correct) == 4, measured.checked.verdicts
     return [standing.result(name) for name in names[1:]]
 
@@ -151,11 +177,11 @@ def background(wanted: bool) -> Iterator[None]:
             burner.kill()
 
 
-def rows_of(name: str, seconds: float, seed: int) -> list[Row]:
+def rows_of(name: str, seconds: float, seed: int, form: str) -> list[Row]:
     """Run one trial and the naive script on the same programs."""
     with tempfile.TemporaryDirectory() as folder:
-        workshop = workshop_for(Path(folder), KERNELS[name])
-        ours = trial(workshop, seconds, seed)
+        workshop = workshop_for(Path(folder), KERNELS[name], form)
+        ours = trial(workshop, seconds, seed, form)
         theirs = naive(workshop)
     rows = []
     for truth, result, word in zip(TRUTHS, ours, theirs, strict=True):
@@ -200,6 +226,7 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--trials", type=int, default=60)
     parser.add_argument("--seconds", type=float, default=2.5)
+    parser.add_argument("--form", choices=FORMS, default=BUILDS)
     parser.add_argument("--load", action="store_true")
     parser.add_argument("--only", action="append", choices=KERNELS, default=[])
     parser.add_argument("--jsonl", type=Path, help="keep every pair of every trial here")
@@ -208,7 +235,7 @@ def main() -> int:
     rows: list[Row] = []
     with background(args.load):
         for number in range(args.trials):
-            made = rows_of(names[number % len(names)], args.seconds, number)
+            made = rows_of(names[number % len(names)], args.seconds, number, args.form)
             rows += made
             if args.jsonl:
                 with args.jsonl.open("a") as file:

@@ -85,11 +85,14 @@ def crossings(standings: Sequence[Standing]) -> tuple[Crossing, ...]:
     """Return where the fastest candidate changes from one size to the next.
 
     Only where each is told faster than the other at its own size. Where they
-    cross is read off a straight line between the log ratios over log size.
+    cross is where their lines meet, if these tell the times and meet between the
+    sizes, else read off a straight line between the log ratios over log size.
     """
-    _, sizes = sizes_of(standings)
+    name, sizes = sizes_of(standings)
     if not sizes:
         return ()
+    plain = all(elements_of(s, name) == n for s, n in zip(standings, sizes, strict=True))
+    lines = {line.candidate: line for line in growths(standings) if plain and line.straight}
     ordered = sorted(zip(sizes, standings, strict=True), key=lambda pair: pair[0])
     out = []
     for (smaller, before), (larger, after) in pairwise(ordered):
@@ -97,11 +100,20 @@ def crossings(standings: Sequence[Standing]) -> tuple[Crossing, ...]:
         behind = before.to_best[above].told if above != below else None
         ahead = after.to_best[below].told if above != below else None
         if behind and ahead and behind.word == SLOWER and ahead.word == SLOWER:
-            first, last = math.log(behind.ratio), math.log(ahead.ratio)
-            share = first / (first + last)
-            at = math.exp(math.log(smaller) * (1 - share) + math.log(larger) * share)
+            at = _meeting(lines.get(below), lines.get(above))
+            if not smaller < at < larger:
+                first, last = math.log(behind.ratio), math.log(ahead.ratio)
+                share = first / (first + last)
+                at = math.exp(math.log(smaller) * (1 - share) + math.log(larger) * share)
             out.append(Crossing(below, above, smaller, larger, at))
     return tuple(out)
+
+
+def _meeting(one: Growth | None, other: Growth | None) -> float:
+    """Return the size at which two lines meet, NaN for none."""
+    if one is None or other is None or one.per_element == other.per_element:
+        return math.nan
+    return (other.per_call - one.per_call) / (one.per_element - other.per_element)
 
 
 def gain_of(ratio: float, share: float) -> float:

@@ -92,7 +92,7 @@ def pick(
     )
     ranking: list[Ranked] = []
     for place, name in enumerate(order, 1):
-        behind = _behind(standing.to_best[name])
+        behind = behind_best(standing, name)
         rank = {SLOWER: place, NOT_ENOUGH: None}.get(behind.told.word, 1)
         result = standing.result(name)
         ranking.append(
@@ -153,8 +153,9 @@ def _front(ranking: Sequence[Ranked]) -> set[str]:
     return {row.candidate for row in ranking if not dominated(row)}
 
 
-def _behind(against: Against) -> Against:
-    """Nothing is faster than the best: what seems so is tied with it."""
+def behind_best(standing: Standing, candidate: str) -> Against:
+    """Return a candidate against the best, where nothing is faster: what seems so is tied."""
+    against = standing.to_best[candidate]
     told = against.told
     return against._replace(told=told._replace(word=TIED)) if told.word == FASTER else against
 

@@ -377,6 +377,8 @@ def pick_document(
     picked: "Sequence[Picked]", notes: Sequence[str], slower: "Sequence[Result]" = ()
 ) -> Document:
     """Return the document of ``pick``."""
+    from hot_anvil.core.pick import behind_best
+
     ranking = []
     for item in picked:
         for row in item.pick.ranking:
@@ -397,6 +399,17 @@ def pick_document(
             if len(item.pick.tied) > 1
         ],
         ranking=ranking,
+        by_size=[
+            {
+                "snippet": item.pick.snippet,
+                "inputs": standing.results[0].inputs,
+                "candidate": row.candidate,
+                **_against(behind_best(standing, row.candidate)),
+            }
+            for item in picked
+            for standing in item.measured.standings
+            for row in item.pick.ranking
+        ],
         excluded=[v._asdict() for item in picked for v in item.pick.excluded],
         gain={item.pick.snippet: item.pick.gain for item in picked},
         share={item.pick.snippet: item.share for item in picked},

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.measure import BEST, TIED
-from hot_anvil.core.pick import Ranked
+from hot_anvil.core.pick import Ranked, behind_best
 from hot_anvil.views.bench import environment, growth, spread, trust, turning, word
 from hot_anvil.views.check import excluded, undefined
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, span
@@ -12,6 +12,7 @@ from hot_anvil.views.words import digits, duration, interval, joined, percent, r
 
 if TYPE_CHECKING:
     from hot_anvil.core.judged import Picked
+    from hot_anvil.core.measure import Standing
 
 
 def pick_sheet(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> Sheet:
@@ -65,7 +66,39 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
     points = [c.inputs for c in item.measured.contests if c.inputs]
     over = f"mean of log ratios over {joined(points)}; " if len(points) > 1 else ""
     sheet.paragraph(over + trust(standing, shown), DIM, indent=2)
+    if len(points) > 1:
+        _by_size(sheet, item)
     growth(sheet, item.measured.standings)
+
+
+def _by_size(sheet: Sheet, item: "Picked") -> None:
+    """Add each candidate against the fastest one at every size, as many sizes a table as fit."""
+    standings = item.measured.standings
+    names = [row.candidate for row in item.pick.ranking]
+    heads = [standing.results[0].inputs for standing in standings]
+    columns = [[_at_size(standing, name) for name in names] for standing in standings]
+    widths = [
+        max(len(head), *(len(span(cell).text) for cell in column))
+        for head, column in zip(heads, columns, strict=True)
+    ]
+    room = sheet.width - 2 - max(map(len, ("by size", *names)))
+    pages: list[list[int]] = []
+    used = room + 1
+    for number, width in enumerate(widths):
+        if used + width + 2 > room:
+            pages.append([])
+            used = 0
+        pages[-1].append(number)
+        used += width + 2
+    for page in pages:
+        rows = [[name, *(columns[k][row] for k in page)] for row, name in enumerate(names)]
+        sheet.table(["by size", *(heads[k] for k in page)], rows, "l" + "r" * len(page))
+
+
+def _at_size(standing: "Standing", candidate: str) -> Cell:
+    against = behind_best(standing, candidate)
+    told = against.told.word
+    return Span(f"{told} {ratio(against.told.ratio)}", CHANGE if told in (BEST, TIED) else "plain")
 
 
 def _row(ranked: Ranked, seconds: float | None, alike: str) -> list[Cell]:

@@ -1,0 +1,223 @@
+"""From measurements to answers: placements, growth, history, likeness, hotspots, the choice."""
+
+import math
+from collections import Counter
+from collections.abc import Sequence
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from contests import PLACES, contest
+from hot_anvil.core.code import Code, Function, Instruction
+from hot_anvil.core.contest import Contest
+from hot_anvil.core.growth import crossings, growths
+from hot_anvil.core.history import Maker, State, compare_states, read_state, series, state_document
+from hot_anvil.core.hotspots import Seen, make_hotspots
+from hot_anvil.core.likeness import Body, body_of, compare
+from hot_anvil.core.measure import Standing, standing
+from hot_anvil.core.pick import Cost, behind_best, flags_tied_to_cpu, pick
+from hot_anvil.core.stats import blocked
+from hot_anvil.core.verdict import Verdict
+
+
+@settings(deadline=None)
+@given(
+    st.lists(st.floats(-1, 1), min_size=20, max_size=40),
+    st.lists(st.floats(-1, 1), min_size=4, max_size=4),
+)
+def test_what_a_placement_adds_moves_the_mean_and_not_the_noise(
+    values: list[float], added: list[float]
+) -> None:
+    blocks = np.arange(len(values)) % 4
+    plain, noise, _ = blocked(np.array(values), blocks, 0.01)
+    moved, same_noise, means = blocked(np.array(values) + np.array(added)[blocks], blocks, 0.01)
+    assert moved.centre == pytest.approx(plain.centre + sum(added) / 4, abs=1e-9)
+    assert same_noise == pytest.approx(noise, abs=1e-9)
+    assert moved.half_width >= same_noise - 1e-12
+    assert max(means) - min(means) >= 0
+
+
+def test_equal_code_that_each_placement_moves_by_itself_is_hardly_ever_told_apart() -> None:
+    """Every candidate has a log-normal effect of its own, 8 %, at each placement."""
+    false = 0
+    for seed in range(150):
+        places = np.random.default_rng(1000 + seed).normal(0, 0.08, (PLACES, 4))
+        places[:, 3] = places[:, 0]  # the twin is the first one's
+        made = contest(seed, [1e-6] * 3, noise=0.003, places=places)
+        rows = standing([made], "c0").results[1:]
+        false += any(r.against.told.word in ("faster", "slower") for r in rows)
+    assert false <= 3
+
+
+def sized(n: int, works: list[float]) -> Contest:
+    return contest(n, works, noise=0.003)._replace(inputs=f"n={n}", numbers={"n": n})
+
+
+def sizes(costs: Sequence[tuple[float, float]], points: Sequence[int]) -> list[Standing]:
+    """Return what is measured of candidates that take (a call, an element) seconds."""
+    return [standing([sized(n, [a + b * n for a, b in costs])], "c0") for n in points]
+
+
+def test_the_size_where_the_fastest_changes_is_between_those_measured() -> None:
+    # Lines cross at n = 1000: 1 us + 1 ns n against 0.1 us + 1.9 ns n.
+    made = sizes([(1e-6, 1e-9), (1e-7, 1.9e-9)], [10, 100, 10_000])
+    (change,) = crossings(made)
+    assert (change.below, change.above) == ("c1", "c0") and 100 < change.at < 10_000
+    assert change.at == pytest.approx(1000, rel=0.3)  # straight between the logs: 2600
+    lines = {line.candidate: line for line in growths(made)}
+    # Half of the visits meet a machine 1.8 times slower: costs are of all of them.
+    assert lines["c1"].per_element / lines["c0"].per_element == pytest.approx(1.9, rel=0.1)
+    assert all(line.straight for line in lines.values())
+    assert not crossings(sizes([(1e-6, 1e-9), (1e-6, 1.002e-9)], [10, 10_000]))
+    assert not growths(made[:2])  # any two sizes lie on a line
+
+
+def test_what_is_no_straight_line_is_said() -> None:
+    points = [16, 64, 256, 1024]
+    square = [standing([sized(n, [1e-9 * n**2])], "c0") for n in points]
+    (line,) = growths(square)
+    assert not line.straight and line.misfit > 0.5
+
+
+def state(number: int, works: list[float], codes: str, machine: str = "m1") -> State:
+    """Return a kept measurement; ``codes`` has a letter for each candidate's code."""
+    made = standing([contest(number, works, noise=0.003)], "c0")
+    makers = {f"c{k}": Maker("gcc-12 (12.2.0)", "gcc", code) for k, code in enumerate(codes)}
+    plain = state_document(made, "c0", makers, (machine, "a gauge's computer"), "")
+    return read_state(number, 1e9 + number, "surge", plain)
+
+
+def test_two_states_compare_by_what_did_not_change() -> None:
+    before = state(1, [1e-6, 2e-6, 3e-6], "abc")
+    # The machine has become 1.5 times slower, and the second candidate's code by a fifth too.
+    after = state(2, [1.5e-6, 3.6e-6, 4.5e-6], "axc")
+    found = compare_states(before, after)
+    assert found.yardstick == "c0" and not found.why_not
+    told = {change.candidate: change.told for change in found.changes}
+    assert told["c1"] and told["c1"].word == "slower"
+    assert told["c1"].low < 1.2 < told["c1"].high and told["c1"].ratio == pytest.approx(1.2, 0.02)
+    assert told["c2"] and told["c2"].word == "tied"
+    assert [c.what for c in found.changes] == ["nothing", "code", "nothing"]
+    assert [len(rows) for rows in series([after, before]).values()] == [2, 2, 2]
+
+
+@pytest.mark.parametrize(
+    ("codes", "machine", "why"),
+    [("xyz", "m1", "no candidate has the same code"), ("abc", "m2", "different machines")],
+)
+def test_states_that_nothing_connects_are_not_compared(codes: str, machine: str, why: str) -> None:
+    found = compare_states(state(1, [1e-6] * 3, "abc"), state(2, [1e-6] * 3, codes, machine))
+    assert why in found.why_not and not found.yardstick
+    assert all(change.told is None for change in found.changes)
+
+
+def code(text: str, constants: dict[str, str] | None = None) -> Code:
+    """Return code of functions written as "name: instruction; instruction"."""
+    functions = []
+    for line in text.splitlines():
+        name, _, body = line.partition(": ")
+        rows = [
+            Instruction(word.split()[0], tuple(word.split()[1:]), "surge.c", k + 1, 0, False, k, 1)
+            for k, word in enumerate(body.split("; "))
+        ]
+        functions.append(Function(name, ".text", "", tuple(rows), {}, (), constants or {}))
+    return Code(tuple(functions), ("surge.c",))
+
+
+def test_bodies_are_the_same_whatever_their_labels_and_names() -> None:
+    one = body_of(code("ebb: mov .L7; jne .L2; jmp ebb", {".L7": "5"}), "ebb", 0)
+    two = body_of(code("flow: mov .L9; jne .L4; jmp flow", {".L9": "5"}), "flow", 0)
+    other = body_of(code("flow: mov .L9; jne .L4; jmp flow", {".L9": "6"}), "flow", 0)
+    assert one.instructions == two.instructions != other.instructions
+    # What is called makes the time too; what is only there does not.
+    lone, both = "ebb: ret", "ebb: ret\nflow: nop"
+    assert body_of(code(lone), "ebb", 0) == body_of(code(both), "ebb", 0)
+    calling = both.replace("ret", "call flow")
+    assert len(body_of(code(calling), "ebb", 0).instructions) == 2
+
+
+def test_the_same_instructions_are_no_reason_for_other_times_and_other_ones_may_tie() -> None:
+    rows = standing([contest(3, [1e-6, 1.2e-6, 1e-6], noise=0.002)], "c0").results
+    slow, tied = rows[1].against, rows[2].against
+    own, larger, other = Body(("ret",), 4), Body(("ret",), 4096), Body(("nop", "ret"), 4)
+    assert "not the code" in compare("c1", "c0", own, own, slow).text
+    assert "4096 B against 4 B" in compare("c1", "c0", larger, own, slow).text
+    assert compare("c1", "c0", other, own, slow).text == ""
+    assert compare("c2", "c0", other, own, tied).text == "other instructions, same time"
+    assert compare("c2", "c0", own, own, tied) == ("c2", "c0", True, "")
+
+
+@settings(deadline=None)
+@given(st.lists(st.lists(st.integers(0, 40), min_size=6, max_size=6), min_size=1, max_size=4))
+def test_every_look_is_counted_once_by_line_function_and_elsewhere(rows: list[list[int]]) -> None:
+    both = code("ebb: mov; add; ret\nflow: nop; ret")
+    # Addresses 0 to 2 are ebb's, 10 and 11 flow's, 99 is no known code.
+    shifted = both.functions[1]._replace(
+        instructions=tuple(i._replace(address=10 + i.address) for i in both.functions[1][3])
+    )
+    own = both._replace(functions=(both.functions[0], shifted))
+    seen = [
+        Seen(Counter(dict(zip((0, 1, 2, 11, 99), r, strict=False))), Counter({"libm": r[5]}))
+        for r in rows
+    ]
+    found = make_hotspots("c0", "", 1e-6, own, seen, lambda at: ("surge.c", at % 10 + 1))
+    total = sum(map(sum, rows))
+    assert found.looks == total and found.processes == len(rows)
+    assert sum(share.looks for _, share in found.functions) == total
+    outside = sum(share.looks for _, share in found.elsewhere)
+    assert sum(line.share.looks for line in found.lines) + outside == total
+    assert outside == sum(r[4] + r[5] for r in rows)
+    for line in found.lines:
+        assert sum(i.share.looks for i in line.instructions) == line.share.looks
+        assert 0 <= line.share.share <= 1 and line.share.error > 0
+
+
+CORRECT = Verdict("surge", "f", "b", "c0", "correct", "", 3)
+RIGHT = [CORRECT._replace(candidate=f"c{k}") for k in range(4)]
+COSTS = {
+    "c0": Cost(90, 0.1, "gcc -O3"),
+    "c1": Cost(30, 0.9, "gcc -O2 -march=native", ("-march=native",)),
+    "c2": Cost(60, 0.5, "gcc -O1"),
+    "c3": Cost(20, 0.2, "gcc -Os"),
+}
+
+
+def test_preferences_decide_among_the_tied_alone() -> None:
+    made = standing([contest(3, [1e-6, 1e-6, 1.001e-6, 1.2e-6], noise=0.002)], "c0")
+    chosen = {
+        first: pick("surge", made, RIGHT, COSTS, (first,)).choice
+        for first in ("code", "portable", "compile")
+    }
+    assert chosen == {"code": "c1", "portable": "c2", "compile": "c0"}
+    ranking = pick("surge", made, RIGHT, COSTS).ranking
+    front = {row.candidate for row in ranking if row.undominated}
+    assert front == {"c0", "c1", "c2", "c3"}  # each has the least of something, or lies between
+    worse = COSTS | {"c2": Cost(90, 0.5, "gcc -O1")}
+    front = {r.candidate for r in pick("surge", made, RIGHT, worse).ranking if r.undominated}
+    assert "c2" not in front
+    assert flags_tied_to_cpu(("-O3", "-mtune=native", "-mavx2")) == ("-mtune=native",)
+
+
+def test_what_the_choice_is_worth_and_what_may_turn_it_over_is_said() -> None:
+    made = standing([contest(5, [2e-6, 1e-6], noise=0.002)], "c0")
+    won = pick("surge", made, RIGHT[:2], COSTS, share=0.5)
+    assert won.choice == "c1" and won.gain == pytest.approx(0.75, abs=0.01)  # Amdahl
+    assert pick("surge", made, RIGHT[:2], COSTS).gain is None
+    # 10 % apart, but one of them is doubled at one placement of eight.
+    places = np.zeros((PLACES, 3))
+    places[3, 1] = math.log(2)
+    places[0:2, 0] = places[0:2, 2] = math.log(1.2)
+    unsure = standing([contest(6, [1.3e-6, 1e-6], 80, 0.002, places)], "c0")
+    assert unsure.results[1].placement_spread == pytest.approx(2, rel=0.05)
+    told = pick("surge", unsure, RIGHT[:2], COSTS)
+    assert "order may turn over" in told.caution or unsure.results[1].against.depends
+    load = standing([contest(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6])], "c0")
+    assert "depends on the load" in pick("surge", load, RIGHT[:2], COSTS).caution
+
+
+def test_nothing_is_faster_than_the_best() -> None:
+    made = standing([contest(9, [1e-6, 1e-6, 1.03e-6], noise=0.002)], "c0")
+    words = {name: behind_best(made, name).told.word for name in made.to_best}
+    assert words[made.best] == "best" and "faster" not in words.values()
