@@ -126,7 +126,7 @@ def workshop_for(folder: Path, kernel: Kernel, form: str) -> Workshop:
             )
         )
         tags = [v.tag for v in VARIANTS]
-        return open_source(source, ["gcc -O2"], tags, inputs=inputs)
+        return open_source(source, ["gcc -O2 -fno-ipa-icf"], tags, inputs=inputs)
     named = FUNCTION.format(name="kernel", moved='" MOVED "', passes="PASSES", loop=kernel.loop)
     source.write_text("const char TAG[] = NAME;\n" + named)
     builds = [

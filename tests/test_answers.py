@@ -1,8 +1,10 @@
 """From measurements to answers: placements, growth, history, likeness, hotspots, the choice."""
 
 import math
+import subprocess
 from collections import Counter
 from collections.abc import Sequence
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,7 +13,8 @@ from hypothesis import strategies as st
 
 from contests import PLACES, contest
 from hot_anvil.core.code import Code, Function, Instruction
-from hot_anvil.core.contest import Contest
+from hot_anvil.core.contest import Contest, position_of
+from hot_anvil.core.elf import code_alignment
 from hot_anvil.core.growth import crossings, growths
 from hot_anvil.core.history import Maker, State, compare_states, read_state, series, state_document
 from hot_anvil.core.hotspots import Seen, make_hotspots
@@ -20,6 +23,7 @@ from hot_anvil.core.measure import Standing, standing
 from hot_anvil.core.pick import Cost, behind_best, flags_tied_to_cpu, pick
 from hot_anvil.core.stats import blocked
 from hot_anvil.core.verdict import Verdict
+from hot_anvil.system.harness import PLACEMENTS
 
 
 @settings(deadline=None)
@@ -49,6 +53,36 @@ def test_equal_code_that_each_placement_moves_by_itself_is_hardly_ever_told_apar
         rows = standing([made], "c0").results[1:]
         false += any(r.against.told.word in ("faster", "slower") for r in rows)
     assert false <= 3
+
+
+def test_positions_in_a_cache_line_that_all_were_met_leave_nothing_open() -> None:
+    """A loop is 40 % slower at one of four positions, another one for each candidate."""
+    places = np.zeros((PLACES, 3))
+    for column, position in enumerate((1, 3, 1)):
+        places[position::4, column] = np.log(1.4)
+    made = contest(8, [1e-6, 1.03e-6], noise=0.003, places=places)
+    there = made._replace(aligned=made.candidates)
+    told = standing([there], "c0").results[1].against
+    assert told.told.word == "slower" and told.visible < 0.02 and told.depends == "placement"
+    anywhere = standing([made], "c0").results[1].against
+    assert anywhere.told.word == "tied" and anywhere.visible > 0.1
+    # What two placements of one position differ by is left open all the same.
+    places[2, 1] = np.log(1.4)
+    open_one = standing([contest(8, [1e-6, 1.03e-6], noise=0.003, places=places)._replace(
+        aligned=made.candidates)], "c0").results[1].against  # fmt: skip
+    assert open_one.visible > 0.1
+
+
+@pytest.mark.parametrize(("flags", "boundary"), [("-O2", 16), ("-Os", 1)])
+def test_the_linker_may_put_optimised_code_at_few_positions_only(
+    tmp_path: Path, flags: str, boundary: int
+) -> None:
+    (tmp_path / "ebb.c").write_text("int ebb(int n) { return n + 1; }\n")
+    subprocess.run(["gcc", flags, "-c", "ebb.c"], cwd=tmp_path, check=True)
+    assert code_alignment((tmp_path / "ebb.o").read_bytes()) == boundary
+    met = Counter(position_of(placement) for placement in PLACEMENTS)
+    assert met == {0: 2, 1: 2, 2: 2, 3: 2}
+    assert len({placement % 16 for placement in PLACEMENTS}) == len(PLACEMENTS)
 
 
 def sized(n: int, works: list[float]) -> Contest:

@@ -218,8 +218,8 @@ def test_a_twin_is_another_file_in_the_same_process_and_slots_are_its_own() -> N
     plan = plan_of(1e-6)
     own, twin = plan.seat(1, 0), plan.seat(2, 0)
     assert own.process == twin.process == SHARED and own.lane == twin.lane == 1
-    files = [plan.library(seat.library, 80) for seat in (plan.seat(0, 0), own, twin)]
-    assert files == ["/b0/80/library.so", "/b1/80/library.so", "/b1/80/twin.so"]
+    files = [plan.library(seat.library, PLACEMENTS[1]) for seat in (plan.seat(0, 0), own, twin)]
+    assert files == ["/b0/77/library.so", "/b1/77/library.so", "/b1/77/twin.so"]
     assert len({plan.slot(column, 0) for column in plan.columns}) == 3
     apart = plan._replace(libraries={})
     assert [apart.seat(c, 0).process for c in apart.columns] == [

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 SAMPLE_SECONDS = 0.0002
 LONG_CALL = 0.002  # seconds; a visit then is one sample of one call
 SIMILAR = 1.15  # times of equal candidates are calibrated no further apart
+POSITION, CACHE_LINE = 16, 64  # bytes
 WALL, CPU = "wall clock", "CPU clock"
 NO_NUMBERS: Mapping[str, int] = MappingProxyType({})
 _KEPT_DIGITS = 5
@@ -19,7 +20,7 @@ class Generation(NamedTuple):
     Columns are the candidates, then the twin: a second copy of one of them.
     """
 
-    placement: int  # bytes after a 64-byte boundary
+    placement: int  # bytes after a 64-byte boundary, before the code's own alignment
     twin_of: int  # column
     times: tuple[tuple[float, ...], ...]  # (round, column): seconds per call, NaN if not run
     probes: tuple[tuple[float, ...], ...]  # the same: seconds of a fixed piece of work before it
@@ -52,6 +53,7 @@ class Contest(NamedTuple):
     restoring: float = 0.0  # seconds to put the first values back once, never inside a time
     shared: tuple[str, ...] = ()  # candidates that were timed in one process
     threads: int = 0  # that called at once, 0 for one
+    aligned: tuple[str, ...] = ()  # candidates whose code starts at multiples of POSITION only
     usage: Mapping[str, Usage] = NO_USAGE  # of whole programs, by candidate
 
 
@@ -60,6 +62,11 @@ class Count(NamedTuple):
 
     instructions: int | None
     why: str
+
+
+def position_of(placement: int) -> int:
+    """Return where in a cache line aligned code starts: which POSITION of it, from 0."""
+    return -(-placement // POSITION) % (CACHE_LINE // POSITION)
 
 
 def samples_for(seconds_per_call: float) -> tuple[int, int]:
@@ -140,6 +147,6 @@ def read_contest(document: Mapping[str, Any]) -> Contest:
         )
         for row in document["generations"]
     )
-    lists = {key: tuple(document[key]) for key in ("candidates", "shared")}
+    lists = {key: tuple(document.get(key, ())) for key in ("candidates", "shared", "aligned")}
     usage = {name: Usage(*row) for name, row in document.get("usage", {}).items()}
     return Contest(**{**document, **lists, "generations": generations, "usage": usage})

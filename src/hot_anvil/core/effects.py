@@ -9,7 +9,7 @@ import math
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from hot_anvil.core.contest import Contest
+from hot_anvil.core.contest import Contest, position_of
 from hot_anvil.core.stats import ALPHA, Estimate, blocked, pair_alpha, trimmed_interval
 
 if TYPE_CHECKING:
@@ -48,6 +48,8 @@ class Effects:
         self.twin_of = [[g.twin_of for g in contest.generations] for contest in contests]
         self._logs = [_cube(contest, lambda g: g.times) for contest in contests]
         self._quiet = [_quiet(contest) for contest in contests]
+        names = contests[0].candidates
+        self._aligned = {k for k, name in enumerate(names) if name in contests[0].aligned}
 
     def differences(self, a: int, b: int, kept: str = "") -> "NDArray[Any]":
         """Return log t_a - log t_b of each generation, NaN where one was not measured.
@@ -70,7 +72,8 @@ class Effects:
         if a == b:
             return EQUAL
         values = self.differences(a, b)
-        estimate, noise, by_placement = self._blocked(values)
+        aligned = {a, b} <= self._aligned
+        estimate, noise, by_placement = self._blocked(values, aligned)
         return Between(
             estimate,
             noise,
@@ -85,11 +88,14 @@ class Effects:
         estimate, noise, _ = self._blocked(self.differences(a, b))
         return Estimate(estimate.centre, noise)
 
-    def _blocked(self, differences: "NDArray[Any]") -> tuple[Estimate, float, tuple[float, ...]]:
+    def _blocked(
+        self, differences: "NDArray[Any]", aligned: bool = False
+    ) -> tuple[Estimate, float, tuple[float, ...]]:
         values, placements = self._known(differences)
         if not len(values):  # never measured in one generation
             return Estimate(0.0, math.inf), math.inf, ()
-        return blocked(values, placements, self._alpha)
+        # All positions in a cache line that aligned code can have were met equally often.
+        return blocked(values, placements, self._alpha, position_of if aligned else None)
 
     def control(self) -> Estimate:
         """Return the difference between candidates and their own twins."""

@@ -47,6 +47,24 @@ def object_facts(data: bytes) -> ObjectFacts:
     return ObjectFacts(sum(sections.values()), function_sizes(elf), sections)
 
 
+def code_alignment(data: bytes) -> int:
+    """Return the boundary in bytes that all code of an object which is not set apart starts at.
+
+    Sections of code that hardly ever runs, or runs at the start only, lie elsewhere.
+    """
+    apart = (".text.unlikely", ".text.exit", ".text.startup", ".init", ".fini", ".plt")
+    return min(
+        (
+            section["sh_addralign"]
+            for section in _open(data).iter_sections()
+            if section["sh_flags"] & _EXECUTABLE
+            and section["sh_size"]
+            and not section.name.startswith(apart)
+        ),
+        default=1,
+    )
+
+
 def data_bytes(data: bytes) -> int:
     """Return the bytes of tables, constants and variables in an object."""
     return sum(

@@ -7,6 +7,7 @@ s_w^2 the winsorised variance and h the number of values kept; R. Wilcox,
 Introduction to Robust Estimation and Hypothesis Testing, 3rd ed., section 3.3.
 """
 
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 if TYPE_CHECKING:
@@ -61,7 +62,10 @@ def pair_alpha(candidates: int) -> float:
 
 
 def blocked(
-    values: "NDArray[Any]", blocks: "NDArray[Any]", alpha: float
+    values: "NDArray[Any]",
+    blocks: "NDArray[Any]",
+    alpha: float,
+    kind_of: Callable[[int], int] | None = None,
 ) -> tuple[Estimate, float, tuple[float, ...]]:
     """Return the mean over blocks (placements) with its interval, noise apart.
 
@@ -69,9 +73,12 @@ def blocked(
     PER_BLOCK values: the mean of the blocks' trimmed means; noise from the
     values less their block's mean (Yuen, with h - blocks degrees of freedom,
     at ``alpha``); and what a choice of these blocks of all there could be
-    leaves open (Student's t at ALPHA over blocks), in quadrature. Else blocks
-    count as part of the noise. Returns (estimate, half width of the noise, the
-    blocks' means; none in the second case).
+    leaves open (Student's t at ALPHA), in quadrature. Else blocks count as part
+    of the noise. ``kind_of`` gives the kind of a block: where the blocks hold
+    every kind there is equally often, only what differs among blocks of one
+    kind is left open (stratified sampling: W. Cochran, Sampling Techniques, 3rd
+    ed., section 5.4). Returns (estimate, half width of the noise, the blocks'
+    means; none in the second case).
     """
     import numpy as np
     from scipy.special import stdtrit
@@ -88,10 +95,23 @@ def blocked(
     freedom = kept - len(every)
     scale = (count - 1) / (kept * max(kept - len(every), 1))
     noise = float(stdtrit(freedom, 1 - alpha / 2) * np.sqrt(winsorised.var(ddof=1) * scale))
-    spread = float(means.std(ddof=1)) / len(every) ** 0.5
-    open_part = float(stdtrit(len(every) - 1, 1 - ALPHA / 2)) * spread
+    open_part = _left_open(means, [kind_of(int(block)) if kind_of else 0 for block in every])
     centre = float(means.mean())
     return Estimate(centre, (noise**2 + open_part**2) ** 0.5), noise, tuple(means.tolist())
+
+
+def _left_open(means: "NDArray[Any]", kinds: Sequence[int]) -> float:
+    """Return the half width that a choice of blocks leaves open, given their means and kinds."""
+    import numpy as np
+    from scipy.special import stdtrit
+
+    _, index, counts = np.unique(kinds, return_inverse=True, return_counts=True)
+    if counts.min() < 2 or counts.min() != counts.max():
+        index, counts = np.zeros(len(means), dtype=int), np.array([len(means)])
+    own = np.bincount(index, means) / counts
+    freedom = len(means) - len(counts)
+    variance = float(np.sum((means - own[index]) ** 2)) / freedom
+    return float(stdtrit(freedom, 1 - ALPHA / 2) * (variance / len(means)) ** 0.5)
 
 
 def _trimmed(values: "NDArray[Any]") -> float:

@@ -35,6 +35,7 @@ class Family(NamedTuple):
     name_parts: int  # how many numbers of the version make the name
     debug_flags: tuple[str, ...]
     variable_flags: tuple[str, ...]
+    interface_flags: tuple[str, ...]
     diagnostics_flags: tuple[str, ...]
     diagnostics_since: int  # major version that knows diagnostics_flags
     remark_flags: tuple[str, ...]  # ask what it optimised: into "{file}", or among its complaints
@@ -111,6 +112,7 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
         name_parts=table.get("name_parts", 1),
         debug_flags=tuple(table["debug_flags"]),
         variable_flags=tuple(table["variable_flags"]),
+        interface_flags=tuple(table.get("interface_flags", ())),
         diagnostics_flags=tuple(table["diagnostics_flags"]),
         remark_flags=tuple(table.get("remark_flags", ())),
         remarks_since=table.get("remarks_since", 0),

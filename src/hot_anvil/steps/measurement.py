@@ -2,7 +2,9 @@
 
 from typing import TYPE_CHECKING
 
-from hot_anvil.core.contest import Contest, contest_document
+from hot_anvil.core.built import Built
+from hot_anvil.core.contest import POSITION, Contest, contest_document
+from hot_anvil.core.elf import code_alignment
 from hot_anvil.core.errors import FaultError
 from hot_anvil.core.how import How
 from hot_anvil.core.judged import Checked, Measured
@@ -92,4 +94,11 @@ def link_all(workshop: "Workshop", checked: Checked, apart: bool) -> Linked:
                     raise FaultError(f"{name} {program.why} at another placement.")
                 images[name][placement] = program
     host = host_toolchain(workshop.found.toolchains)
-    return Linked(programs, libraries, loading_worker(host, workshop.store))
+    aligned = frozenset(b.build.name for b in builds if _is_aligned(workshop, b))
+    return Linked(programs, libraries, loading_worker(host, workshop.store), aligned)
+
+
+def _is_aligned(workshop: "Workshop", built: Built) -> bool:
+    """Tell whether code starts at multiples of POSITION only; not known of a whole image."""
+    objects = [workshop.store.artefact(unit.artefact) / "code.o" for unit in built.units]
+    return not built.whole and all(code_alignment(o.read_bytes()) >= POSITION for o in objects)

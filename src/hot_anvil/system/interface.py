@@ -34,6 +34,7 @@ def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:
         store,
         "interface",
         lambda image, made: read_signatures(made if plain_object else image),
+        job.family.interface_flags,
     )
     return tuple(_from_plain(row) for row in found)
 

@@ -67,7 +67,7 @@ def link_program(
     With ``form`` LIBRARY it is linked for a worker that loads it; a copy lies
     beside it as TWIN, since a process loads one file only once. ``placement``
     is the offset in bytes from a 64-byte boundary at which the object's code
-    starts, if its own alignment allows. ``driver`` is the snippet's, compiled.
+    starts, or at the next that its own alignment allows. ``driver`` is the snippet's, compiled.
     """
     fixed, shim = worker_objects(host, store), shim_object(signatures, host, store)
     command, libraries = (

@@ -39,6 +39,7 @@ class Linked(NamedTuple):
     programs: Mapping[str, Mapping[int, Program]]
     libraries: Mapping[str, Mapping[int, Program]]
     loader: str  # worker that loads libraries
+    aligned: frozenset[str]  # builds whose code starts at multiples of POSITION only
 
 
 def measure_snippet(
@@ -72,6 +73,7 @@ def measure_snippet(
         for column, lane in enumerate(plan.lanes)
         if plan.seat(column, 0).process == SHARED
     )
+    aligned = tuple(lane.candidate for lane in plan.lanes if lane.build in linked.aligned)
     contests = [
         Contest(
             checked.snippet.name,
@@ -86,6 +88,7 @@ def measure_snippet(
             0.0,
             shared,
             threads=checked.snippet.threads,
+            aligned=aligned,
         )
         for number, point in enumerate(sweep_points(checked.snippet))
     ]

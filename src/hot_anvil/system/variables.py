@@ -1,7 +1,7 @@
 """What only full debug info tells, from a compile that is never run nor shown."""
 
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -14,11 +14,15 @@ from hot_anvil.system.store import Store
 
 
 def from_debug_info(
-    job: Job, store: Store, purpose: str, read: Callable[[bytes, bytes], Any]
+    job: Job,
+    store: Store,
+    purpose: str,
+    read: Callable[[bytes, bytes], Any],
+    more_flags: Sequence[str] = (),
 ) -> Any:
     """Return plain data that ``read`` makes of a job's image and object with debug info.
 
-    What it returned is kept under ``purpose``. Raises RequestError when the
+    ``more_flags`` belong to the purpose. What it returned is kept under ``purpose``. Raises RequestError when the
     job does not compile.
     """
     job = job._replace(key=digest(purpose, job.key))
@@ -28,7 +32,8 @@ def from_debug_info(
         return plain
     work = store.scratch()
     try:
-        said = run_compiler(job, store, work, OBJECT, "code.o", job.family.variable_flags)
+        flags = (*job.family.variable_flags, *more_flags)
+        said = run_compiler(job, store, work, OBJECT, "code.o", flags)
         if said.failed:
             raise RequestError(
                 f"{job.source} does not compile under {job.build.name} with debug info, so its "
