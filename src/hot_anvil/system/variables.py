@@ -22,8 +22,8 @@ def from_debug_info(
 ) -> Any:
     """Return plain data that ``read`` makes of a job's image and object with debug info.
 
-    ``more_flags`` belong to the purpose. What it returned is kept under ``purpose``. Raises RequestError when the
-    job does not compile.
+    What it returned is kept under ``purpose``, which ``more_flags`` belong to.
+    Raises RequestError when the job does not compile.
     """
     job = job._replace(key=digest(purpose, job.key))
     name = store.lookup(job.key)
