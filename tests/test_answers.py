@@ -35,12 +35,12 @@ def test_what_a_placement_adds_moves_the_mean_and_not_the_noise(
     values: list[float], added: list[float]
 ) -> None:
     blocks = np.arange(len(values)) % 4
-    plain, noise, _ = blocked(np.array(values), blocks, 0.01)
-    moved, same_noise, means = blocked(np.array(values) + np.array(added)[blocks], blocks, 0.01)
-    assert moved.centre == pytest.approx(plain.centre + sum(added) / 4, abs=1e-9)
-    assert same_noise == pytest.approx(noise, abs=1e-9)
-    assert moved.half_width >= same_noise - 1e-12
-    assert max(means) - min(means) >= 0
+    plain = blocked(np.array(values), blocks, 0.01)
+    moved = blocked(np.array(values) + np.array(added)[blocks], blocks, 0.01)
+    expected = plain.estimate.centre + sum(added) / 4
+    assert moved.estimate.centre == pytest.approx(expected, abs=1e-9)
+    assert moved.noise == pytest.approx(plain.noise, abs=1e-9)
+    assert moved.estimate.half_width >= moved.narrows - 1e-12 >= moved.noise - 2e-12
 
 
 def test_equal_code_that_each_placement_moves_by_itself_is_hardly_ever_told_apart() -> None:
@@ -53,6 +53,17 @@ def test_equal_code_that_each_placement_moves_by_itself_is_hardly_ever_told_apar
         rows = standing([made], "c0").results[1:]
         false += any(r.against.told.word in ("faster", "slower") for r in rows)
     assert false <= 3
+
+
+def test_what_noise_alone_leaves_open_is_not_put_on_placement() -> None:
+    """Wide for noise: more data would narrow it. Wide for placement: it would not."""
+    noisy = standing([contest(11, [1e-6, 1e-6], 40, noise=0.12)], "c0").results[1].against
+    assert noisy.visible > 0.05 and noisy.told.word == "not enough data"
+    places = np.random.default_rng(2).normal(0, 0.12, (PLACES, 3))
+    places[:, 2] = places[:, 0]  # the twin is the first one's
+    moved = contest(11, [1e-6, 1e-6], 40, noise=0.005, places=places)
+    told = standing([moved], "c0").results[1].against
+    assert told.visible > 0.05 and told.told.word == "tied" and told.depends == "placement"
 
 
 def test_positions_in_a_cache_line_that_all_were_met_leave_nothing_open() -> None:

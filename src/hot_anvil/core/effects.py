@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from hot_anvil.core.contest import Contest, position_of
-from hot_anvil.core.stats import ALPHA, Estimate, blocked, pair_alpha, trimmed_interval
+from hot_anvil.core.stats import ALPHA, Blocked, Estimate, blocked, pair_alpha, trimmed_interval
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -24,15 +24,13 @@ AS_BUILT = 0  # the placement that the linker gives by itself
 class Between(NamedTuple):
     """What is known of the log ratio of two candidates' times."""
 
-    estimate: Estimate  # over placements; its half width holds noise and placements
-    noise: float  # the part of the half width that more data would narrow
-    by_placement: tuple[float, ...]  # log ratio at each placement, () where too few were seen
+    over: Blocked  # over placements: the log ratio, and at each of them
     as_built: Estimate | None  # at the placement that the linker gives by itself
     quiet: Estimate | None  # while the machine was quiet, and while it was busy
     busy: Estimate | None
 
 
-EQUAL = Between(Estimate(0.0, 0.0), 0.0, (), None, None, None)
+EQUAL = Between(Blocked(Estimate(0.0, 0.0), 0.0, 0.0, ()), None, None, None)
 
 
 class Effects:
@@ -73,27 +71,21 @@ class Effects:
             return EQUAL
         values = self.differences(a, b)
         aligned = {a, b} <= self._aligned
-        estimate, noise, by_placement = self._blocked(values, aligned)
         return Between(
-            estimate,
-            noise,
-            by_placement,
+            self._blocked(values, aligned),
             self._estimate(values[self.placements == AS_BUILT]),
             self._estimate(self.differences(a, b, "quiet")),
             self._estimate(self.differences(a, b, "busy")),
         )
 
-    def noise(self, a: int, b: int) -> Estimate:
-        """Return the ratio of two candidates with only noise in its half width."""
-        estimate, noise, _ = self._blocked(self.differences(a, b))
-        return Estimate(estimate.centre, noise)
+    def ratio(self, a: int, b: int) -> float:
+        """Return the log ratio of two candidates alone."""
+        return self._blocked(self.differences(a, b)).estimate.centre
 
-    def _blocked(
-        self, differences: "NDArray[Any]", aligned: bool = False
-    ) -> tuple[Estimate, float, tuple[float, ...]]:
+    def _blocked(self, differences: "NDArray[Any]", aligned: bool = False) -> Blocked:
         values, placements = self._known(differences)
         if not len(values):  # never measured in one generation
-            return Estimate(0.0, math.inf), math.inf, ()
+            return Blocked(Estimate(0.0, math.inf), math.inf, math.inf, ())
         # All positions in a cache line that aligned code can have were met equally often.
         return blocked(values, placements, self._alpha, position_of if aligned else None)
 
@@ -110,8 +102,8 @@ class Effects:
         values, placements = self._known(np.mean(per_contest, axis=0))
         if not len(values):  # nothing was measured twice
             return Estimate(0.0, 0.0)
-        estimate, noise, _ = blocked(values, placements, ALPHA)
-        return Estimate(estimate.centre, noise)
+        found = blocked(values, placements, ALPHA)
+        return Estimate(found.estimate.centre, found.noise)
 
     @property
     def busy_share(self) -> float:

@@ -80,7 +80,7 @@ def settled(contests: Sequence[Contest]) -> frozenset[int]:
     for contest in contests:
         pairs = _Pairs([contest])
         for k in list(out):
-            behind = pairs.compare(k, pairs.best)
+            behind = pairs.compare(k, pairs.best).over
             most = max(behind.estimate.half_width, 5 * behind.noise)
             if behind.estimate.centre <= most or k == contest.generations[-1].twin_of:
                 out.discard(k)
@@ -105,8 +105,8 @@ def undecided(contest: Contest, baseline: str | None, narrow: float) -> float:
         for k in range(len(contest.candidates)):
             if k != anchor:
                 between = pairs.compare(k, anchor)
-                wanted = max(narrow, abs(between.estimate.centre) / 5)
-                worst = max(worst, between.noise - wanted)
+                wanted = max(narrow, abs(between.over.estimate.centre) / 5)
+                worst = max(worst, between.over.noise - wanted)
                 if baseline is not None and between.as_built:
                     worst = max(worst, between.as_built.half_width - 2 * wanted)
     return worst
@@ -171,19 +171,20 @@ def _tied(own: Against) -> Against:
     return own._replace(told=own.told._replace(word=word))
 
 
-def _told(estimate: Estimate, floor: float, noise: float, word: str = "") -> Told:
+def _told(estimate: Estimate, floor: float, narrows: float, word: str = "") -> Told:
     centre, half = estimate
     return Told(
         math.exp(centre),
         math.exp(max(centre - half, -_MOST)),
         math.exp(centre + half) if centre + half < _MOST else math.inf,
-        word or word_for(estimate, floor, noise),
+        word or word_for(estimate, floor, narrows),
     )
 
 
 def _against(between: Between, floor: float, word: str = "") -> Against:
     """Put a ratio into words, and say what turns it over."""
-    told = _told(between.estimate, floor, between.noise, word)
+    over = between.over
+    told = _told(over.estimate, floor, over.narrows, word)
     as_built, quiet, busy = (
         _told(e, floor, e.half_width) if e and not word else None
         for e in (between.as_built, between.quiet, between.busy)
@@ -193,9 +194,9 @@ def _against(between: Between, floor: float, word: str = "") -> Against:
         depends, told = ON_LOAD, told._replace(word=TIED)
     elif not word and _turns_over(between, floor, told.word, as_built):
         depends = ON_PLACEMENT
-    open_to = max(between.estimate.half_width, floor)
+    open_to = max(over.estimate.half_width, floor)
     visible = math.exp(open_to) - 1 if open_to < _MOST else math.inf
-    ratios = tuple(math.exp(d) for d in between.by_placement)
+    ratios = tuple(math.exp(d) for d in over.means)
     return Against(told, visible, depends, as_built, quiet, busy, ratios)
 
 
@@ -203,11 +204,12 @@ def _turns_over(between: Between, floor: float, word: str, as_built: Told | None
     """Tell whether where the code lies decides: a win that placement alone can take away."""
     if word == TIED and as_built and as_built.word in (FASTER, SLOWER):
         return True
-    if not between.by_placement:
+    means = between.over.means
+    if not means:
         return False
     # What noise leaves open at one placement is wider than over all of them.
-    least = max(floor, between.noise * len(between.by_placement) ** 0.5)
-    low, high = min(between.by_placement), max(between.by_placement)
+    least = max(floor, between.over.noise * len(means) ** 0.5)
+    low, high = min(means), max(means)
     return (word == TIED and high - low > 2 * least) or (
         (word == FASTER and high > least) or (word == SLOWER and low < -least)
     )
@@ -259,7 +261,7 @@ class _Pairs:
         return best
 
     def _behind(self, k: int, other: int) -> float:
-        return 0.0 if k == other else self.effects.noise(k, other).centre
+        return 0.0 if k == other else self.effects.ratio(k, other)
 
     def compare(self, k: int, other: int) -> Between:
         """Return what is known of the ratio of two candidates."""

@@ -28,6 +28,15 @@ class Estimate(NamedTuple):
     half_width: float
 
 
+class Blocked(NamedTuple):
+    """A mean over blocks with its interval, and what that is made of."""
+
+    estimate: Estimate
+    noise: float  # the part of the half width that is noise
+    narrows: float  # the part that more data would narrow: all, where blocks differ by noise only
+    means: tuple[float, ...]  # of each block, () where there are too few values for that
+
+
 def trimmed_interval(values: "NDArray[Any]", alpha: float) -> Estimate:
     """Return the 20 % trimmed mean of ``values`` (shape (G,)) and its half width.
 
@@ -66,7 +75,7 @@ def blocked(
     blocks: "NDArray[Any]",
     alpha: float,
     kind_of: Callable[[int], int] | None = None,
-) -> tuple[Estimate, float, tuple[float, ...]]:
+) -> Blocked:
     """Return the mean over blocks (placements) with its interval, noise apart.
 
     ``values`` and ``blocks`` have shape (G,). Where each block has at least
@@ -77,16 +86,15 @@ def blocked(
     of the noise. ``kind_of`` gives the kind of a block: where the blocks hold
     every kind there is equally often, only what differs among blocks of one
     kind is left open (stratified sampling: W. Cochran, Sampling Techniques, 3rd
-    ed., section 5.4). Returns (estimate, half width of the noise, the blocks'
-    means; none in the second case).
+    ed., section 5.4). Whether noise explains what they differ by: F test at ALPHA.
     """
     import numpy as np
-    from scipy.special import stdtrit
+    from scipy.special import fdtri, stdtrit
 
     every, counts = np.unique(blocks, return_counts=True)
     if len(every) < 2 or counts.min() < PER_BLOCK:
         plain = trimmed_interval(values, alpha)
-        return plain, plain.half_width, ()
+        return Blocked(plain, plain.half_width, plain.half_width, ())
     means = np.array([_trimmed(values[blocks == block]) for block in every])
     rest = np.sort(values - means[np.searchsorted(every, blocks)])
     count, cut = len(rest), int(TRIM * len(rest))
@@ -94,24 +102,31 @@ def blocked(
     winsorised = np.clip(rest, rest[cut], rest[count - cut - 1])
     freedom = kept - len(every)
     scale = (count - 1) / (kept * max(kept - len(every), 1))
-    noise = float(stdtrit(freedom, 1 - alpha / 2) * np.sqrt(winsorised.var(ddof=1) * scale))
-    open_part = _left_open(means, [kind_of(int(block)) if kind_of else 0 for block in every])
-    centre = float(means.mean())
-    return Estimate(centre, (noise**2 + open_part**2) ** 0.5), noise, tuple(means.tolist())
+    variance = float(winsorised.var(ddof=1) * scale)
+    noise = float(stdtrit(freedom, 1 - alpha / 2) * variance**0.5)
+    kinds = [kind_of(int(block)) if kind_of else 0 for block in every]
+    among, own_freedom = _among_blocks(means, kinds)
+    left_open = float(stdtrit(own_freedom, 1 - ALPHA / 2) * among**0.5)
+    half_width = (noise**2 + left_open**2) ** 0.5
+    by_noise = among <= variance * float(fdtri(own_freedom, freedom, 1 - ALPHA))
+    return Blocked(
+        Estimate(float(means.mean()), half_width),
+        noise,
+        half_width if by_noise else noise,
+        tuple(means.tolist()),
+    )
 
 
-def _left_open(means: "NDArray[Any]", kinds: Sequence[int]) -> float:
-    """Return the half width that a choice of blocks leaves open, given their means and kinds."""
+def _among_blocks(means: "NDArray[Any]", kinds: Sequence[int]) -> tuple[float, int]:
+    """Return (variance of the mean of blocks, its degrees of freedom), given their kinds."""
     import numpy as np
-    from scipy.special import stdtrit
 
     _, index, counts = np.unique(kinds, return_inverse=True, return_counts=True)
     if counts.min() < 2 or counts.min() != counts.max():
         index, counts = np.zeros(len(means), dtype=int), np.array([len(means)])
     own = np.bincount(index, means) / counts
     freedom = len(means) - len(counts)
-    variance = float(np.sum((means - own[index]) ** 2)) / freedom
-    return float(stdtrit(freedom, 1 - ALPHA / 2) * (variance / len(means)) ** 0.5)
+    return float(np.sum((means - own[index]) ** 2)) / freedom / len(means), freedom
 
 
 def _trimmed(values: "NDArray[Any]") -> float:
@@ -129,11 +144,11 @@ def floor_of(control: Estimate) -> float:
     return max(LEAST_FLOOR, abs(control.centre), control.half_width)
 
 
-def word_for(difference: Estimate, floor: float, noise: float) -> str:
+def word_for(difference: Estimate, floor: float, narrows: float) -> str:
     """Return "faster", "slower", "tied" or "not enough data" for a log ratio.
 
-    ``noise`` is the part of the half width that more data would narrow.
+    ``narrows`` is the part of the half width that more data would narrow.
     """
     if abs(difference.centre) > max(difference.half_width, floor):
         return "faster" if difference.centre < 0 else "slower"
-    return "tied" if max(noise, floor) <= ENOUGH else "not enough data"
+    return "tied" if max(narrows, floor) <= ENOUGH else "not enough data"
