@@ -21,6 +21,7 @@ from hot_anvil.core.hotspots import Seen, make_hotspots
 from hot_anvil.core.likeness import Body, body_of, compare
 from hot_anvil.core.measure import Standing, standing
 from hot_anvil.core.pick import Cost, behind_best, flags_tied_to_cpu, pick
+from hot_anvil.core.reach import folded_into, reached
 from hot_anvil.core.stats import blocked
 from hot_anvil.core.verdict import Verdict
 from hot_anvil.system.harness import PLACEMENTS
@@ -181,6 +182,15 @@ def test_bodies_are_the_same_whatever_their_labels_and_names() -> None:
     assert body_of(code(lone), "ebb", 0) == body_of(code(both), "ebb", 0)
     calling = both.replace("ret", "call flow")
     assert len(body_of(code(calling), "ebb", 0).instructions) == 2
+
+
+def test_a_function_reaches_what_it_names_and_a_folded_one_is_the_other() -> None:
+    own = code("ebb: call flow; ret\nflow: lea tide(%rip)\nsea: jmp ebb\ntide: jmp tide\nlow: ret")
+    names = [function.name for function in reached(own, "sea")]
+    assert names == ["sea", "ebb", "flow", "tide"]
+    assert folded_into(own, "sea") == "ebb" and folded_into(own, "tide") == "tide"
+    assert body_of(own, "sea", 0) == body_of(own, "ebb", 0)
+    assert reached(own, "surge") == ()
 
 
 def test_the_same_instructions_are_no_reason_for_other_times_and_other_ones_may_tie() -> None:

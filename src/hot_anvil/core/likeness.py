@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 from hot_anvil.core.code import Code, Function
 from hot_anvil.core.measure import FASTER, SLOWER, TIED, Against
+from hot_anvil.core.reach import folded_into, reached
 
 _LABEL = re.compile(r"\.L\w+")
 
@@ -18,7 +19,7 @@ _LABEL = re.compile(r"\.L\w+")
 class Body(NamedTuple):
     """What of a candidate's code can make its time."""
 
-    instructions: tuple[str, ...]  # of its entry and of all functions beside it, in order
+    instructions: tuple[str, ...]  # of its entry and of all functions it reaches, in order
     data_bytes: int  # that the build's code refers to by itself: tables, constants, variables
 
 
@@ -33,10 +34,8 @@ class Likeness(NamedTuple):
 
 def body_of(code: Code, symbol: str, data_bytes: int) -> Body:
     """Return what of a build's code can make an entry's time."""
-    own = [f for f in code.functions if f.name == symbol]
-    calls = any("call" in i.mnemonic for f in own for i in f.instructions)
-    # What it does not call cannot make its time.
-    functions = [*own, *(f for f in code.functions if f.name != symbol)] if calls else own
+    symbol = folded_into(code, symbol)
+    functions = reached(code, symbol)
     return Body(tuple(line for f in functions for line in _lines(f, symbol)), data_bytes)
 
 

@@ -23,7 +23,7 @@ NEAR = 1.05  # ratio to the fastest up to which a tied candidate may be chosen f
 class Cost(NamedTuple):
     """What a candidate costs besides time."""
 
-    code_bytes: int | None  # of the entry, None where it has no symbol of its own
+    code_bytes: int | None  # of the entry and what it reaches, None where it has no symbol
     compile_seconds: float
     command: str
     tied_to_cpu: tuple[str, ...] = ()  # flags that ask for what this machine's CPU has
