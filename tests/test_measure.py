@@ -3,6 +3,8 @@
 import json
 import math
 import re
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -279,3 +281,16 @@ def test_bench_gives_times_ratios_intervals_and_a_floor(demo: Path) -> None:
     text = hot_anvil("bench", demo, "--snippet", "crossings", "--seconds", "0.2").stdout
     assert re.search(r"wrong: returned .*\n +crossings_mixed@gcc-12:plain, ", text)
     assert "noise floor" in text
+
+
+@pytest.mark.parametrize("form", ["builds", "entries", "apart"])
+def test_trials_of_known_pairs_find_no_false_difference(form: str) -> None:
+    script = Path(__file__).parent.parent / "benchmarks" / "trials.py"
+    ran = subprocess.run(
+        [sys.executable, script, "--trials", "1", "--seconds", "0.3", "--form", form,
+         "--only", "chain, 1 us"],
+        capture_output=True, text=True, timeout=300,
+    )  # fmt: skip
+    assert ran.returncode == 0, ran.stdout + ran.stderr
+    assert re.search(r"^chain, 1 us +equal +hot-anvil", ran.stdout, re.M)
+    assert re.search(r"^hot-anvil: .*wrong direction: 0 of 1$", ran.stdout, re.M)

@@ -1,6 +1,5 @@
 """Results as plain data for JSON: the fields are described in docs/formats.md."""
 
-import math
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
@@ -12,15 +11,13 @@ from hot_anvil.core.listing import ListedFunction, Placed
 from hot_anvil.core.shown import Listing, SnippetDiff
 from hot_anvil.core.toolchain import Toolchain
 from hot_anvil.views.document import Document, document
+from hot_anvil.views.measuredocs import bench_document as bench_document
+from hot_anvil.views.measuredocs import pick_document as pick_document
 from hot_anvil.views.verdictdocs import again_document as again_document
 from hot_anvil.views.verdictdocs import check_document as check_document
-from hot_anvil.views.verdictdocs import verdict_row
 
 if TYPE_CHECKING:
-    from hot_anvil.core.growth import Growth
-    from hot_anvil.core.judged import Checked, Measured, Picked
     from hot_anvil.core.ledger import Ledger
-    from hot_anvil.core.measure import Against, Result
     from hot_anvil.core.proof import DebugProof
 
 
@@ -274,144 +271,3 @@ def _side(pairs: Sequence[Pair], side: int) -> Document:
 def _pair(pair: Pair) -> list[str | None]:
     left = pair.left.text if pair.left else None
     return [pair.state, left, pair.right.text if pair.right else None]
-
-
-def bench_document(
-    measured: "Sequence[Measured]", notes: Sequence[str], slower: "Sequence[Result]" = ()
-) -> Document:
-    """Return the document of ``bench``."""
-    from hot_anvil.core.growth import crossings, growths  # loads SciPy where it is needed
-
-    results = []
-    contests = []
-    for item in measured:
-        for standing in item.standings:
-            results += [_counted(result, item) for result in standing.results]
-            contests.append(
-                {
-                    "snippet": item.checked.snippet.name,
-                    "inputs": standing.results[0].inputs,
-                    "baseline": item.baseline,
-                    "best": standing.best,
-                    "noise_floor": math.exp(standing.floor) - 1,
-                    "generations": standing.generations,
-                    "rounds": standing.rounds,
-                    "disturbed": standing.disturbed,
-                    "busy": standing.busy,
-                    "clock": standing.contests[0].clock,
-                    "each_call_alone": standing.contests[0].alone,
-                    "restoring_seconds": standing.contests[0].restoring,
-                    "one_process": list(standing.contests[0].shared),
-                }
-            )
-    excluded = [_excluded(item.checked) for item in measured]
-    return document(
-        "bench",
-        results=results,
-        contests=contests,
-        excluded=[row for rows in excluded for row in rows],
-        growth=[_growth(item, line) for item in measured for line in growths(item.standings)],
-        crossings=[
-            {"snippet": item.checked.snippet.name, **change._asdict()}
-            for item in measured
-            for change in crossings(item.standings)
-        ],
-        same_instructions=[
-            {"snippet": item.checked.snippet.name, **likeness._asdict()}
-            for item in measured
-            for likeness in item.likenesses
-        ],
-        slower=[_result(row) for row in slower],
-        notes=list(notes),
-    )
-
-
-def _counted(result: "Result", item: "Measured") -> Document:
-    """Return a result with its executed instructions, where they were asked for."""
-    out = _result(result)
-    count = item.counts.get((result.candidate, result.inputs))
-    if count:
-        out |= {"instructions": count.instructions, "instructions_unknown": count.why or None}
-        out["counted_by"] = item.counted_by
-    return out
-
-
-def _growth(item: "Measured", line: "Growth") -> Document:
-    return {"snippet": item.checked.snippet.name, **line._asdict(), "straight": line.straight}
-
-
-def _result(result: "Result") -> Document:
-    fields = result._asdict()
-    against, usage = fields.pop("against"), fields.pop("usage")
-    more = usage._asdict() if usage else {}
-    same = result.same_as or None
-    return {**_finite(fields), **_against(against), **more, "same_as": same}
-
-
-def _against(against: "Against") -> Document:
-    """Return a comparison: the main answer flat, the others in tables of their own."""
-    out = {**_finite(against.told._asdict()), "visible": against.visible}
-    for name in ("as_built", "quiet", "busy"):
-        told = getattr(against, name)
-        out[name] = told and _finite(told._asdict())
-    return {
-        **_finite(out),
-        "depends": against.depends or None,
-        "by_placement": list(against.placements),
-    }
-
-
-def _finite(fields: Document) -> Document:
-    """Return the fields with infinities, which JSON cannot hold, as None."""
-    return {
-        key: None if isinstance(value, float) and not math.isfinite(value) else value
-        for key, value in fields.items()
-    }
-
-
-def _excluded(checked: "Checked") -> list[Document]:
-    return [verdict_row(v) for v in checked.verdicts if v not in checked.correct]
-
-
-def pick_document(
-    picked: "Sequence[Picked]", notes: Sequence[str], slower: "Sequence[Result]" = ()
-) -> Document:
-    """Return the document of ``pick``."""
-    from hot_anvil.core.pick import behind_best
-
-    ranking = []
-    for item in picked:
-        for row in item.pick.ranking:
-            plain = _finite(row._asdict())
-            cost = plain.pop("cost")._asdict()
-            against = _against(plain.pop("against"))
-            ranking.append({"snippet": item.pick.snippet, **plain, **against, **cost})
-    return document(
-        "pick",
-        choice={item.pick.snippet: item.pick.choice for item in picked},
-        why={item.pick.snippet: item.pick.why for item in picked},
-        caution={item.pick.snippet: item.pick.caution for item in picked},
-        command={item.pick.snippet: item.pick.command or None for item in picked},
-        tied=[
-            {"snippet": item.pick.snippet, "candidate": name}
-            for item in picked
-            for name in item.pick.tied
-            if len(item.pick.tied) > 1
-        ],
-        ranking=ranking,
-        by_size=[
-            {
-                "snippet": item.pick.snippet,
-                "inputs": standing.results[0].inputs,
-                "candidate": row.candidate,
-                **_against(behind_best(standing, row.candidate)),
-            }
-            for item in picked
-            for standing in item.measured.standings
-            for row in item.pick.ranking
-        ],
-        excluded=[v._asdict() for item in picked for v in item.pick.excluded],
-        gain={item.pick.snippet: item.pick.gain for item in picked},
-        share={item.pick.snippet: item.share for item in picked},
-        measurements=bench_document([item.measured for item in picked], notes, slower),
-    )
