@@ -102,7 +102,7 @@ def state_document(
         "machine_text": machine[1],
         "inputs": first.inputs,
         "baseline": baseline,
-        "floor": standing.floor,
+        "floor": _plain(standing.floor),
         "outside": outside,
         "entries": [{k: _plain(v) for k, v in row.items()} for row in entries],
     }
@@ -120,7 +120,8 @@ def read_state(number: int, at: float, snippet: str, document: Mapping[str, Any]
     )
     named = {key: document[key] for key in ("machine", "machine_text", "inputs", "baseline")}
     return State(
-        number=number, at=at, snippet=snippet, entries=entries, floor=document["floor"],
+        number=number, at=at, snippet=snippet, entries=entries,
+        floor=_known(document["floor"]),
         outside=document["outside"], **named,
     )  # fmt: skip
 

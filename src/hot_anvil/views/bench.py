@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.contest import CPU, WALL
-from hot_anvil.core.growth import crossings, growths, sizes_of
+from hot_anvil.core.growth import crossings, elements_of, growths, sizes_of
 from hot_anvil.core.measure import BASELINE, FASTER, ON_LOAD, SLOWER, Against, Result, Standing
 from hot_anvil.core.verdict import CORRECT
 from hot_anvil.views.check import excluded
@@ -18,7 +18,7 @@ from hot_anvil.views.words import (
     percent,
     plural,
     ratio,
-    significant,
+    whole,
 )
 
 if TYPE_CHECKING:
@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.judged import Measured
     from hot_anvil.core.likeness import Likeness
 
+LITTLE = 0.01  # share of a time below which a cost is none to see
 BUSY = 0.5  # share of disturbed visits above which the machine counts as busy
 
 
@@ -40,8 +41,11 @@ def bench_sheet(measured: Sequence["Measured"], notes: Sequence[str], width: int
             sheet.paragraph(f"note: {note}", DIM, indent=2)
         if not item.standings:
             sheet.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
+        shown: dict[str, None] = {}
         for standing in item.standings:
-            _standing(sheet, standing, item)
+            shown |= dict.fromkeys(_standing(sheet, standing, item))
+        if item.standings:
+            sheet.paragraph(legend(tuple(shown)), DIM, indent=2)
         growth(sheet, item.standings)
         excluded(sheet, [v for v in item.checked.verdicts if v.verdict != CORRECT])
     environment(sheet, notes)
@@ -69,7 +73,8 @@ def environment(sheet: Sheet, notes: Sequence[str]) -> None:
         sheet.paragraph(f"note: {note}", DIM)
 
 
-def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> None:
+def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> list[str]:
+    """Add the table of one size; returns the heads of its columns."""
     ordered = sorted(standing.results, key=lambda result: result.against.told.ratio)
     label = ordered[0].inputs
     if label:
@@ -79,9 +84,8 @@ def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> None:
         _row(result, alike.get(result.candidate), item.counts.get((result.candidate, label)))
         for result in ordered
     ]
-    per = item.checked.snippet.per
     timed = "wall time" if item.checked.snippet.program else "time a call"
-    heads = ("candidate", timed, f"a {per}", "first call", "CPU time", "memory", "instructions",
+    heads = ("candidate", timed, "an element", "first call", "CPU time", "memory", "instructions",
              "ratio", "interval", "word", "visible", "placement", "")  # fmt: skip
     empty = [k for k in range(len(heads)) if all(not span(row[k]).text for row in rows)]
     kept = [k for k in range(len(heads)) if k not in empty]
@@ -91,9 +95,10 @@ def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> None:
         "".join("lrrrrrrrrlrrl"[k] for k in kept),
         spare=[kept.index(k) for k in (3, 11, 10) if k in kept],
     )
-    sheet.paragraph(trust(standing, shown), DIM, indent=2)
+    sheet.paragraph(circumstances(standing), DIM, indent=2)
     if item.counts:
         sheet.paragraph(counted(item, label), DIM, indent=2)
+    return shown
 
 
 def counted(item: "Measured", inputs: str) -> str:
@@ -108,6 +113,16 @@ def counted(item: "Measured", inputs: str) -> str:
             whys.setdefault(count.why, []).append(candidate)
     unknown = (f"unknown for {joined(names)}: {why}" for why, names in whys.items())
     return "; ".join((text, *unknown))
+
+
+def _each(line: "Growth", standings: Sequence[Standing]) -> str:
+    """Return the cost per element, where there is one to see."""
+    name, _ = sizes_of(standings)
+    at_most = max(elements_of(standing, name) for standing in standings)
+    if not line.straight:
+        return ""
+    seen = line.per_element * at_most > LITTLE * line.per_call
+    return duration(line.per_element) if seen else "none to see"
 
 
 def _fixed(line: "Growth") -> str:
@@ -161,24 +176,24 @@ def growth(sheet: Sheet, standings: Sequence[Standing]) -> None:
     if not lines and not changing:
         return
     name, _ = sizes_of(standings)
-    unit = "element" if standings[0].contests[0].elements else name
+    unit = "an element" if standings[0].contests[0].elements else f"each {name}"
     sheet.add("  ", Span(f"growth over {name}", STRONG))
     if lines:
         rows: list[list[Cell]] = [
             [
                 line.candidate,
                 _fixed(line),
-                duration(line.per_element) if line.straight else "",
+                _each(line, standings),
                 percent(line.misfit),
                 "" if line.straight else Span("no straight line over these sizes", DIM),
             ]
             for line in sorted(lines, key=lambda line: line.per_element)
         ]
-        heads = ("candidate", "a call", f"a {unit}", "off by up to", "")
+        heads = ("candidate", "a call", unit, "off by up to", "")
         sheet.table(heads, rows, "lrrrl")
     for change in changing:
         sheet.paragraph(
-            f"the fastest is {change.below} up to about {name} = {significant(change.at)} and "
+            f"the fastest is {change.below} up to about {name} = {whole(change.at)} and "
             f"{change.above} above (measured at {change.smaller} and {change.larger})",
             indent=2,
         )
@@ -196,21 +211,26 @@ def spread(placement_spread: float | None) -> str:
     return ratio(placement_spread) if placement_spread and placement_spread > 1.05 else ""
 
 
-def trust(standing: Standing, shown: Sequence[str]) -> str:
-    """Return what a reader needs to weigh the columns shown, in one paragraph."""
-    floor = math.exp(standing.floor) - 1
-    contest = standing.contests[0]
-    how = (
-        f"{plural(standing.generations, 'generation')} of fresh processes, "
-        f"{plural(standing.rounds, 'round')} in random order"
-    )
-    if contest.clock not in (WALL, CPU):
-        how = f"{contest.clock}, not measured here: {plural(standing.generations, 'run')}"
-    parts = [f"{how}; intervals hold for all pairs at once (99 %); noise floor {percent(floor)}"]
+def legend(shown: Sequence[str]) -> str:
+    """Return what a reader needs to understand the columns shown."""
+    parts = ["intervals hold for all pairs at once (99 %)"]
     if "visible" in shown:
         parts.append("visible: the smallest difference that would have been told")
     if "placement" in shown:
         parts.append("placement: how much where the code lies in memory alone changes the time")
+    return "; ".join(parts)
+
+
+def circumstances(standing: Standing) -> str:
+    """Return how one size was measured, and what weakens its times."""
+    contest = standing.contests[0]
+    parts = [
+        f"{plural(standing.generations, 'generation')} of fresh processes, "
+        f"{plural(standing.rounds, 'round')} in random order",
+        f"noise floor {percent(math.exp(standing.floor) - 1)}",
+    ]
+    if contest.clock not in (WALL, CPU):
+        parts[0] = f"{contest.clock}, not measured here: {plural(standing.generations, 'run')}"
     if contest.clock == CPU:
         parts.append("times by the CPU clock: what other programs took is not in them")
     if contest.threads > 1:

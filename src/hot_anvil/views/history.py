@@ -153,4 +153,5 @@ def _state(state: State, candidates: Sequence[str]) -> dict[str, Any]:
     ]
     for entry in entries:
         entry["high"] = None if entry["high"] == float("inf") else entry["high"]
-    return {**state._asdict(), "entries": entries, "outside": state.outside or None}
+    floor = None if state.floor == float("inf") else state.floor
+    return {**state._asdict(), "entries": entries, "outside": state.outside or None, "floor": floor}

@@ -25,21 +25,23 @@ def bench_document(
         for standing in item.standings:
             results += [_counted(result, item) for result in standing.results]
             contests.append(
-                {
-                    "snippet": item.checked.snippet.name,
-                    "inputs": standing.results[0].inputs,
-                    "baseline": item.baseline,
-                    "best": standing.best,
-                    "noise_floor": math.exp(standing.floor) - 1,
-                    "generations": standing.generations,
-                    "rounds": standing.rounds,
-                    "disturbed": standing.disturbed,
-                    "busy": standing.busy,
-                    "clock": standing.contests[0].clock,
-                    "each_call_alone": standing.contests[0].alone,
-                    "restoring_seconds": standing.contests[0].restoring,
-                    "one_process": list(standing.contests[0].shared),
-                }
+                _finite(
+                    {
+                        "snippet": item.checked.snippet.name,
+                        "inputs": standing.results[0].inputs,
+                        "baseline": item.baseline,
+                        "best": standing.best,
+                        "noise_floor": math.exp(standing.floor) - 1,
+                        "generations": standing.generations,
+                        "rounds": standing.rounds,
+                        "disturbed": standing.disturbed,
+                        "busy": standing.busy,
+                        "clock": standing.contests[0].clock,
+                        "each_call_alone": standing.contests[0].alone,
+                        "restoring_seconds": standing.contests[0].restoring,
+                        "one_process": list(standing.contests[0].shared),
+                    }
+                )
             )
     excluded = [_excluded(item.checked) for item in measured]
     return document(

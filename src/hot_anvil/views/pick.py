@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.measure import BEST, TIED
 from hot_anvil.core.pick import Ranked, behind_best
-from hot_anvil.views.bench import environment, growth, spread, trust, turning, word
+from hot_anvil.views.bench import circumstances, environment, growth, legend, spread, turning, word
 from hot_anvil.views.check import excluded, undefined
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, span
 from hot_anvil.views.words import digits, duration, interval, joined, percent, ratio, size
@@ -65,7 +65,8 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
     )
     points = [c.inputs for c in item.measured.contests if c.inputs]
     over = f"mean of log ratios over {joined(points)}; " if len(points) > 1 else ""
-    sheet.paragraph(over + trust(standing, shown), DIM, indent=2)
+    text = f"{over}{circumstances(standing)}; {legend(shown)}"
+    sheet.paragraph(text, DIM, indent=2)
     if len(points) > 1:
         _by_size(sheet, item)
     growth(sheet, item.measured.standings)

@@ -23,6 +23,11 @@ def significant(value: float) -> str:
     return f"{value:.3g}" if value < float("inf") else "infinitely far"
 
 
+def whole(value: float) -> str:
+    """Return a size with three significant digits and no exponent: 1400."""
+    return f"{float(f'{value:.3g}'):.0f}" if value >= 99.5 else digits(value)
+
+
 def duration(seconds: float | None) -> str:
     """Return a time with its unit, "unknown" for None."""
     if seconds is None:
