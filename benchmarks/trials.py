@@ -230,7 +230,11 @@ def main() -> int:
     parser.add_argument("--load", action="store_true")
     parser.add_argument("--only", action="append", choices=KERNELS, default=[])
     parser.add_argument("--jsonl", type=Path, help="keep every pair of every trial here")
+    parser.add_argument("--told", type=Path, nargs="+", help="only report on pairs that were kept")
     args = parser.parse_args()
+    if args.told:
+        lines = [line for file in args.told for line in file.read_text().splitlines()]
+        return report([Row(**json.loads(line)) for line in lines])
     names = args.only or list(KERNELS)
     rows: list[Row] = []
     with background(args.load):

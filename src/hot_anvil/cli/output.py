@@ -84,7 +84,7 @@ class Output:
             columns = (
                 TextColumn("{task.description}"),
                 BarColumn(30, _STYLES["dim"], _STYLES["change"], _STYLES["change"]),
-                TextColumn("{task.completed:.0f} of {task.total:.0f}"),
+                TextColumn("{task.percentage:.0f} %"),
             )
             self._progress = Progress(*columns, console=Console(stderr=True), transient=True)
             self._progress.start()
