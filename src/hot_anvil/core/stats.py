@@ -7,7 +7,7 @@ s_w^2 the winsorised variance and h the number of values kept; R. Wilcox,
 Introduction to Robust Estimation and Hypothesis Testing, 3rd ed., section 3.3.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 if TYPE_CHECKING:
@@ -82,29 +82,29 @@ def blocked(
     PER_BLOCK values: the mean of the blocks' trimmed means; noise from the
     values less their block's mean (Yuen, with h - blocks degrees of freedom,
     at ``alpha``); and what a choice of these blocks of all there could be
-    leaves open (Student's t at ALPHA), in quadrature. Else blocks count as part
-    of the noise. ``kind_of`` gives the kind of a block: where the blocks hold
-    every kind there is equally often, only what differs among blocks of one
-    kind is left open (stratified sampling: W. Cochran, Sampling Techniques, 3rd
-    ed., section 5.4). Whether noise explains what they differ by: F test at ALPHA.
+    leaves open (Student's t at ALPHA), in quadrature. ``kind_of`` gives the kind
+    of a block: where the blocks hold every kind there is equally often, only
+    what differs among blocks of one kind is left open (stratified sampling: W.
+    Cochran, Sampling Techniques, 3rd ed., section 5.4). With too few values for
+    that, what blocks of a kind differ by counts as noise; with too few even of
+    each kind, so does what kinds differ by. Whether noise explains what blocks
+    differ by: F test at ALPHA.
     """
     import numpy as np
     from scipy.special import fdtri, stdtrit
 
-    every, counts = np.unique(blocks, return_counts=True)
+    every, index, counts = np.unique(blocks, return_inverse=True, return_counts=True)
+    kinds = np.array([kind_of(int(block)) if kind_of else 0 for block in every])
     if len(every) < 2 or counts.min() < PER_BLOCK:
-        plain = trimmed_interval(values, alpha)
-        return Blocked(plain, plain.half_width, plain.half_width, ())
-    means = np.array([_trimmed(values[blocks == block]) for block in every])
-    rest = np.sort(values - means[np.searchsorted(every, blocks)])
-    count, cut = len(rest), int(TRIM * len(rest))
-    kept = count - 2 * cut
-    winsorised = np.clip(rest, rest[cut], rest[count - cut - 1])
-    freedom = kept - len(every)
-    scale = (count - 1) / (kept * max(kept - len(every), 1))
-    variance = float(winsorised.var(ddof=1) * scale)
+        own = kinds[index]
+        if kind_of is None or np.bincount(own).min() < PER_BLOCK:
+            plain = trimmed_interval(values, alpha)
+            return Blocked(plain, plain.half_width, plain.half_width, ())
+        means, variance, freedom = _block_means(values, own)
+        noise = float(stdtrit(freedom, 1 - alpha / 2) * variance**0.5)
+        return Blocked(Estimate(float(means.mean()), noise), noise, noise, ())
+    means, variance, freedom = _block_means(values, index)
     noise = float(stdtrit(freedom, 1 - alpha / 2) * variance**0.5)
-    kinds = [kind_of(int(block)) if kind_of else 0 for block in every]
     among, own_freedom = _among_blocks(means, kinds)
     left_open = float(stdtrit(own_freedom, 1 - ALPHA / 2) * among**0.5)
     half_width = (noise**2 + left_open**2) ** 0.5
@@ -117,7 +117,23 @@ def blocked(
     )
 
 
-def _among_blocks(means: "NDArray[Any]", kinds: Sequence[int]) -> tuple[float, int]:
+def _block_means(
+    values: "NDArray[Any]", index: "NDArray[Any]"
+) -> "tuple[NDArray[Any], float, int]":
+    """Return (trimmed mean of each block, variance of their mean by noise, its freedom)."""
+    import numpy as np
+
+    means = np.array([_trimmed(values[index == block]) for block in range(index.max() + 1)])
+    rest = np.sort(values - means[index])
+    count, cut = len(rest), int(TRIM * len(rest))
+    kept = count - 2 * cut
+    freedom = kept - len(means)
+    winsorised = np.clip(rest, rest[cut], rest[count - cut - 1])
+    variance = float(winsorised.var(ddof=1) * (count - 1) / (kept * max(freedom, 1)))
+    return means, variance, freedom
+
+
+def _among_blocks(means: "NDArray[Any]", kinds: "NDArray[Any]") -> tuple[float, int]:
     """Return (variance of the mean of blocks, its degrees of freedom), given their kinds."""
     import numpy as np
 
