@@ -78,6 +78,11 @@ def test_positions_in_a_cache_line_that_all_were_met_leave_nothing_open() -> Non
     assert told.told.word == "slower" and told.visible < 0.02 and told.depends == "placement"
     anywhere = standing([made], "c0").results[1].against
     assert anywhere.told.word == "tied" and anywhere.visible > 0.1
+    # With too few generations for each placement, positions will do.
+    few = contest(8, [1e-6, 1.03e-6], 20, noise=0.003, places=places)
+    told = standing([few._replace(aligned=few.candidates)], "c0").results[1].against
+    assert told.told.word == "slower" and told.visible < 0.03 and not told.placements
+    assert standing([few], "c0").results[1].against.visible > 0.1
     # What two placements of one position differ by is left open all the same.
     places[2, 1] = np.log(1.4)
     open_one = standing([contest(8, [1e-6, 1.03e-6], noise=0.003, places=places)._replace(
