@@ -214,3 +214,38 @@ def test_a_bench_that_moved_keeps_what_it_knows(demo: Path, tmp_path: Path) -> N
     shutil.copytree(demo, copy)
     text = hot_anvil("diff", copy, "gcc:plain", "gcc:lean", "--snippet", "checksum").stdout
     assert text == hot_anvil("diff", demo, "gcc:plain", "gcc:lean", "--snippet", "checksum").stdout
+
+
+EQUAL = """
+long ebb(const int *levels, long n)
+{
+    long s = 0;
+    for (long i = 0; i < n; i++) s += levels[i];
+    return s;
+}
+long sea(const int *heights, long m)
+{
+    long s = 0;
+    for (long i = 0; i < m; i++) s += heights[i];
+    return s;
+}
+"""
+
+
+def test_a_function_folded_into_an_equal_one_is_no_loop_removed(tmp_path: Path) -> None:
+    source = tmp_path / "tide.c"
+    source.write_text(EQUAL)
+    builds = ("--build", "gcc -O1", "--build", "gcc -Os")
+    found = document("diff", source, "gcc -O1", "gcc -Os", *builds)
+    kinds = {r["kind"]: r["text"] for r in found["reasons"] if r["function"] == "sea"}
+    assert kinds.keys() == {"function folded"} and "ebb" in kinds["function folded"]
+    # Both can still be called, as the same code.
+    picked = document(
+        "pick", source, "--build", "gcc -Os", "--entry", "ebb", "--entry", "sea",
+        "--seconds", "0.1",
+        "--inputs", 'levels = { fill = "zeros", count = 64 }', "--inputs", "n = 64",
+        "--inputs", 'heights = { fill = "zeros", count = 64 }', "--inputs", "m = 64",
+    )  # fmt: skip
+    assert {row["word"] for row in picked["ranking"]} <= {"best", "tied", "not enough data"}
+    (ebb, sea) = sorted(picked["ranking"], key=lambda row: row["candidate"])
+    assert ebb["code_bytes"] < sea["code_bytes"] < 2 * ebb["code_bytes"]

@@ -2,9 +2,10 @@
 
 import re
 
+from hot_anvil.core.calls import only_jump
 from hot_anvil.core.code import Code, Function, parts_by_owner
+from hot_anvil.core.isa import isa_of
 
-_JUMPS = frozenset("jmp b j tail rjmp br".split())
 _NAME = re.compile(r"[A-Za-z_.$][\w.$]*")
 
 
@@ -29,8 +30,6 @@ def folded_into(code: Code, symbol: str) -> str:
 
     What is left of a folded function is a jump.
     """
-    own = [part for part in code.functions if part.name == symbol]
-    if len(own) == 1 and [i.mnemonic in _JUMPS for i in own[0].instructions] == [True]:
-        rest = [part.owner for part in reached(code, symbol) if part.owner != symbol]
-        return rest[0] if rest else symbol
-    return symbol
+    own = [item for part in code.functions if part.owner == symbol for item in part.instructions]
+    other = only_jump(own, isa_of(code.isa))
+    return other if any(part.name == other for part in code.functions) else symbol

@@ -20,7 +20,7 @@ from hot_anvil.core.errors import RequestError
 from hot_anvil.system.files import digest, digest_file, read_json, user_cache, write_json
 
 _KEPT = 50  # earlier results of one command that are remembered
-FORMAT = 31  # raised whenever what an artefact holds changes
+FORMAT = 32  # raised whenever what an artefact holds changes
 
 
 class Store:

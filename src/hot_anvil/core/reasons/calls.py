@@ -13,7 +13,7 @@ from hot_anvil.core.special import BLOCK_CALLS, is_guard, plain_name
 
 INLINED, TAIL, OTHER = "call inlined", "tail call", "call turned into another"
 DIRECT, ELIDED, LOOP = "call made direct", "copy left out", "recursion became a loop"
-DROPPED, UNUSED = "call dropped", "function dropped"
+DROPPED, UNUSED, FOLDED = "call dropped", "function dropped", "function folded"
 
 
 _UNWINDING = re.compile(

@@ -4,7 +4,7 @@ from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.calls import callee
+from hot_anvil.core.calls import callee, only_jump
 from hot_anvil.core.compared import CERTAIN, LIKELY, Diff, Explained, Place, Reason
 from hot_anvil.core.diff import Twin
 from hot_anvil.core.flow import Body
@@ -85,6 +85,9 @@ def explain_function(twin: Twin, paired: Sequence[Paired], context: Context) -> 
         found = [Reason(plain.APART, text, CERTAIN, twin.name, (), (), at)]
     elif twin.left.texts == twin.right.texts:
         found = list(_padding(twin))
+    elif folded := _folded(twin, context):
+        at = frozenset(line.place for line in paired)
+        found = [folded._replace(places=at)]
     else:
         two = (
             Side(twin.left, context.lines, context.flags[0], context.names),
@@ -183,6 +186,33 @@ def _alone(twin: Twin, context: Context) -> Iterator[Reason]:
     sure = CERTAIN if inside else LIKELY
     evidence: tuple[tuple[int, ...], tuple[int, ...]] = (every, ()) if left else ((), every)
     yield Reason(kind, text if left else back, sure, twin.name, *evidence, home)
+
+
+def _folded(twin: Twin, context: Context) -> Reason | None:
+    """Say when a function is nothing but a jump to an equal one, on one side only."""
+    assert twin.left and twin.right
+    every = tuple(range(len(twin.left.items))), tuple(range(len(twin.right.items)))
+    for own, other, gained in (
+        (twin.right, twin.left, True), (twin.left, twin.right, False)
+    ):  # fmt: skip
+        name = only_jump(own.items, isa_of(own.isa))
+        known = name in context.names or name == other.owner
+        if not known or name == own.owner or name in _targets(other) or len(other.items) == 1:
+            continue
+        home = context.world.homes.get(name, frozenset())
+        mapped = context.lines if gained else LineMap()
+        inside = {mapped.place(*key) for key in {(i.file, i.line) for i in other.items}}
+        if name != other.owner and inside & home:
+            continue  # it was inlined here and is called now
+        title = context.world.title(name)
+        texts = (
+            f"folded into {title}, found to be equal: what is left is a jump to it",
+            f"code of its own again, no longer folded into {title}",
+        )
+        place: frozenset[Place] = frozenset()
+        text = texts[0 if gained else 1]
+        return Reason(calls.FOLDED, text, LIKELY, twin.name, *every, place)
+    return None
 
 
 def _padding(twin: Twin) -> Iterator[Reason]:
