@@ -124,6 +124,8 @@ def test_counts_programs_and_likenesses_have_their_columns() -> None:
     assert "12,345" in text and f"unknown for {NAMES[1]}: it has no such bytes" in text
     assert "CPU model max" in text and "other instructions, same time" in text
     assert "250 ms" in text and "7.00 MiB" in text
+    picked = pick_sheet([chosen(item)], (), 100).text
+    assert re.search(rf"instructions +n=64\n  {NAMES[0]} +12,345\n  {NAMES[1]} +unknown\n", picked)
     rows = {row["candidate"]: row for row in bench_document([item], ())["results"]}
     assert rows[NAMES[0]]["instructions"] == 12345 and rows[NAMES[1]]["instructions"] is None
     assert rows[NAMES[0]]["peak_bytes"] == 7 << 20

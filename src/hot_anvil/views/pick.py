@@ -1,16 +1,26 @@
 """The choice as text: ranking, exclusions, costs and the command line."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.measure import BEST, TIED
 from hot_anvil.core.pick import Ranked, behind_best
-from hot_anvil.views.bench import circumstances, environment, growth, legend, spread, turning, word
+from hot_anvil.views.bench import (
+    circumstances,
+    counted,
+    environment,
+    growth,
+    legend,
+    spread,
+    turning,
+    word,
+)
 from hot_anvil.views.check import excluded, undefined
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, span
 from hot_anvil.views.words import digits, duration, interval, joined, percent, ratio, size
 
 if TYPE_CHECKING:
+    from hot_anvil.core.contest import Count
     from hot_anvil.core.judged import Picked
     from hot_anvil.core.measure import Standing
 
@@ -68,21 +78,28 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
     text = f"{over}{circumstances(standing)}; {legend(shown)}"
     sheet.paragraph(text, DIM, indent=2)
     if len(points) > 1:
-        _by_size(sheet, item)
+        _over_sizes(sheet, item, "by size", _at_size)
+    counts = item.measured.counts
+    if counts:
+        _over_sizes(
+            sheet, item, "instructions", lambda at, name: _count(counts[name, at.results[0].inputs])
+        )
+        sheet.paragraph(counted(item.measured, points[0] if points else ""), DIM, indent=2)
     growth(sheet, item.measured.standings)
 
 
-def _by_size(sheet: Sheet, item: "Picked") -> None:
-    """Add each candidate against the fastest one at every size, as many sizes a table as fit."""
-    standings = item.measured.standings
+def _over_sizes(
+    sheet: Sheet, item: "Picked", title: str, cell_of: "Callable[[Standing, str], Cell]"
+) -> None:
+    """Add a table with a column for every size, as many sizes at once as fit."""
     names = [row.candidate for row in item.pick.ranking]
-    heads = [standing.results[0].inputs for standing in standings]
-    columns = [[_at_size(standing, name) for name in names] for standing in standings]
+    heads = [standing.results[0].inputs or "a call" for standing in item.measured.standings]
+    columns = [[cell_of(at, name) for name in names] for at in item.measured.standings]
     widths = [
         max(len(head), *(len(span(cell).text) for cell in column))
         for head, column in zip(heads, columns, strict=True)
     ]
-    room = sheet.width - 2 - max(map(len, ("by size", *names)))
+    room = sheet.width - 2 - max(map(len, (title, *names)))
     pages: list[list[int]] = []
     used = room + 1
     for number, width in enumerate(widths):
@@ -93,10 +110,15 @@ def _by_size(sheet: Sheet, item: "Picked") -> None:
         used += width + 2
     for page in pages:
         rows = [[name, *(columns[k][row] for k in page)] for row, name in enumerate(names)]
-        sheet.table(["by size", *(heads[k] for k in page)], rows, "l" + "r" * len(page))
+        sheet.table([title, *(heads[k] for k in page)], rows, "l" + "r" * len(page))
+
+
+def _count(count: "Count") -> Cell:
+    return Span("unknown", DIM) if count.why else f"{count.instructions:,}"
 
 
 def _at_size(standing: "Standing", candidate: str) -> Cell:
+    """Return a candidate against the fastest one at a size."""
     against = behind_best(standing, candidate)
     told = against.told.word
     return Span(f"{told} {ratio(against.told.ratio)}", CHANGE if told in (BEST, TIED) else "plain")
