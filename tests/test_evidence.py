@@ -258,6 +258,39 @@ def test_history_compares_by_code_that_did_not_change(tmp_path: Path) -> None:
     assert "no such measurement" in refused("history", where, "--compare", "1", "999")
 
 
+def test_earlier_code_is_measured_beside_the_code_now(tmp_path: Path) -> None:
+    both = TWICE + TWICE.replace("long tide", "long swell")
+    flags = 'lean = "-O1 -DTIMES=1"\nfast = "-O1 -funroll-loops -DTIMES=1"'
+    where = bench(tmp_path, both, f'entries = ["tide", "swell"]\n{SIZES}{INPUTS}', flags)
+    quick = ("--seconds", "0.1")
+    assert "nothing was measured" in refused("bench", where, *quick, "--beside")
+    hot_anvil("bench", where, *quick)
+    assert "other than the code now" in refused("bench", where, *quick, "--beside")
+    # The same result, three times the work; the rival stays as it was.
+    edited = TWICE.replace("r < TIMES", "r < 3 * TIMES")
+    (tmp_path / "tide.c").write_text(edited + TWICE.replace("long tide", "long swell"))
+    found = document("bench", where, *quick, "--beside")
+    changed = {(r["candidate"], r["inputs"]): r for r in found["since"] if not r["same_code"]}
+    assert {name for name, _ in changed} == {"tide@gcc-12:lean", "tide@gcc-12:fast"}
+    for (name, inputs), row in changed.items():
+        assert row["earlier"].startswith(f"{name}#") and inputs
+        assert row["word"] in ("slower", "not enough data") and row["ratio"] > 2
+    same = [row for row in found["since"] if row["same_code"]]
+    assert len(same) == 6 and not any(
+        row["word"] == "faster" and row["ratio"] < 0.5 for row in same
+    )
+    text = hot_anvil("bench", where, *quick, "--beside", "3").stdout
+    assert "beside earlier code" in text and "6 more have the same code as then" in text
+    kept = document("history", where)["measurements"]
+    assert not any("#" in entry["candidate"] for state in kept for entry in state["entries"])
+    assert "no such measurement" in refused("bench", where, "--beside", "99")
+    told = document("history", where, "--compare", "1", str(kept[3]["number"]))["compared"][0]
+    assert told["yardstick"].startswith("swell")
+    assert {c["changed"] for c in told["changes"] if c["candidate"].startswith("swell")} == {
+        "nothing"
+    }
+
+
 @pytest.mark.parametrize(
     ("symbols", "first"),
     [

@@ -55,8 +55,8 @@ SCENES = {
     "bench": "hot-anvil bench tide-gauge --snippet crossings --count",
     "hotspots": "hot-anvil hotspots tide-gauge gcc:lean --entry crossings_signed; "
     "hot-anvil hotspots tide-gauge gcc:lean clang:lean --entry clamp_branch",
-    "history": "hot-anvil history tide-gauge crossings_signed@gcc-12:fast; "
-    "hot-anvil history tide-gauge --compare",
+    "history": "hot-anvil bench tide-gauge --snippet crossings --beside --seconds 2; "
+    "hot-anvil history tide-gauge crossings_signed@gcc-12:fast",
     "pick": "hot-anvil pick tide-gauge --snippet checksum",
     "toolchains": "hot-anvil toolchains; hot-anvil start --example",
     "errors": "hot-anvil diff tide-gauge gcc:plain gcc:fsat; hot-anvil check tide-gauge/clamp.c "
@@ -68,8 +68,7 @@ SCENES = {
 BEFORE = {
     "before": "hot-anvil compile tide-gauge --snippet crossings",
     "history": "hot-anvil bench tide-gauge --snippet crossings --seconds 0.4; "
-    "sed -i 's/>= alarm/> alarm/' tide-gauge/crossings.c; "
-    "hot-anvil bench tide-gauge --snippet crossings --seconds 0.4",
+    "sed -i '9,10s/if (\\(.*\\))$/count += \\1;/; 10d' tide-gauge/crossings.c",
 }
 
 

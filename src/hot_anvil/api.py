@@ -115,12 +115,22 @@ class Workshop:
             if (not builds or build in builds)
             and snippet.sources_for(self.toolchain(build).drivers)
         ]
-        if any((s.name, b.name) not in self._built for s, b in pairs):
+        missing = [(s, b) for s, b in pairs if (s.name, b.name) not in self._built]
+        if missing:
             found = self.found
             known = found.toolchains, found.families
-            made = compile_grid(pairs, *known, self.store, self.progress, self.jobs)
+            made = compile_grid(missing, *known, self.store, self.progress, self.jobs)
             self._built.update({(b.snippet.name, b.build.name): b for b in made})
         return tuple(self._built[s.name, b.name] for s, b in pairs)
+
+    def take_earlier(self, built: Sequence[Built]) -> None:
+        """Let builds of earlier code of a snippet take part beside those of its code now."""
+        of = dict(self.plan.of)
+        for one in built:
+            self._built[one.snippet.name, one.build.name] = one
+            of[one.snippet.name] = (*of[one.snippet.name], one.build)
+        builds = dict.fromkeys((*self.plan.builds, *(one.build for one in built)))
+        self.plan = self.plan._replace(of=of, builds=tuple(builds))
 
     def listing(
         self,

@@ -67,13 +67,25 @@ def code_alignment(data: bytes) -> int:
 
 def data_bytes(data: bytes) -> int:
     """Return the bytes of tables, constants and variables in an object."""
-    return sum(
-        section["sh_size"]
-        for section in _open(data).iter_sections()
+    return sum(section["sh_size"] for section in _data_of(_open(data)))
+
+
+def data_sections(data: bytes) -> tuple[bytes, ...]:
+    """Return the bytes of each section of tables, constants and variables of an object."""
+    return tuple(
+        b"" if section["sh_type"] == "SHT_NOBITS" else section.data()
+        for section in _data_of(_open(data))
+    )
+
+
+def _data_of(elf: Any) -> list[Any]:
+    return [
+        section
+        for section in elf.iter_sections()
         if section["sh_flags"] & _ALLOC
         and not section["sh_flags"] & _EXECUTABLE
         and not section.name.startswith((".note", ".eh_frame"))
-    )
+    ]
 
 
 def loaded_digest(data: bytes) -> str:

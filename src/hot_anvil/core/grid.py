@@ -16,13 +16,18 @@ class Build(NamedTuple):
     toolchain: str
     flag_set: str  # "" when the flags were given in place
     flags: tuple[str, ...]
+    earlier: int = 0  # number of the measurement whose code this is, 0 for what it makes now
 
     @property
     def name(self) -> str:
-        """How people write it: ``gcc-12:fast``, or ``gcc-12 -O2`` for flags given in place."""
+        """How people write it: ``gcc-12:fast``, or ``gcc-12 -O2`` for flags given in place.
+
+        Code of an earlier measurement has its number behind it: ``gcc-12:fast#13``.
+        """
+        number = f"#{self.earlier}" if self.earlier else ""
         if self.flag_set:
-            return f"{self.toolchain}:{self.flag_set}"
-        return " ".join((self.toolchain, *self.flags))
+            return f"{self.toolchain}:{self.flag_set}{number}"
+        return " ".join((self.toolchain, *self.flags)) + number
 
 
 class Plan(NamedTuple):

@@ -20,6 +20,11 @@ class Maker(NamedTuple):
     toolchain: str  # with its full version
     command: str
     code: str  # equal for equal code
+    build: str = ""
+    units: tuple[str, ...] = ()  # artefacts in the store, () where their code cannot be taken again
+
+
+_TELLING = ("toolchain", "command", "code")
 
 
 class Entry(NamedTuple):
@@ -84,7 +89,7 @@ def state_document(
     """Return a measurement as plain data, to be kept."""
     first = standing.results[0]
     entries = []
-    for result in standing.results:
+    for result in (row for row in standing.results if row.candidate in makers):
         told = result.against.told
         row = Entry(
             result.candidate,
@@ -96,7 +101,7 @@ def state_document(
             told.word,
             makers[result.candidate],
         )
-        entries.append({**row._asdict(), "maker": list(row.maker)})
+        entries.append({**row._asdict(), "maker": row.maker._asdict()})
     return {
         "machine": machine[0],
         "machine_text": machine[1],
@@ -115,7 +120,7 @@ def _plain(value: Any) -> Any:
 def read_state(number: int, at: float, snippet: str, document: Mapping[str, Any]) -> State:
     """Return the state that ``state_document`` made plain."""
     entries = tuple(
-        Entry(**{**row, "maker": Maker(*row["maker"]), "high": _known(row["high"])})
+        Entry(**{**row, "maker": _maker(row["maker"]), "high": _known(row["high"])})
         for row in document["entries"]
     )
     named = {key: document[key] for key in ("machine", "machine_text", "inputs", "baseline")}
@@ -124,6 +129,12 @@ def read_state(number: int, at: float, snippet: str, document: Mapping[str, Any]
         floor=_known(document["floor"]),
         outside=document["outside"], **named,
     )  # fmt: skip
+
+
+def _maker(kept: Any) -> Maker:
+    if isinstance(kept, list):  # as it was kept once
+        return Maker(*kept)
+    return Maker(**{**kept, "units": tuple(kept["units"])})
 
 
 def _known(value: float | None) -> float:
@@ -141,7 +152,8 @@ def compare_states(before: State, after: State) -> Compared:
     if not why and not yardstick:
         why = (
             "no candidate has the same code in both, so nothing tells a slower machine from slower "
-            "code: keep a build that does not change in the grid, and measure again"
+            "code: 'hot-anvil bench --beside' measures the earlier code in the same rounds as the "
+            "code now"
         )
     changes = []
     for name in names:
@@ -158,7 +170,7 @@ def _same_code(old: Entry | None, new: Entry | None) -> bool:
 def _what(old: Entry | None, new: Entry | None) -> str:
     if old is None or new is None:
         return "only after" if old is None else "only before"
-    parts = [name for name, a, b in zip(Maker._fields, old.maker, new.maker, strict=True) if a != b]
+    parts = [name for name in _TELLING if getattr(old.maker, name) != getattr(new.maker, name)]
     return ", ".join(parts) if parts else "nothing"
 
 

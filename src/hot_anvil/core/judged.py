@@ -9,7 +9,7 @@ from hot_anvil.core.contest import Contest, Count
 from hot_anvil.core.ending import Place
 from hot_anvil.core.hotspots import Share
 from hot_anvil.core.likeness import Likeness
-from hot_anvil.core.measure import Standing
+from hot_anvil.core.measure import Against, Standing
 from hot_anvil.core.pick import Pick
 from hot_anvil.core.sanitized import Undefined
 from hot_anvil.core.signature import Signature
@@ -67,6 +67,16 @@ class Again(NamedTuple):
     place: Place
 
 
+class Since(NamedTuple):
+    """A candidate beside its earlier code, measured in the same rounds."""
+
+    inputs: str
+    candidate: str
+    earlier: str
+    against: Against  # its time over its earlier code's
+    same_code: bool  # all that the entry reaches is what it was
+
+
 class Measured(NamedTuple):
     """The measurement of one snippet."""
 
@@ -78,6 +88,7 @@ class Measured(NamedTuple):
     likenesses: tuple[Likeness, ...] = ()  # of each candidate with the baseline
     counts: Mapping[tuple[str, str], Count] = NO_COUNTS  # (candidate, inputs); where asked for
     counted_by: str = ""  # the emulator and its CPU model
+    since: tuple[Since, ...] = ()  # where earlier code was measured too
 
 
 class Picked(NamedTuple):

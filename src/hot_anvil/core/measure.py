@@ -87,28 +87,45 @@ def settled(contests: Sequence[Contest]) -> frozenset[int]:
     return frozenset(out)
 
 
-def undecided(contest: Contest, baseline: str | None, narrow: float) -> float:
+def compare_two(contest: Contest, one: str, other: str) -> Against:
+    """Return one candidate's time over another's."""
+    pairs = _Pairs([contest])
+    a, b = (contest.candidates.index(contest.same_as.get(name, name)) for name in (one, other))
+    against = _against(pairs.compare(a, b), floor_of(pairs.effects.control()))
+    return against
+
+
+def undecided(
+    contest: Contest,
+    baseline: str | None,
+    narrow: float,
+    watched: Sequence[tuple[str, str]] = (),
+) -> float:
     """Return how far the widest interval that matters is from narrow enough (<= 0: done).
 
     An interval is narrow enough when noise leaves less than ``narrow`` (a log
     ratio) open, or less than a fifth of the difference, which no noise
-    explains. Looks at all pairs with the best; unless ``baseline`` is None also
-    at those with it, and where the linker puts the code by itself, where twice
-    as much may be open.
+    explains. Looks at all pairs with the best and at those ``watched``; unless
+    ``baseline`` is None also at those with it, and where the linker puts the
+    code by itself, where twice as much may be open.
     """
     pairs = _Pairs([contest])
     anchors = {pairs.best} if baseline is None else {
         pairs.best, contest.candidates.index(baseline)
     }  # fmt: skip
+    asked = {(k, anchor) for anchor in anchors for k in range(len(contest.candidates))}
+    places = {name: k for k, name in enumerate(contest.candidates)}
+    for names in watched:
+        one, other = (places[contest.same_as.get(name, name)] for name in names)
+        asked.add((one, other))
     worst = -narrow
-    for anchor in anchors:
-        for k in range(len(contest.candidates)):
-            if k != anchor:
-                between = pairs.compare(k, anchor)
-                wanted = max(narrow, abs(between.over.estimate.centre) / 5)
-                worst = max(worst, between.over.noise - wanted)
-                if baseline is not None and between.as_built:
-                    worst = max(worst, between.as_built.half_width - 2 * wanted)
+    for one, other in asked:
+        if one != other:
+            between = pairs.compare(one, other)
+            wanted = max(narrow, abs(between.over.estimate.centre) / 5)
+            worst = max(worst, between.over.noise - wanted)
+            if baseline is not None and between.as_built:
+                worst = max(worst, between.as_built.half_width - 2 * wanted)
     return worst
 
 

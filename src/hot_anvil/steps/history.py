@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.built import COMPILED, Built
-from hot_anvil.core.elf import loaded_digest
+from hot_anvil.core.elf import data_sections, loaded_digest
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.history import (
     Compared,
@@ -15,6 +15,7 @@ from hot_anvil.core.history import (
     state_document,
 )
 from hot_anvil.core.judged import Checked
+from hot_anvil.core.likeness import body_of
 from hot_anvil.core.measure import Standing
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.system.files import digest
@@ -34,27 +35,41 @@ def keep_states(
     outside: str,
 ) -> None:
     """Keep what was measured, with what made the code and where it ran."""
-    builds = {v.candidate: v.build for v in checked.verdicts}
+    symbols = {signature.name: signature.symbol for signature in checked.signatures}
     built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
     makers = {}
-    for candidate, name in builds.items():
-        one = built[name]
+    for verdict in checked.verdicts:
+        one = built[verdict.build]
+        if one.build.earlier:
+            continue  # kept when it was measured first
         chain = workshop.toolchain(one.build)
-        code = _code_of(workshop, one) if one.status == COMPILED else ""
-        command = workshop.command(checked.snippet, one.build)
-        makers[candidate] = Maker(f"{chain.name} ({chain.version})", command, code)
+        compiled = one.status == COMPILED
+        makers[verdict.candidate] = Maker(
+            f"{chain.name} ({chain.version})",
+            workshop.command(checked.snippet, one.build),
+            code_of(workshop, one, symbols.get(verdict.entry, "")) if compiled else "",
+            one.build.name,
+            tuple(unit.artefact for unit in one.units) if compiled and not one.whole else (),
+        )
     machine = machine_identity()
     for standing in standings:
         document = state_document(standing, baseline, makers, machine, outside)
         workshop.store.record(KIND, checked.snippet.name, document)
 
 
-def _code_of(workshop: "Workshop", built: Built) -> str:
-    """Return a text that is equal for equal code, whatever source it came from."""
-    files = [workshop.store.artefact(unit.artefact) / "code.o" for unit in built.units]
+def code_of(workshop: "Workshop", built: Built, symbol: str) -> str:
+    """Return a text that is equal for equal code, whatever source it came from.
+
+    Of an entry it is that of all it reaches, and of the data beside it.
+    """
+    objects = [workshop.store.artefact(unit.artefact) / "code.o" for unit in built.units]
     if built.whole:
-        files = [workshop.store.artefact(built.whole.artefact) / "image"]
-    return digest(*(loaded_digest(file.read_bytes()) for file in files))
+        image = workshop.store.artefact(built.whole.artefact) / "image"
+        return loaded_digest(image.read_bytes())
+    if not symbol:  # a whole program
+        return digest(*(loaded_digest(file.read_bytes()) for file in objects))
+    data = (part for file in objects for part in data_sections(file.read_bytes()))
+    return digest(*body_of(workshop.code(built), symbol, 0).instructions, *data)
 
 
 def kept_states(

@@ -37,11 +37,15 @@ def look_for_hotspots(
     chosen = [s for s in find_snippets(workshop.bench, snippets) if not s.program]
     if not chosen:
         raise RequestError("hotspots looks into functions; a program has none to call.")
+    # Entries that a snippet does not name are no reason to check it.
+    named = [s for s in chosen if not (entries and s.entries) or {*entries} & {*s.entries}]
     out = []
-    for checked in workshop.check([snippet.name for snippet in chosen]):
-        out.append(_snippet(workshop, checked, wanted, entries, at, seconds))
-    if entries and not any(hot.candidates or hot.left_out for hot in out):
-        known = [s.name for checked in workshop.check(snippets) for s in checked.signatures]
+    for checked in workshop.check([s.name for s in named]) if named else ():
+        hot = _snippet(workshop, checked, wanted, entries, at, seconds)
+        if hot.candidates or hot.left_out:
+            out.append(hot)
+    if entries and not out:
+        known = [s.name for snippet in chosen for s in workshop.functions(snippet)]
         hint = did_you_mean(entries[0], known)
         raise RequestError(
             f"--entry {entries[0]}: no entry is called so.{hint} They are: {listed(known)}."
@@ -89,7 +93,8 @@ def _snippet(
             )
         )
     left_out = tuple(f"{v.candidate}: {v.verdict}" for v in asked if v.verdict != CORRECT)
-    states = _states(workshop, checked, builds) if len(builds) == 2 else {}
+    both = {v.build for v in asked if v.verdict == CORRECT} == {*builds} and len(builds) == 2
+    states = _states(workshop, checked, builds) if both else {}
     return Hot(snippet.name, tuple(found), states, left_out)
 
 

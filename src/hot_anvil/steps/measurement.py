@@ -10,6 +10,7 @@ from hot_anvil.core.how import How
 from hot_anvil.core.judged import Checked, Measured
 from hot_anvil.core.measure import standing
 from hot_anvil.core.verdict import candidate_name
+from hot_anvil.steps.beside import pairs_of, since_earlier
 from hot_anvil.steps.evidence import likenesses, with_counts
 from hot_anvil.steps.history import keep_states
 from hot_anvil.system.harness import PLACEMENTS, loading_worker
@@ -45,7 +46,8 @@ def measure_checked(
     keep_states(workshop, checked, standings, anchor, how.outside)
     against = {r.candidate: r.against for r in together.results}
     alike = () if checked.snippet.program else likenesses(workshop, checked, anchor, against)
-    measured = Measured(checked, anchor, tuple(contests), standings, together, alike)
+    since = since_earlier(workshop, checked, contests)
+    measured = Measured(checked, anchor, tuple(contests), standings, together, alike, since=since)
     return with_counts(workshop, measured) if how.counted else measured
 
 
@@ -62,7 +64,8 @@ def _contests(
         return measure_program(workshop, checked, how, only_best, RUN_SECONDS)
     linked = link_all(workshop, checked, how.apart)
     measure = (workshop.bench, checked, linked, baseline_of(workshop, checked))
-    return measure_snippet(*measure, how, only_best, workshop.progress)
+    watched = pairs_of(workshop, checked)
+    return measure_snippet(*measure, how, only_best, workshop.progress, watched)
 
 
 def baseline_of(workshop: "Workshop", checked: Checked) -> str:

@@ -138,13 +138,13 @@ def links_late(flags: Sequence[str]) -> bool:
 def find_unit(job: Job, store: Store) -> Unit | None:
     """Return the unit from the store, None when it must be compiled."""
     name = store.lookup(job.key)
-    return _load(job, store, name) if name else None
+    return load_unit(store, name) if name else None
 
 
 def find_earlier(job: Job, store: Store, steps: int) -> Unit | None:
     """Return what the job made of the ``steps``-th state of its files before the last one."""
     names = store.earlier(job.key)
-    return _load(job, store, names[steps - 1]) if len(names) >= steps else None
+    return load_unit(store, names[steps - 1]) if len(names) >= steps else None
 
 
 def load_sources(unit: Unit, store: Store) -> dict[str, list[str]]:
@@ -196,7 +196,8 @@ def _this_cpu() -> str:
     return "\n".join(line for line in lines if line.startswith(wanted))
 
 
-def _load(job: Job, store: Store, name: str) -> Unit | None:
+def load_unit(store: Store, name: str) -> Unit | None:
+    """Return the unit of an artefact, None when the store has it no longer."""
     plain = read_json(store.artefact(name) / "unit.json")
     if not isinstance(plain, dict):
         return None

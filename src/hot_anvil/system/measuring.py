@@ -50,11 +50,13 @@ def measure_snippet(
     how: How,
     only_best: bool,
     progress: Progress = no_progress,
+    watched: Sequence[tuple[str, str]] = (),
 ) -> tuple[list[Contest], str]:
     """Measure the correct candidates of a snippet at every point of its sweep.
 
     Candidates whose programs load the same bytes are timed once. ``only_best``
-    stops as soon as every one can be placed against the fastest. Returns the
+    stops as soon as every one can be placed against the fastest; pairs of
+    candidates that are ``watched`` must be told apart too. Returns the
     contests, one per point, and the timed candidate that stands for the
     baseline. Raises LaneEnded for a candidate that ends while it is timed.
     """
@@ -94,7 +96,8 @@ def measure_snippet(
     ]
     wanted = None if only_best else anchor
     seconds = how.seconds * len(plan.lanes) * plan.points
-    return _run(plan, contests, wanted, seconds, chance, progress), anchor
+    what = _Goal(wanted, watched, seconds)
+    return _run(plan, contests, what, chance, progress), anchor
 
 
 def elements_of(bench: Bench, checked: Checked, point: Mapping[str, int]) -> int | None:
@@ -193,14 +196,22 @@ def generations_and_rounds(plan: Plan, seconds: float) -> tuple[int, int]:
     return FEWEST, max(1, int((seconds / FEWEST - fixed) / one))
 
 
+class _Goal(NamedTuple):
+    """What a measurement goes on for, and how long at most."""
+
+    baseline: str | None  # None: only to place all against the fastest
+    watched: Sequence[tuple[str, str]]
+    seconds: float
+
+
 def _run(
     plan: Plan,
     contests: list[Contest],
-    baseline: str | None,
-    seconds: float,
+    goal: _Goal,
     chance: random.Random,
     progress: Progress,
 ) -> list[Contest]:
+    baseline, watched, seconds = goal
     what = f"measuring {contests[0].snippet}"
     count, rounds = generations_and_rounds(plan, seconds)
     deck = len(plan.deck)
@@ -217,7 +228,7 @@ def _run(
         if done >= FEWEST and spent >= seconds:
             break  # slower than planned
         if done and done % deck == 0 and done >= min(count, EVERY_PLACEMENT * deck):
-            if all(undecided(contest, baseline, NARROW) <= 0 for contest in contests):
+            if all(undecided(c, baseline, NARROW, watched) <= 0 for c in contests):
                 break
             if baseline is None:  # the clear losers' time goes to the others
                 plan = plan._replace(active=plan.active - settled(contests))

@@ -46,6 +46,7 @@ def bench_sheet(measured: Sequence["Measured"], notes: Sequence[str], width: int
             shown |= dict.fromkeys(_standing(sheet, standing, item))
         if item.standings:
             sheet.paragraph(legend(tuple(shown)), DIM, indent=2)
+        _since(sheet, item)
         growth(sheet, item.standings)
         excluded(sheet, [v for v in item.checked.verdicts if v.verdict != CORRECT])
     environment(sheet, notes)
@@ -167,6 +168,44 @@ def turning(against: Against) -> str:
             "busy one"
         )
     return ", ".join(parts)
+
+
+def _since(sheet: Sheet, item: "Measured") -> None:
+    """Add each candidate against its earlier code."""
+    if not item.since:
+        return
+    seconds = {
+        (r.inputs, r.candidate): r.seconds_per_call for s in item.standings for r in s.results
+    }
+    rows: list[list[Cell]] = []
+    same = sum(one.same_code for one in item.since)
+    for one in (one for one in item.since if not one.same_code):
+        told = one.against.told
+        rows.append(
+            [
+                one.candidate,
+                one.inputs,
+                f"#{one.earlier.rpartition('#')[2]}",
+                duration(seconds[one.inputs, one.earlier]),
+                duration(seconds[one.inputs, one.candidate]),
+                ratio(told.ratio),
+                interval(told.low, told.high),
+                word(one.against),
+                percent(one.against.visible),
+                Span(turning(one.against), DIM),
+            ]
+        )
+    heads = ("beside earlier code", "", "", "then", "now", "now/then", "interval", "word",
+             "visible", "")  # fmt: skip
+    kept = [k for k in range(len(heads)) if any(span(row[k]).text for row in rows)]
+    sheet.table(
+        [heads[k] for k in kept],
+        [[row[k] for k in kept] for row in rows],
+        "".join("lllrrrrlrl"[k] for k in kept),
+        spare=[kept.index(8)] if 8 in kept else (),
+    )
+    if same:
+        sheet.paragraph(f"{same} more have the same code as then", DIM, indent=2)
 
 
 def growth(sheet: Sheet, standings: Sequence[Standing]) -> None:

@@ -11,7 +11,8 @@ from hot_anvil.views.words import duration
 Sources = Mapping[str, Sequence[str]]
 _LITTLE = 0.005  # share that is left out unless all is asked for
 _WARM = 0.2  # share that is shown in the accent colour
-_SOURCE = 40  # columns of source text in a table of several candidates
+_SOURCE, _LEAST = 40, 24  # columns of source text in a table of several candidates
+_SHARE, _TIME, _REST = 13, 8, 20  # columns of a share, of a time, of line number and state
 
 
 def hotspots_sheet(found: Sequence[Hot], sources: Sources, width: int, every: bool) -> Sheet:
@@ -87,8 +88,10 @@ def _alone(sheet: Sheet, one: Hotspots, sources: Sources, every: bool) -> None:
 
 def _beside(sheet: Sheet, hot: Hot, sources: Sources, every: bool) -> None:
     """Show several candidates: a row for each source line, a column for each of them."""
-    for one in hot.candidates:
-        sheet.add("  ", Span(one.candidate, STRONG), f"  {_told(one)}")
+    labels, room = _labels(hot, sheet.width)
+    for one, label in zip(hot.candidates, labels, strict=True):
+        short = "" if label == one.candidate else f"{label} "
+        sheet.add("  ", short, Span(one.candidate, STRONG), f"  {_told(one)}")
     by_line = [{(line.file, line.line): line for line in one.lines} for one in hot.candidates]
     keys = sorted({key for lines in by_line for key in lines})
     rows: list[list[Cell]] = []
@@ -97,7 +100,7 @@ def _beside(sheet: Sheet, hot: Hot, sources: Sources, every: bool) -> None:
         if max(line.share.share for line in own if line) < _LITTLE and not every:
             continue
         first = next(line for line in own if line)
-        text = cut(_text(sources, first).strip(), _SOURCE) if key[1] else "no source line"
+        text = cut(_text(sources, first).strip(), room) if key[1] else "no source line"
         cells: list[Cell] = [str(key[1] or ""), text]
         for one, line in zip(hot.candidates, own, strict=True):
             cells += _cells(one, line.share if line else None)
@@ -112,10 +115,20 @@ def _beside(sheet: Sheet, hot: Hot, sources: Sources, every: bool) -> None:
             cells += _cells(one, share)
         rows.append([*cells, ""])
     heads = ["line", ""]
-    for one in hot.candidates:
-        heads += [one.candidate, "a call"]
+    for label in labels:
+        heads += [label, "a call"]
     many = len(hot.candidates)
-    sheet.table([*heads, ""], rows, "rl" + "rr" * many + "l")
+    sheet.table([*heads, "diff" if hot.states else ""], rows, "rl" + "rr" * many + "l")
+
+
+def _labels(hot: Hot, width: int) -> tuple[list[str], int]:
+    """Return the heads of the candidates' columns, and the columns left for source text."""
+    names = [one.candidate for one in hot.candidates]
+    for labels in (names, [f"[{k}]" for k in range(1, len(names) + 1)]):
+        taken = sum(max(len(label), _SHARE) + _TIME + 4 for label in labels) + _REST
+        if width - taken >= _LEAST:
+            break
+    return labels, max(min(_SOURCE, width - taken), _LEAST // 2)
 
 
 def _cells(one: Hotspots, share: Share | None) -> list[Cell]:

@@ -60,6 +60,18 @@ def bench_document(
             for item in measured
             for likeness in item.likenesses
         ],
+        since=[
+            {
+                "snippet": item.checked.snippet.name,
+                "inputs": one.inputs,
+                "candidate": one.candidate,
+                "earlier": one.earlier,
+                "same_code": one.same_code,
+                **_against(one.against),
+            }
+            for item in measured
+            for one in item.since
+        ],
         slower=[_result(row) for row in slower],
         notes=list(notes),
     )

@@ -2,13 +2,18 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_measuring, how_to_measure, open_to_measure
+from hot_anvil.cli.options import add_measuring, count, how_to_measure, open_to_measure
 from hot_anvil.cli.output import Output, document
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
     add_measuring(parser, "a candidate is told slower than its entry")
+    parser.add_argument(
+        "--beside", nargs="?", type=count, const=0, default=None, metavar="NUMBER",
+        help="measure the code of an earlier measurement in the same rounds; without NUMBER (see "
+        "'hot-anvil history') the last that was other code",
+    )  # fmt: skip
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
@@ -18,6 +23,10 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.views.bench import bench_sheet, slower_lines
 
     workshop = open_to_measure(args, out)
+    if args.beside is not None:
+        from hot_anvil.steps.beside import take_earlier
+
+        take_earlier(workshop, args.snippet, args.beside)
     notes = () if args.outside else environment_notes()
     measured = workshop.measure(args.snippet, how_to_measure(args), args.call_seconds)
     limit = args.fail_if_slower_than

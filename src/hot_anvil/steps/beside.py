@@ -1,0 +1,107 @@
+"""Earlier code measured beside the code now: what an edit or another compiler changed.
+
+Times of two moments are not paired, so the code of an earlier measurement,
+which the store still has, takes part in the same rounds as the code now.
+"""
+
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
+
+from hot_anvil.core.bench import find_snippets
+from hot_anvil.core.built import COMPILED, Built
+from hot_anvil.core.errors import RequestError
+from hot_anvil.core.history import State
+from hot_anvil.core.judged import Checked, Since
+from hot_anvil.core.measure import compare_two
+from hot_anvil.core.names import listed
+from hot_anvil.core.verdict import candidate_name
+from hot_anvil.steps.history import code_of, kept_states
+from hot_anvil.system.jobs import load_unit
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
+    from hot_anvil.core.contest import Contest
+
+
+def take_earlier(workshop: "Workshop", snippets: Sequence[str], number: int) -> None:
+    """Let the code of measurement ``number`` take part; 0 for each snippet's last other code.
+
+    Raises RequestError when there is none.
+    """
+    names = [snippet.name for snippet in find_snippets(workshop.bench, snippets)]
+    states = [state for state in kept_states(workshop, names, ()) if not state.outside]
+    if number and number not in (state.number for state in states):
+        raise RequestError(
+            f"--beside {number}: there is no such measurement of {listed(names)}. They are: "
+            f"{listed(str(state.number) for state in states)}."
+        )
+    taken = 0
+    for name in names:
+        built = {b.build.name: b for b in workshop.compile([name]) if b.status == COMPILED}
+        for state in reversed(states):
+            if state.snippet == name and number in (0, state.number):
+                earlier = list(_earlier(workshop, state, built))
+                workshop.take_earlier(earlier)
+                taken += len(earlier)
+                if earlier:
+                    break
+    if not taken:
+        which = f"measurement {number}" if number else "any earlier measurement"
+        raise RequestError(
+            f"--beside: no code of {which} is kept that is other than the code now. Measure, edit "
+            "or change the compiler, then measure with --beside."
+        )
+
+
+def _earlier(workshop: "Workshop", state: State, now: dict[str, Built]) -> Iterator[Built]:
+    """Give the builds of a state whose code the store has and is other than the code now."""
+    kept = {entry.maker.build: entry.maker.units for entry in state.entries}
+    for name, artefacts in kept.items():
+        one = now.get(name)
+        if one is None or one.whole or artefacts == tuple(unit.artefact for unit in one.units):
+            continue
+        units = [load_unit(workshop.store, artefact) for artefact in artefacts]
+        known = tuple(unit for unit in units if unit is not None)
+        if known and len(known) == len(units):
+            build = one.build._replace(earlier=state.number)
+            yield one._replace(build=build, units=known, fresh=False)
+
+
+def pairs_of(workshop: "Workshop", checked: Checked) -> tuple[tuple[str, str], ...]:
+    """Return the candidates that earlier code is measured beside: (now, earlier)."""
+    builds = {b.build.name: b.build for b in workshop.compile([checked.snippet.name])}
+    correct = {v.candidate for v in checked.correct}
+    alone = len(checked.signatures) == 1 and len(checked.snippet.entries) < 2
+    out = []
+    for verdict in checked.correct:
+        build = builds[verdict.build]
+        now = candidate_name(verdict.entry, build._replace(earlier=0).name, alone)
+        if build.earlier and now in correct:
+            out.append((now, verdict.candidate))
+    return tuple(out)
+
+
+def since_earlier(
+    workshop: "Workshop", checked: Checked, contests: "Sequence[Contest]"
+) -> tuple[Since, ...]:
+    """Return how each candidate compares with its earlier code, at each size."""
+    pairs = pairs_of(workshop, checked)
+    if not pairs:
+        return ()
+    built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
+    symbols = {signature.name: signature.symbol for signature in checked.signatures}
+    codes = {
+        v.candidate: code_of(workshop, built[v.build], symbols.get(v.entry, ""))
+        for v in checked.correct
+    }
+    return tuple(
+        Since(
+            contest.inputs,
+            now,
+            earlier,
+            compare_two(contest, now, earlier),
+            codes[now] == codes[earlier],
+        )
+        for contest in contests
+        for now, earlier in pairs
+    )
