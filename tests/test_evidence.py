@@ -279,12 +279,17 @@ def test_earlier_code_is_measured_beside_the_code_now(tmp_path: Path) -> None:
     assert len(same) == 6 and not any(
         row["word"] == "faster" and row["ratio"] < 0.5 for row in same
     )
-    text = hot_anvil("bench", where, *quick, "--beside", "3").stdout
-    assert "beside earlier code" in text and "6 more have the same code as then" in text
     kept = document("history", where)["measurements"]
+    first = str(kept[0]["number"])
+    text = hot_anvil("bench", where, *quick, "--beside", first).stdout
+    assert "beside earlier code" in text and "6 more have the same code as then" in text
     assert not any("#" in entry["candidate"] for state in kept for entry in state["entries"])
     assert "no such measurement" in refused("bench", where, "--beside", "99")
-    told = document("history", where, "--compare", "1", str(kept[3]["number"]))["compared"][0]
+    given = ("--beside", first, "--fail-if-slower-than", "earlier")
+    slower = document("bench", where, "--seconds", "0.4", *given, code=1)["slower"]
+    assert {row["candidate"] for row in slower} <= {"tide@gcc-12:lean", "tide@gcc-12:fast"}
+    assert "No build is called 'earlier'" in refused("bench", where, *given[2:])
+    told = document("history", where, "--compare", first, str(kept[3]["number"]))["compared"][0]
     assert told["yardstick"].startswith("swell")
     assert {c["changed"] for c in told["changes"] if c["candidate"].startswith("swell")} == {
         "nothing"

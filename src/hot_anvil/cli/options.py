@@ -297,7 +297,8 @@ def open_to_measure(args: argparse.Namespace, out: "Output") -> "Workshop":
     if args.share is not None:
         snippets = tuple(s._replace(share=args.share) for s in workshop.bench.snippets)
         workshop.bench = workshop.bench._replace(snippets=snippets)
-    if args.fail_if_slower_than is not None:
+    earlier = getattr(args, "beside", None) is not None and args.fail_if_slower_than == "earlier"
+    if args.fail_if_slower_than is not None and not earlier:
         workshop.build(args.fail_if_slower_than)  # a wrong name is told before anything runs
     if args.outside:
         from hot_anvil.steps.outside import read_outside

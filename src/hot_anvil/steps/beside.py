@@ -11,8 +11,8 @@ from hot_anvil.core.bench import find_snippets
 from hot_anvil.core.built import COMPILED, Built
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.history import State
-from hot_anvil.core.judged import Checked, Since
-from hot_anvil.core.measure import compare_two
+from hot_anvil.core.judged import Checked, Measured, Since
+from hot_anvil.core.measure import SLOWER, Result, compare_two
 from hot_anvil.core.names import listed
 from hot_anvil.core.verdict import candidate_name
 from hot_anvil.steps.history import code_of, kept_states
@@ -21,6 +21,9 @@ from hot_anvil.system.jobs import load_unit
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
     from hot_anvil.core.contest import Contest
+
+
+EARLIER = "earlier"  # stands for the earlier code where a build is asked for
 
 
 def take_earlier(workshop: "Workshop", snippets: Sequence[str], number: int) -> None:
@@ -79,6 +82,16 @@ def pairs_of(workshop: "Workshop", checked: Checked) -> tuple[tuple[str, str], .
         if build.earlier and now in correct:
             out.append((now, verdict.candidate))
     return tuple(out)
+
+
+def slower_than_earlier(measured: Measured) -> list[Result]:
+    """Return the candidates told slower than their earlier code, for each size."""
+    results = {(r.inputs, r.candidate): r for s in measured.standings for r in s.results}
+    return [
+        results[one.inputs, one.candidate]._replace(against=one.against)
+        for one in measured.since
+        if one.against.told.word == SLOWER
+    ]
 
 
 def since_earlier(

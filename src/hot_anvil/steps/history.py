@@ -132,4 +132,5 @@ def _told(state: State) -> str:
 
 
 def _makers(state: State) -> list[object]:
-    return [state.machine, sorted((e.candidate, e.maker) for e in state.entries)]
+    rows = ((e.candidate, e.maker.toolchain, e.maker.command, e.maker.code) for e in state.entries)
+    return [state.machine, sorted(rows)]

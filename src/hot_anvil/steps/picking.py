@@ -44,6 +44,7 @@ def slower_than(workshop: "Workshop", measured: Measured, limit: str | None) -> 
     if limit is None or not measured.contests:
         return []
     build = workshop.build(limit).name
+    earlier = {own.name for own in workshop.plan.builds if own.earlier}
     builds = {v.candidate: v.build for v in measured.checked.correct}
     entries = {v.candidate: v.entry for v in measured.checked.correct}
     out = []
@@ -53,7 +54,9 @@ def slower_than(workshop: "Workshop", measured: Measured, limit: str | None) -> 
             out += [
                 row
                 for row in standing([contest], timed).results
-                if row.against.told.word == SLOWER and entries[row.candidate] == entries[candidate]
+                if row.against.told.word == SLOWER
+                and entries[row.candidate] == entries[candidate]
+                and builds[row.candidate] not in earlier
             ]
     return out
 

@@ -12,25 +12,28 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--beside", nargs="?", type=count, const=0, default=None, metavar="NUMBER",
         help="measure the code of an earlier measurement in the same rounds; without NUMBER (see "
-        "'hot-anvil history') the last that was other code",
+        "'hot-anvil history') the last that was other code; then '--fail-if-slower-than earlier' is "
+        "about that code",
     )  # fmt: skip
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Measure every correct candidate; exit code 1 when a snippet has none, or one is slower."""
+    from hot_anvil.steps.beside import EARLIER, slower_than_earlier, take_earlier
     from hot_anvil.steps.picking import slower_than
     from hot_anvil.system.machine import environment_notes
     from hot_anvil.views.bench import bench_sheet, slower_lines
 
     workshop = open_to_measure(args, out)
     if args.beside is not None:
-        from hot_anvil.steps.beside import take_earlier
-
         take_earlier(workshop, args.snippet, args.beside)
     notes = () if args.outside else environment_notes()
     measured = workshop.measure(args.snippet, how_to_measure(args), args.call_seconds)
     limit = args.fail_if_slower_than
-    slower = [row for item in measured for row in slower_than(workshop, item, limit)]
+    if limit == EARLIER:
+        slower = [row for item in measured for row in slower_than_earlier(item)]
+    else:
+        slower = [row for item in measured for row in slower_than(workshop, item, limit)]
     out.answer(
         lambda: slower_lines(bench_sheet(measured, notes, out.width), slower, limit),
         lambda: document("bench", measured, notes, slower),
