@@ -201,10 +201,6 @@ def add_measuring(parser: argparse.ArgumentParser, slower: str) -> None:
         "measuring here",
     )  # fmt: skip
     parser.add_argument(
-        "--share", type=_share, metavar="S",
-        help="the entry's share of a whole program's time, from 0 to 1: tells what a gain is worth",
-    )  # fmt: skip
-    parser.add_argument(
         "--fail-if-slower-than", metavar="BUILD",
         help=f"exit code 1 when {slower} under this build",
     )  # fmt: skip
@@ -220,7 +216,8 @@ def count(text: str) -> int:
     return int(text)
 
 
-def _share(text: str) -> float:
+def share(text: str) -> float:
+    """Read a share above 0 and at most 1."""
     try:
         value = float(text)
     except ValueError:
@@ -294,7 +291,7 @@ def how_to_measure(args: argparse.Namespace) -> "How":
 def open_to_measure(args: argparse.Namespace, out: "Output") -> "Workshop":
     """Open what the arguments name, with what they say of measuring."""
     workshop = open_workshop(args, out)
-    if args.share is not None:
+    if getattr(args, "share", None) is not None:
         snippets = tuple(s._replace(share=args.share) for s in workshop.bench.snippets)
         workshop.bench = workshop.bench._replace(snippets=snippets)
     earlier = getattr(args, "beside", None) is not None and args.fail_if_slower_than == "earlier"

@@ -12,8 +12,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--beside", nargs="?", type=count, const=0, default=None, metavar="NUMBER",
         help="measure the code of an earlier measurement in the same rounds; without NUMBER (see "
-        "'hot-anvil history') the last that was other code; '--fail-if-slower-than earlier' is then "
-        "about it",
+        "'hot-anvil history') the last that was other code; '--fail-if-slower-than earlier' is "
+        "then about it",
     )  # fmt: skip
 
 

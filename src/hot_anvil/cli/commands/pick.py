@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_measuring, how_to_measure, names_of, open_to_measure
+from hot_anvil.cli.options import add_measuring, how_to_measure, names_of, open_to_measure, share
 from hot_anvil.cli.output import Output, document
 
 
@@ -11,6 +11,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     from hot_anvil.core.pick import PREFERENCES
 
     add_measuring(parser, "the choice is told slower than")
+    parser.add_argument(
+        "--share", type=share, metavar="S",
+        help="the entry's share of a whole program's time, from 0 to 1: tells what the gain of the "
+        "choice is worth",
+    )  # fmt: skip
     parser.add_argument(
         "--prefer", type=names_of(PREFERENCES), default=[], metavar="WHAT,...",
         help="what decides among tied ones, first things first: code (bytes), portable (flags "
