@@ -9,7 +9,7 @@ demo: .venv/.installed
 	@$(BIN)/hot-anvil demo build/tide-gauge
 
 test: lint
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n auto --dist loadfile
 
 lint: .venv/.installed-test
 	$(BIN)/ruff check src tests tools benchmarks

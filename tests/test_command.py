@@ -52,7 +52,6 @@ def test_pick_has_its_backbone_and_runs_what_it_names(demo: Path, tmp_path: Path
     assert found["kind"] == "pick" and found["hot_anvil"] == 1
     assert set(found["choice"]) == {"clamp", "checksum", "crossings", "frame", "feet", "log"}
     ranked = {row["candidate"] for row in found["ranking"]}
-    assert found["choice"].pop("log") is None  # a program is checked, not timed
     for snippet, choice in found["choice"].items():
         assert choice in ranked
         shutil.copytree(demo, tmp_path / snippet)
@@ -65,6 +64,10 @@ def test_pick_has_its_backbone_and_runs_what_it_names(demo: Path, tmp_path: Path
     assert {row["snippet"] for row in found["excluded"]} == {"checksum", "crossings"}
     ratios = [row["ratio"] for row in found["ranking"] if row["snippet"] == "clamp"]
     assert ratios[0] == 1.0 and ratios[1:] == sorted(ratios[1:]) and ratios[-1] > 5
+    by_size = [row for row in found["by_size"] if row["snippet"] == "clamp"]
+    assert {row["inputs"] for row in by_size} == {"n=64", "n=4096"}
+    assert len(by_size) == 2 * len(ratios)
+    assert [row["word"] for row in by_size].count("best") == 2
 
 
 def test_json_and_text_agree_and_out_writes_the_same(demo: Path, tmp_path: Path) -> None:
