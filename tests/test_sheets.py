@@ -135,8 +135,8 @@ def test_what_placement_or_load_decides_is_said_beside_the_word() -> None:
     places = np.zeros((PLACES, 3))
     places[0, 1] = places[4, 0] = places[4, 2] = np.log(2)
     for made, told in (
-        (contest(5, [1e-6, 1e-6], 80, places=places), "tied: placement decides"),
-        (contest(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6]), "tied: load decides"),
+        (contest(5, [1e-6, 1e-6], 80, places=places), "placement decides"),
+        (contest(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6]), "load decides"),
     ):
         made = made._replace(candidates=NAMES[:2])
         item = measured([64], [[1e-6, 1e-6]])._replace(standings=(standing([made], NAMES[0]),))

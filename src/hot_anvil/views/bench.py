@@ -48,7 +48,10 @@ def bench_sheet(measured: Sequence["Measured"], notes: Sequence[str], width: int
             sheet.paragraph(legend(tuple(shown)), DIM, indent=2)
         _since(sheet, item)
         growth(sheet, item.standings)
-        excluded(sheet, [v for v in item.checked.verdicts if v.verdict != CORRECT])
+        out = {v.candidate for v in item.checked.verdicts if v.verdict != CORRECT}
+        # Of code that is out now as it was then, now is enough.
+        now = [v for v in item.checked.verdicts if v.candidate.rpartition("#")[0] not in out]
+        excluded(sheet, [v for v in now if v.candidate in out])
     environment(sheet, notes)
     return sheet
 
@@ -76,7 +79,9 @@ def environment(sheet: Sheet, notes: Sequence[str]) -> None:
 
 def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> list[str]:
     """Add the table of one size; returns the heads of its columns."""
-    ordered = sorted(standing.results, key=lambda result: result.against.told.ratio)
+    elsewhere = {one.earlier for one in item.since}  # earlier code has a table of its own
+    shown_here = [row for row in standing.results if row.candidate not in elsewhere]
+    ordered = sorted(shown_here, key=lambda result: result.against.told.ratio)
     label = ordered[0].inputs
     if label:
         sheet.add("  ", Span(label, STRONG))
@@ -157,8 +162,8 @@ def _row(result: Result, alike: "Likeness | None", count: "Count | None") -> lis
 
 
 def turning(against: Against) -> str:
-    """Return the answers that differ from the main one, "" for none."""
-    parts = []
+    """Return what turns the answer over, and the answers that differ from it, "" for none."""
+    parts = [f"{against.depends} decides"] if against.depends else []
     built = against.as_built
     if built and built.word in (FASTER, SLOWER) and built.word != against.told.word:
         parts.append(f"as built {built.word}: {ratio(built.ratio)}")
@@ -239,10 +244,9 @@ def growth(sheet: Sheet, standings: Sequence[Standing]) -> None:
 
 
 def word(against: Against) -> Span:
-    """Return the word for a comparison, and what turns it over."""
+    """Return the word for a comparison."""
     told = against.told.word
-    text = f"{told}: {against.depends} decides" if against.depends else told
-    return Span(text, CHANGE if told in (FASTER, SLOWER) else "plain")
+    return Span(told, CHANGE if told in (FASTER, SLOWER) else "plain")
 
 
 def spread(placement_spread: float | None) -> str:

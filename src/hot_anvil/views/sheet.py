@@ -16,7 +16,8 @@ class Span(NamedTuple):
 Cell = str | Span
 
 
-_NOTE = 24  # columns that notes at the end of a row can do with
+_NOTE = 24  # columns that notes at the end of a row can do with, or they go under it
+_SHORT = 16  # columns of a last cell that stays in its row
 
 
 class Sheet:
@@ -58,15 +59,16 @@ class Sheet:
         Returns the heads of the columns that are in it.
 
         The last column, if left-aligned, is wrapped into the room that is
-        left. ``spare`` columns are left out, in that order, where the table
-        would be too wide.
+        left, or goes under its row where that is little. ``spare`` columns are
+        left out, in that order, where the table would be too wide.
         """
         body = [[span(cell) for cell in row] for row in rows]
         widths = [
             max([len(head), *(len(row[k].text) for row in body)]) for k, head in enumerate(heads)
         ]
         kept = list(range(len(heads)))
-        needed = [*widths[:-1], min(widths[-1], _NOTE) if align[-1] == "l" else widths[-1]]
+        under = align[-1] == "l" and widths[-1] > _SHORT
+        needed = [*widths[:-1], 0 if under else widths[-1]]
         for column in spare:
             if indent + sum(needed[k] + 2 for k in kept) - 2 <= self.width:
                 break
@@ -85,11 +87,15 @@ class Sheet:
     ) -> None:
         last = row[-1]
         before = indent + sum(widths[:-1]) + 2 * (len(widths) - 1)
-        room = max(self.width - before, 16)
+        room = max(self.width - before, _SHORT)
         pieces = [last.text]
         if align[-1] == "l" and len(last.text) > room:
             from textwrap import wrap
 
+            if room < _NOTE:
+                self._row([*row[:-1], Span("")], widths, align, indent)
+                self.paragraph(last.text, last.style, indent + 4)
+                return
             pieces = wrap(last.text, room, break_on_hyphens=False) or [""]
         self._row([*row[:-1], Span(pieces[0], last.style)], widths, align, indent)
         for piece in pieces[1:]:
