@@ -26,7 +26,6 @@ SIZES: dict[str, tuple[int, int]] = {
     "facts": (52, 9),
     "ledger": (44, 10),
     "pick": (44, 10),
-    "history": (46, 10),
     "check": (50, 9),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
@@ -56,8 +55,8 @@ SCENES = {
     "bench": "hot-anvil bench tide-gauge --snippet crossings --count",
     "hotspots": "hot-anvil hotspots tide-gauge gcc:lean --entry crossings_signed; "
     "hot-anvil hotspots tide-gauge gcc:lean clang:lean --entry clamp_branch",
-    "history": "hot-anvil bench tide-gauge --snippet crossings --beside --seconds 2; "
-    "hot-anvil history tide-gauge crossings_signed@gcc-12:fast",
+    "history": "hot-anvil bench tide-gauge --snippet crossings --build 'gcc -O2' "
+    "--build 'clang -O2' --beside; hot-anvil history tide-gauge 'crossings_signed@gcc-12 -O2'",
     "pick": "hot-anvil pick tide-gauge --snippet checksum",
     "toolchains": "hot-anvil toolchains; hot-anvil start --example",
     "errors": "hot-anvil diff tide-gauge gcc:plain gcc:fsat; hot-anvil check tide-gauge/clamp.c "
@@ -68,7 +67,8 @@ SCENES = {
 # What is run before, unseen.
 BEFORE = {
     "before": "hot-anvil compile tide-gauge --snippet crossings",
-    "history": "hot-anvil bench tide-gauge --snippet crossings --seconds 0.4; "
+    "history": "hot-anvil bench tide-gauge --snippet crossings --build 'gcc -O2' "
+    "--build 'clang -O2'; "
     "sed -i '9,10s/if (\\(.*\\))$/count += \\1;/; 10d' tide-gauge/crossings.c",
 }
 
