@@ -9,7 +9,7 @@ from hot_anvil.core.growth import crossings, elements_of, growths, sizes_of
 from hot_anvil.core.measure import BASELINE, FASTER, ON_LOAD, SLOWER, Against, Result, Standing
 from hot_anvil.core.verdict import CORRECT
 from hot_anvil.views.check import excluded
-from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, span
+from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import (
     duration,
     interval,
@@ -93,14 +93,7 @@ def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> list[str]:
     timed = "wall time" if item.checked.snippet.program else "time a call"
     heads = ("candidate", timed, "an element", "first call", "CPU time", "memory", "instructions",
              "ratio", "interval", "word", "visible", "placement", "")  # fmt: skip
-    empty = [k for k in range(len(heads)) if all(not span(row[k]).text for row in rows)]
-    kept = [k for k in range(len(heads)) if k not in empty]
-    shown = sheet.table(
-        [heads[k] for k in kept],
-        [[row[k] for k in kept] for row in rows],
-        "".join("lrrrrrrrrlrrl"[k] for k in kept),
-        spare=[kept.index(k) for k in (3, 11, 10) if k in kept],
-    )
+    shown = sheet.table(heads, rows, "lrrrrrrrrlrrl", spare=(3, 11, 10), filled=True)
     sheet.paragraph(circumstances(standing), DIM, indent=2)
     if item.counts:
         sheet.paragraph(counted(item, label), DIM, indent=2)
@@ -202,13 +195,8 @@ def _since(sheet: Sheet, item: "Measured") -> None:
         )
     heads = ("beside earlier code", "", "", "then", "now", "now/then", "interval", "word",
              "visible", "")  # fmt: skip
-    kept = [k for k in range(len(heads)) if any(span(row[k]).text for row in rows)]
-    sheet.table(
-        [heads[k] for k in kept],
-        [[row[k] for k in kept] for row in rows],
-        "".join("lllrrrrlrl"[k] for k in kept),
-        spare=[kept.index(8)] if 8 in kept else (),
-    )
+    if rows:
+        sheet.table(heads, rows, "lllrrrrlrl", spare=(8,), filled=True)
     if same:
         sheet.paragraph(f"{same} more have the same code as then", DIM, indent=2)
 

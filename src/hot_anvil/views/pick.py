@@ -65,14 +65,7 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
         for ranked in item.pick.ranking
     ]
     # Over several sizes there is no one time; few rankings have anything to note.
-    left_out = [column for column in (2, 7, 10) if not any(span(row[column]).text for row in rows)]
-    kept = [column for column in range(len(heads)) if column not in left_out]
-    shown = sheet.table(
-        [heads[k] for k in kept],
-        [[row[k] for k in kept] for row in rows],
-        "".join("rlrrrlrrrrl"[k] for k in kept),
-        spare=[kept.index(column) for column in (6, 9, 8, 7) if column in kept],
-    )
+    shown = sheet.table(heads, rows, "rlrrrlrrrrl", spare=(6, 9, 8, 7), filled=True)
     points = [c.inputs for c in item.measured.contests if c.inputs]
     over = f"mean of log ratios over {joined(points)}; " if len(points) > 1 else ""
     text = f"{over}{circumstances(standing)}; {legend(shown)}"

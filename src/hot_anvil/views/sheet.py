@@ -53,6 +53,7 @@ class Sheet:
         align: str,
         indent: int = 2,
         spare: Sequence[int] = (),
+        filled: bool = False,
     ) -> list[str]:
         """Add a table without boxes; ``align`` has an "l" or "r" per column.
 
@@ -60,19 +61,21 @@ class Sheet:
 
         The last column, if left-aligned, is wrapped into the room that is
         left, or goes under its row where that is little. ``spare`` columns are
-        left out, in that order, where the table would be too wide.
+        left out, in that order, where the table would be too wide; with
+        ``filled`` so are columns that nothing stands in.
         """
         body = [[span(cell) for cell in row] for row in rows]
         widths = [
             max([len(head), *(len(row[k].text) for row in body)]) for k, head in enumerate(heads)
         ]
-        kept = list(range(len(heads)))
+        kept = [k for k in range(len(heads)) if not filled or any(row[k].text for row in body)]
         under = align[-1] == "l" and widths[-1] > _SHORT
         needed = [*widths[:-1], 0 if under else widths[-1]]
         for column in spare:
             if indent + sum(needed[k] + 2 for k in kept) - 2 <= self.width:
                 break
-            kept.remove(column)
+            if column in kept:
+                kept.remove(column)
         heads, widths = [heads[k] for k in kept], [widths[k] for k in kept]
         body = [[row[k] for k in kept] for row in body]
         align = "".join(align[k] for k in kept)
