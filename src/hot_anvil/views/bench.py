@@ -46,6 +46,8 @@ def bench_sheet(measured: Sequence["Measured"], notes: Sequence[str], width: int
             shown |= dict.fromkeys(_standing(sheet, standing, item))
         if item.standings:
             sheet.paragraph(legend(tuple(shown)), DIM, indent=2)
+        if item.counts:
+            sheet.paragraph(counted(item), DIM, indent=2)
         _since(sheet, item)
         growth(sheet, item.standings)
         out = {v.candidate for v in item.checked.verdicts if v.verdict != CORRECT}
@@ -95,22 +97,20 @@ def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> list[str]:
              "ratio", "interval", "word", "visible", "placement", "")  # fmt: skip
     shown = sheet.table(heads, rows, "lrrrrrrrrlrrl", spare=(3, 11, 10), filled=True)
     sheet.paragraph(circumstances(standing), DIM, indent=2)
-    if item.counts:
-        sheet.paragraph(counted(item, label), DIM, indent=2)
     return shown
 
 
-def counted(item: "Measured", inputs: str) -> str:
+def counted(item: "Measured") -> str:
     """Return what the column of instructions holds, and why some are unknown."""
     text = (
         "instructions: executed by one warm call, what it calls and its return included; counted "
         f"by {item.counted_by}; the same everywhere, and not a time"
     )
-    whys: dict[str, list[str]] = {}
-    for (candidate, point), count in item.counts.items():
-        if count.why and point == inputs:
-            whys.setdefault(count.why, []).append(candidate)
-    unknown = (f"unknown for {joined(names)}: {why}" for why, names in whys.items())
+    whys: dict[str, dict[str, None]] = {}
+    for (candidate, _), count in item.counts.items():
+        if count.why:
+            whys.setdefault(count.why, {})[candidate] = None
+    unknown = (f"unknown for {joined(list(names))}: {why}" for why, names in whys.items())
     return "; ".join((text, *unknown))
 
 

@@ -77,7 +77,7 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
         _over_sizes(
             sheet, item, "instructions", lambda at, name: _count(counts[name, at.results[0].inputs])
         )
-        sheet.paragraph(counted(item.measured, points[0] if points else ""), DIM, indent=2)
+        sheet.paragraph(counted(item.measured), DIM, indent=2)
     growth(sheet, item.measured.standings)
 
 
