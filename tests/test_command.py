@@ -114,6 +114,11 @@ def test_flags_that_say_what_to_make_are_refused() -> None:
         assert flag.split()[0] in told
 
 
+def test_builds_given_in_place_need_no_reference_of_the_bench(demo: Path) -> None:
+    found = document("check", demo, "--snippet", "clamp", "--build", "gcc -O2")
+    assert found["references"] == {"clamp": "clamp_branch@gcc-12 -O2"}
+
+
 def test_a_flag_the_compiler_does_not_know_refuses_that_build_only() -> None:
     found = document(
         "compile", DEMO / "clamp.c", "--build", "gcc -O2", "--build", "gcc -fno-such-tide"

@@ -270,7 +270,9 @@ def open_workshop(args: argparse.Namespace, out: "Output", path: str | None = No
             )
         workshop = open_bench(place, out.progress)
         if args.build:
-            workshop.bench = workshop.bench._replace(explicit=tuple(args.build))
+            # The bench's reference is a build of its grid: the first of these takes its place.
+            grid = workshop.bench.grid._replace(reference="", baseline="")
+            workshop.bench = workshop.bench._replace(explicit=tuple(args.build), grid=grid)
         return _set_up(workshop, args)
     if not os.path.lexists(place):
         raise RequestError(f"{place}: there is no such file or folder.")

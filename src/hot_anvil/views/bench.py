@@ -198,7 +198,8 @@ def _since(sheet: Sheet, item: "Measured") -> None:
     if rows:
         sheet.table(heads, rows, "lllrrrrlrl", spare=(8,), filled=True)
     if same:
-        sheet.paragraph(f"{same} more have the same code as then", DIM, indent=2)
+        have = "has" if same == 1 else "have"
+        sheet.paragraph(f"{same} more {have} the same code as then", DIM, indent=2)
 
 
 def growth(sheet: Sheet, standings: Sequence[Standing]) -> None:

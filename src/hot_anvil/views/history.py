@@ -48,7 +48,8 @@ def history_sheet(states: Sequence[State], candidates: Sequence[str], width: int
         sheet.paragraph(f"machine {name}: {text}", DIM)
     sheet.paragraph(
         "ratio: over the time of that measurement's baseline. Times of two measurements are not "
-        "paired; 'history --compare' compares by code that did not change.",
+        "paired; 'history --compare' compares by code that did not change, 'bench --beside' "
+        "measures earlier code again.",
         DIM,
     )
     return sheet
