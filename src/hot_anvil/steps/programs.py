@@ -60,7 +60,7 @@ def check_program(workshop: "Workshop", snippet: Snippet, seconds: float, repeat
     names = [b.build.name for b in builds]
     reference = reference if reference in names else names[0]
     with thread_pool() as pool:
-        expected, trouble = _expected(workshop, programs.get(reference), given, seconds)
+        expected, first, trouble = _expected(workshop, programs.get(reference), given, seconds)
 
         def check(built: Built) -> Verdict:
             name = built.build.name
@@ -70,7 +70,8 @@ def check_program(workshop: "Workshop", snippet: Snippet, seconds: float, repeat
                 why = f"the reference {reference} {trouble.verdict}: {trouble.why}"
                 return _verdict(snippet, name, Finding(NOT_RUN, why), given, ())
             program = programs.get(name)
-            judged = _judge(workshop, built, program, given, expected, seconds, repeat)
+            known = first if name == reference else ()
+            judged = _judge(workshop, built, program, given, expected, seconds, repeat, known)
             return _verdict(snippet, name, judged[0], given, judged[1])
 
         verdicts = tuple(pool.map(check, builds))
@@ -126,19 +127,20 @@ def _run(workshop: "Workshop", program: Program, given: Given, seconds: float) -
 
 def _expected(
     workshop: "Workshop", program: Program | None, given: Sequence[Given], seconds: float
-) -> tuple[list[RunOutput], Finding | None]:
-    """Return what the runs must put out, or what is wrong with the reference."""
+) -> tuple[list[RunOutput], list[RunOutput], Finding | None]:
+    """Return what the runs must put out, what the reference did, or what is wrong with it."""
     if program is None:
-        return [], Finding(REFUSED_VERDICT, "did not compile")
+        return [], [], Finding(REFUSED_VERDICT, "did not compile")
     if program.why:
-        return [], Finding(NOT_RUN, program.why)
-    out = []
+        return [], [], Finding(NOT_RUN, program.why)
+    out, first = [], []
     for number, one in enumerate(given):
         ran = _run(workshop, program, one, seconds)
         if ran.output is None:
-            return [], Finding(ran.ending, ran.why, number, ran.place)
+            return [], [], Finding(ran.ending, ran.why, number, ran.place)
+        first.append(ran.output)
         out.append(with_expected(ran.output, one.run, one.expected))
-    return out, None
+    return out, first, None
 
 
 def _judge(
@@ -149,15 +151,17 @@ def _judge(
     expected: Sequence[RunOutput],
     seconds: float,
     repeat: int,
+    known: Sequence[RunOutput],
 ) -> tuple[Finding, Tally]:
+    """Judge a program by its runs; ``known`` are outputs of earlier ones of its own."""
     if built.status == REFUSED or program is None:
         return Finding(REFUSED_VERDICT, built.why), ()
     if program.why:
         return Finding(NOT_RUN, program.why), ()
     wrong: Finding | None = None
     for number, one in enumerate(given):
-        seen: list[RunOutput] = []
-        times = max(repeat, 2)
+        seen = [*known[number : number + 1]]
+        times = max(repeat, 2) + len(seen)
         while len(seen) < times:
             ran = _run(workshop, program, one, seconds)
             if ran.output is None:
