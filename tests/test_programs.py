@@ -12,13 +12,13 @@ LOG = r"""#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <time.h>
-#include <unistd.h>
 int main(int argc, char **argv)
 {
     const char *which = argc > 1 ? argv[1] : "";
     if (!strcmp(which, "null")) { int *level = NULL; printf("%d\n", *level); }
     if (!strcmp(which, "wait")) for (volatile int i = 0;; i++) { }
-    if (!strcmp(which, "whim")) { struct timespec t; timespec_get(&t, 1); printf("%ld\n", t.tv_nsec); }
+    if (!strcmp(which, "whim")) { struct timespec now;
+        timespec_get(&now, TIME_UTC); printf("%ld\n", now.tv_nsec); }
     if (!strcmp(which, "file")) { FILE *f = fopen("tide.txt", "w");
         fprintf(f, "high %s\n", ODD ? "tide" : "water"); fclose(f); }
     if (!strcmp(which, "past")) { char *t = malloc(4); strcpy(t, "quay"); puts(t); free(t); }
