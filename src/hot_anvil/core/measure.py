@@ -91,8 +91,7 @@ def compare_two(contest: Contest, one: str, other: str) -> Against:
     """Return one candidate's time over another's."""
     pairs = _Pairs([contest])
     a, b = (contest.candidates.index(contest.same_as.get(name, name)) for name in (one, other))
-    against = _against(pairs.compare(a, b), floor_of(pairs.effects.control()))
-    return against
+    return _against(pairs.compare(a, b), floor_of(pairs.effects.control()))
 
 
 def undecided(
