@@ -85,6 +85,10 @@ def test_programs_are_picked_from_by_the_time_of_their_runs(tmp_path: Path) -> N
     assert found["choice"]["log"] in {row["candidate"] for row in found["ranking"]}
     for row in found["measurements"]["results"]:
         assert row["seconds_per_call"] > 0 and row["cpu_seconds"] >= 0 and row["peak_bytes"] > 0
+    (tmp_path / "log.c").write_text(LOG + "int unused_tide(int n) { return n * 3; }\n")
+    (since,) = document("bench", tmp_path, "--seconds", "0.01", "--beside")["since"]
+    assert since["candidate"] == "gcc-12:a" and since["earlier"].startswith("gcc-12:a#")
+    assert not since["same_code"] and 0.2 < since["ratio"] < 5
 
 
 def test_what_a_run_needs_must_be_there(tmp_path: Path) -> None:

@@ -14,7 +14,6 @@ from hot_anvil.core.history import State
 from hot_anvil.core.judged import Checked, Measured, Since
 from hot_anvil.core.measure import SLOWER, Result, compare_two
 from hot_anvil.core.names import listed
-from hot_anvil.core.verdict import candidate_name
 from hot_anvil.steps.history import code_of, kept_states
 from hot_anvil.system.jobs import load_unit
 
@@ -74,11 +73,10 @@ def pairs_of(workshop: "Workshop", checked: Checked) -> tuple[tuple[str, str], .
     """Return the candidates that earlier code is measured beside: (now, earlier)."""
     builds = {b.build.name: b.build for b in workshop.compile([checked.snippet.name])}
     correct = {v.candidate for v in checked.correct}
-    alone = len(checked.signatures) == 1 and len(checked.snippet.entries) < 2
     out = []
     for verdict in checked.correct:
         build = builds[verdict.build]
-        now = candidate_name(verdict.entry, build._replace(earlier=0).name, alone)
+        now = verdict.candidate.removesuffix(f"#{build.earlier}")
         if build.earlier and now in correct:
             out.append((now, verdict.candidate))
     return tuple(out)
