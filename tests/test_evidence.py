@@ -105,6 +105,17 @@ def test_where_the_time_goes_is_found_by_line_and_function(tmp_path: Path) -> No
     assert "n=64, n=512" in refused("hotspots", where, "--at", "n=1")
 
 
+def test_two_builds_are_looked_at_beside_their_diff_where_a_bench_has_both(demo: Path) -> None:
+    # Other snippets of the demo have no gcc:lean.
+    words = ("hotspots", demo, "gcc:lean", "gcc:fast", "--entry", "clamp_branch")
+    found = document(*words, "--seconds", "0.1")
+    assert [one["snippet"] for one in found["candidates"]] == ["clamp", "clamp"]
+    states = {line["state"] for one in found["candidates"] for line in one["lines"]}
+    assert "changed" in states
+    text = hot_anvil(*words, "--seconds", "0.1", COLUMNS="80").stdout
+    assert "[1] clamp_branch@gcc-12:lean" in text and max(map(len, text.splitlines())) <= 80
+
+
 @settings(deadline=None)
 @given(st.lists(st.integers(0, 100), min_size=2, max_size=6))
 def test_shares_are_of_all_looks_and_their_error_covers_the_processes(hits: list[int]) -> None:

@@ -24,6 +24,7 @@ from hot_anvil.views.history import compared_sheet, history_sheet
 from hot_anvil.views.hotspots import hotspots_sheet
 from hot_anvil.views.measuredocs import bench_document, pick_document
 from hot_anvil.views.pick import pick_sheet
+from hot_anvil.views.sheet import Sheet
 from test_answers import code, state
 
 SURGE = Snippet("surge", "", ("surge.c",), ("ebb", "flow"), "", {}, {}, per="n")
@@ -201,3 +202,15 @@ def test_a_state_is_kept_even_where_an_interval_has_no_end() -> None:
     )
     entry = read_state(1, 0.0, "surge", plain).entry("c1")
     assert entry and entry.high == float("inf") and entry.word == "not enough data"
+
+
+def test_notes_go_under_their_row_before_they_push_columns_out() -> None:
+    note = "placement decides, as built slower: 1.66x"
+    rows = [["ebb", "", "tied", note], ["flow", "", "best", ""]]
+    for width, lines in ((40, 4), (80, 3)):
+        sheet = Sheet(width)
+        shown = sheet.table(("candidate", "empty", "word", ""), rows, "llrl", filled=True)
+        assert shown == ["candidate", "word", ""] and len(sheet.lines) >= lines
+        assert (
+            note in " ".join(sheet.text.split()) and max(map(len, sheet.text.split("\n"))) <= width
+        )
