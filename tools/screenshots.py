@@ -25,7 +25,7 @@ SIZES: dict[str, tuple[int, int]] = {
     "diff": (52, 9),
     "facts": (52, 9),
     "ledger": (44, 10),
-    "pick": (44, 10),
+    "pick": (47, 10),
     "check": (50, 9),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11

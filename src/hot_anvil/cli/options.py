@@ -292,11 +292,13 @@ def how_to_measure(args: argparse.Namespace) -> "How":
 
 def open_to_measure(args: argparse.Namespace, out: "Output") -> "Workshop":
     """Open what the arguments name, with what they say of measuring."""
+    from hot_anvil.core.how import EARLIER
+
     workshop = open_workshop(args, out)
     if getattr(args, "share", None) is not None:
         snippets = tuple(s._replace(share=args.share) for s in workshop.bench.snippets)
         workshop.bench = workshop.bench._replace(snippets=snippets)
-    earlier = getattr(args, "beside", None) is not None and args.fail_if_slower_than == "earlier"
+    earlier = getattr(args, "beside", None) is not None and args.fail_if_slower_than == EARLIER
     if args.fail_if_slower_than is not None and not earlier:
         workshop.build(args.fail_if_slower_than)  # a wrong name is told before anything runs
     if args.outside:

@@ -3,6 +3,7 @@
 from typing import NamedTuple
 
 DEFAULT_SECONDS = 1.0
+EARLIER = "earlier"  # stands for the earlier code where a build is asked for
 
 
 class How(NamedTuple):

@@ -3,7 +3,7 @@
 import re
 
 from hot_anvil.core.calls import only_jump
-from hot_anvil.core.code import Code, Function, parts_by_owner
+from hot_anvil.core.code import Code, Function, join_parts, parts_by_owner
 from hot_anvil.core.isa import isa_of
 
 _NAME = re.compile(r"[A-Za-z_.$][\w.$]*")
@@ -30,6 +30,6 @@ def folded_into(code: Code, symbol: str) -> str:
 
     What is left of a folded function is a jump.
     """
-    own = [item for part in code.functions if part.owner == symbol for item in part.instructions]
-    other = only_jump(own, isa_of(code.isa))
-    return other if any(part.name == other for part in code.functions) else symbol
+    by_owner = parts_by_owner(code.functions)
+    other = only_jump(join_parts(by_owner.get(symbol, ())), isa_of(code.isa))
+    return other if other in by_owner else symbol

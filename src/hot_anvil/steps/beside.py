@@ -14,15 +14,12 @@ from hot_anvil.core.history import State
 from hot_anvil.core.judged import Checked, Measured, Since
 from hot_anvil.core.measure import SLOWER, Result, compare_two
 from hot_anvil.core.names import listed
-from hot_anvil.steps.history import code_of, kept_states
+from hot_anvil.steps.history import codes_of, kept_states
 from hot_anvil.system.jobs import load_unit
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
     from hot_anvil.core.contest import Contest
-
-
-EARLIER = "earlier"  # stands for the earlier code where a build is asked for
 
 
 def take_earlier(workshop: "Workshop", snippets: Sequence[str], number: int) -> None:
@@ -93,18 +90,15 @@ def slower_than_earlier(measured: Measured) -> list[Result]:
 
 
 def since_earlier(
-    workshop: "Workshop", checked: Checked, contests: "Sequence[Contest]"
+    workshop: "Workshop",
+    checked: Checked,
+    contests: "Sequence[Contest]",
+    pairs: Sequence[tuple[str, str]],
 ) -> tuple[Since, ...]:
     """Return how each candidate compares with its earlier code, at each size."""
-    pairs = pairs_of(workshop, checked)
     if not pairs:
         return ()
-    built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
-    symbols = {signature.name: signature.symbol for signature in checked.signatures}
-    codes = {
-        v.candidate: code_of(workshop, built[v.build], symbols.get(v.entry, ""))
-        for v in checked.correct
-    }
+    codes = codes_of(workshop, checked)
     return tuple(
         Since(
             contest.inputs,

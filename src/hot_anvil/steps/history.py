@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from hot_anvil.core.built import COMPILED, Built
+from hot_anvil.core.built import COMPILED
 from hot_anvil.core.elf import data_sections, loaded_digest
 from hot_anvil.core.errors import RequestError
 from hot_anvil.core.history import (
@@ -35,8 +35,8 @@ def keep_states(
     outside: str,
 ) -> None:
     """Keep what was measured, with what made the code and where it ran."""
-    symbols = {signature.name: signature.symbol for signature in checked.signatures}
     built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
+    codes = codes_of(workshop, checked)
     makers = {}
     for verdict in checked.verdicts:
         one = built[verdict.build]
@@ -47,7 +47,7 @@ def keep_states(
         makers[verdict.candidate] = Maker(
             f"{chain.name} ({chain.version})",
             workshop.command(checked.snippet, one.build),
-            code_of(workshop, one, symbols.get(verdict.entry, "")) if compiled else "",
+            codes.get(verdict.candidate, ""),
             one.build.name,
             tuple(unit.artefact for unit in one.units) if compiled and not one.whole else (),
         )
@@ -57,19 +57,32 @@ def keep_states(
         workshop.store.record(KIND, checked.snippet.name, document)
 
 
-def code_of(workshop: "Workshop", built: Built, symbol: str) -> str:
-    """Return a text that is equal for equal code, whatever source it came from.
+def codes_of(workshop: "Workshop", checked: Checked) -> dict[str, str]:
+    """Return for each candidate that compiled a text that is equal for equal code.
 
-    Of an entry it is that of all it reaches, and of the data beside it.
+    It is that of all its entry reaches and of the data beside it, whatever
+    source they came from; of a program and of code made while linking, of all.
     """
-    objects = [workshop.store.artefact(unit.artefact) / "code.o" for unit in built.units]
-    if built.whole:
-        image = workshop.store.artefact(built.whole.artefact) / "image"
-        return loaded_digest(image.read_bytes())
-    if not symbol:  # a whole program
-        return digest(*(loaded_digest(file.read_bytes()) for file in objects))
-    data = (part for file in objects for part in data_sections(file.read_bytes()))
-    return digest(*body_of(workshop.code(built), symbol, 0).instructions, *data)
+    symbols = {signature.name: signature.symbol for signature in checked.signatures}
+    out: dict[str, str] = {}
+    for built in workshop.compile([checked.snippet.name]):
+        own = [v for v in checked.verdicts if v.build == built.build.name]
+        if built.status != COMPILED:
+            continue
+        files = [workshop.store.artefact(unit.artefact) / "code.o" for unit in built.units]
+        if built.whole:
+            files = [workshop.store.artefact(built.whole.artefact) / "image"]
+        contents = [file.read_bytes() for file in files]
+        if built.whole or checked.snippet.program:
+            every = digest(*map(loaded_digest, contents))
+            out |= {v.candidate: every for v in own}
+            continue
+        code = workshop.code(built)
+        data = [part for content in contents for part in data_sections(content)]
+        for verdict in own:
+            body = body_of(code, symbols[verdict.entry], 0)
+            out[verdict.candidate] = digest(*body.instructions, *data)
+    return out
 
 
 def kept_states(

@@ -1,5 +1,6 @@
 """Measure: from checked candidates to ratios."""
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.built import Built
@@ -30,8 +31,9 @@ def measure_checked(
     """Measure what is correct of a snippet; ``only_best`` only as far as a pick needs."""
     if not checked.correct and not how.outside:
         return Measured(checked, checked.reference, (), (), None)
+    pairs = pairs_of(workshop, checked)
     try:
-        contests, anchor = _contests(workshop, checked, how, only_best)
+        contests, anchor = _contests(workshop, checked, how, only_best, pairs)
     except LaneEnded as ended:  # it may only do so after many calls: out, and once more
         if not ended.candidate:  # apart it can be told which
             return measure_checked(workshop, checked, how._replace(apart=True), only_best)
@@ -46,13 +48,17 @@ def measure_checked(
     keep_states(workshop, checked, standings, anchor, how.outside)
     against = {r.candidate: r.against for r in together.results}
     alike = () if checked.snippet.program else likenesses(workshop, checked, anchor, against)
-    since = since_earlier(workshop, checked, contests)
+    since = since_earlier(workshop, checked, contests, pairs)
     measured = Measured(checked, anchor, tuple(contests), standings, together, alike, since=since)
     return with_counts(workshop, measured) if how.counted else measured
 
 
 def _contests(
-    workshop: "Workshop", checked: Checked, how: How, only_best: bool
+    workshop: "Workshop",
+    checked: Checked,
+    how: How,
+    only_best: bool,
+    watched: Sequence[tuple[str, str]],
 ) -> tuple[list[Contest], str]:
     if how.outside:
         from hot_anvil.steps.outside import outside_contests
@@ -64,7 +70,6 @@ def _contests(
         return measure_program(workshop, checked, how, only_best, RUN_SECONDS)
     linked = link_all(workshop, checked, how.apart)
     measure = (workshop.bench, checked, linked, baseline_of(workshop, checked))
-    watched = pairs_of(workshop, checked)
     return measure_snippet(*measure, how, only_best, workshop.progress, watched)
 
 

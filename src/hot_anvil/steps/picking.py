@@ -2,13 +2,13 @@
 
 from typing import TYPE_CHECKING
 
+from hot_anvil.core.built import COMPILED
 from hot_anvil.core.how import How
 from hot_anvil.core.judged import Checked, Measured, Picked
 from hot_anvil.core.likeness import Likeness
 from hot_anvil.core.measure import SLOWER, Result, standing
 from hot_anvil.core.pick import Cost, flags_tied_to_cpu, pick
 from hot_anvil.core.reach import reached
-from hot_anvil.core.verdict import REFUSED
 from hot_anvil.steps.evidence import likenesses
 from hot_anvil.steps.measurement import measure_checked
 
@@ -65,18 +65,19 @@ def costs_of(workshop: "Workshop", checked: Checked) -> dict[str, Cost]:
     """Return what each candidate costs besides time."""
     symbols = {signature.name: signature.symbol for signature in checked.signatures}
     built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
+    codes = {n: workshop.code(b) for n, b in built.items() if b.status == COMPILED}
 
     def code_bytes(build: str, entry: str) -> int | None:
         """Count an entry with all that it reaches: less code here may be more there."""
         if not entry:  # a whole program
             return built[build].code_bytes
-        parts = reached(workshop.code(built[build]), symbols[entry])
+        parts = reached(codes[build], symbols[entry])
         sizes = [built[build].entry_bytes(name) for name in {part.owner for part in parts}]
         return sum(size or 0 for size in sizes) if any(sizes) else None
 
     return {
         v.candidate: Cost(
-            code_bytes(v.build, v.entry) if v.verdict != REFUSED else None,
+            code_bytes(v.build, v.entry) if v.build in codes else None,
             built[v.build].seconds,
             workshop.command(checked.snippet, built[v.build].build),
             flags_tied_to_cpu(built[v.build].build.flags),

@@ -6,7 +6,7 @@ from typing import Any
 
 from hot_anvil.core.history import Change, Compared, Entry, State, series
 from hot_anvil.core.measure import FASTER, SLOWER
-from hot_anvil.views.document import Document, document
+from hot_anvil.views.document import Document, document, finite
 from hot_anvil.views.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.words import duration, interval, ratio
 
@@ -148,11 +148,9 @@ def compared_document(compared: Sequence[Compared]) -> Document:
 
 def _state(state: State, candidates: Sequence[str]) -> dict[str, Any]:
     entries = [
-        {**entry._asdict(), "maker": entry.maker._asdict()}
+        finite({**entry._asdict(), "maker": entry.maker._asdict()})
         for entry in state.entries
         if not candidates or entry.candidate in candidates
     ]
-    for entry in entries:
-        entry["high"] = None if entry["high"] == float("inf") else entry["high"]
-    floor = None if state.floor == float("inf") else state.floor
-    return {**state._asdict(), "entries": entries, "outside": state.outside or None, "floor": floor}
+    own = {**state._asdict(), "entries": entries, "outside": state.outside or None}
+    return finite(own)

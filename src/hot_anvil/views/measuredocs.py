@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from hot_anvil.views.document import Document, document
+from hot_anvil.views.document import Document, document, finite
 from hot_anvil.views.verdictdocs import verdict_row
 
 if TYPE_CHECKING:
@@ -25,7 +25,7 @@ def bench_document(
         for standing in item.standings:
             results += [_counted(result, item) for result in standing.results]
             contests.append(
-                _finite(
+                finite(
                     {
                         "snippet": item.checked.snippet.name,
                         "inputs": standing.results[0].inputs,
@@ -96,27 +96,19 @@ def _result(result: "Result") -> Document:
     against, usage = fields.pop("against"), fields.pop("usage")
     more = usage._asdict() if usage else {}
     same = result.same_as or None
-    return {**_finite(fields), **_against(against), **more, "same_as": same}
+    return {**finite(fields), **_against(against), **more, "same_as": same}
 
 
 def _against(against: "Against") -> Document:
     """Return a comparison: the main answer flat, the others in tables of their own."""
-    out = {**_finite(against.told._asdict()), "visible": against.visible}
+    out = {**finite(against.told._asdict()), "visible": against.visible}
     for name in ("as_built", "quiet", "busy"):
         told = getattr(against, name)
-        out[name] = told and _finite(told._asdict())
+        out[name] = told and finite(told._asdict())
     return {
-        **_finite(out),
+        **finite(out),
         "depends": against.depends or None,
         "by_placement": list(against.placements),
-    }
-
-
-def _finite(fields: Document) -> Document:
-    """Return the fields with infinities, which JSON cannot hold, as None."""
-    return {
-        key: None if isinstance(value, float) and not math.isfinite(value) else value
-        for key, value in fields.items()
     }
 
 
@@ -133,7 +125,7 @@ def pick_document(
     ranking = []
     for item in picked:
         for row in item.pick.ranking:
-            plain = _finite(row._asdict())
+            plain = finite(row._asdict())
             cost = plain.pop("cost")._asdict()
             against = _against(plain.pop("against"))
             ranking.append({"snippet": item.pick.snippet, **plain, **against, **cost})

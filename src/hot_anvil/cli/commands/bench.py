@@ -19,7 +19,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Measure every correct candidate; exit code 1 when a snippet has none, or one is slower."""
-    from hot_anvil.steps.beside import EARLIER, slower_than_earlier, take_earlier
+    from hot_anvil.core.how import EARLIER
+    from hot_anvil.steps.beside import slower_than_earlier, take_earlier
     from hot_anvil.steps.picking import slower_than
     from hot_anvil.system.machine import environment_notes
     from hot_anvil.views.bench import bench_sheet, slower_lines

@@ -85,9 +85,8 @@ def explain_function(twin: Twin, paired: Sequence[Paired], context: Context) -> 
         found = [Reason(plain.APART, text, CERTAIN, twin.name, (), (), at)]
     elif twin.left.texts == twin.right.texts:
         found = list(_padding(twin))
-    elif folded := _folded(twin, context):
-        at = frozenset(line.place for line in paired)
-        found = [folded._replace(places=at)]
+    elif folded := _folded(twin, paired, context):
+        found = [folded]
     else:
         two = (
             Side(twin.left, context.lines, context.flags[0], context.names),
@@ -188,7 +187,7 @@ def _alone(twin: Twin, context: Context) -> Iterator[Reason]:
     yield Reason(kind, text if left else back, sure, twin.name, *evidence, home)
 
 
-def _folded(twin: Twin, context: Context) -> Reason | None:
+def _folded(twin: Twin, paired: Sequence[Paired], context: Context) -> Reason | None:
     """Say when a function is nothing but a jump to an equal one, on one side only."""
     assert twin.left and twin.right
     every = tuple(range(len(twin.left.items))), tuple(range(len(twin.right.items)))
@@ -209,9 +208,8 @@ def _folded(twin: Twin, context: Context) -> Reason | None:
             f"folded into {title}, found to be equal: what is left is a jump to it",
             f"code of its own again, no longer folded into {title}",
         )
-        place: frozenset[Place] = frozenset()
-        text = texts[0 if gained else 1]
-        return Reason(calls.FOLDED, text, LIKELY, twin.name, *every, place)
+        at = frozenset(line.place for line in paired)
+        return Reason(calls.FOLDED, texts[0 if gained else 1], LIKELY, twin.name, *every, at)
     return None
 
 
