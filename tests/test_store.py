@@ -12,6 +12,7 @@ from typing import Any
 import pytest
 
 from conftest import COMMAND, document, hot_anvil, write_bench
+from hot_anvil.system.store import Store
 
 BENCH = """
 [toolchain.quaycc]
@@ -183,3 +184,39 @@ def test_checks_and_measurements_are_kept(demo: Path) -> None:
     rows: list[Any] = base.execute("SELECT kind, subject FROM results").fetchall()
     base.close()
     assert rows.count(("check", "crossings")) >= 2
+
+
+@pytest.mark.parametrize("linked", ["work", "artefacts", "recipes"])
+def test_a_link_in_the_store_is_not_followed(quay: Quay, linked: str, tmp_path: Path) -> None:
+    elsewhere = tmp_path / "elsewhere"
+    for name in ("4194305-7", "tide-tables"):  # no process has the first one's number
+        (elsewhere / name).mkdir(parents=True)
+        (elsewhere / name / "kept.txt").write_text("levels")
+    (quay.folder / ".hot-anvil").mkdir()
+    (quay.folder / ".hot-anvil" / linked).symlink_to(elsewhere)
+    answer = hot_anvil("compile", quay.folder)
+    assert (answer.returncode, "is a link" in answer.stderr) == (2, True)
+    kept = sorted(str(file.relative_to(elsewhere)) for file in elsewhere.rglob("*"))
+    assert kept == ["4194305-7", "4194305-7/kept.txt", "tide-tables", "tide-tables/kept.txt"]
+
+
+def test_only_scratch_folders_that_are_ours_are_removed(quay: Quay, tmp_path: Path) -> None:
+    quay.compiled()
+    work = quay.folder / ".hot-anvil" / "work"
+    left, foreign = work / "4194305-7", tmp_path / "elsewhere"
+    for folder in (left, work / "4194305-tides", foreign):
+        folder.mkdir()
+    (left / "inner").symlink_to(foreign)
+    (foreign / "kept.txt").write_text("levels")
+    (work / "4194305-8").symlink_to(foreign)
+    store = Store(str(quay.folder))
+    store.sweep()
+    assert not left.exists()
+    assert (work / "4194305-tides").is_dir() and (foreign / "kept.txt").exists()
+    moved = quay.folder / ".hot-anvil" / "work-copy"  # the mark of another folder says nothing
+    shutil.copytree(work, moved, symlinks=True)
+    shutil.rmtree(work)
+    moved.rename(work)
+    left.mkdir()
+    store.sweep()
+    assert left.exists()

@@ -11,14 +11,24 @@ processes may work on one store and a killed one leaves nothing half done.
 
 import json
 import os
+import re
 import time
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
 from hot_anvil.core.errors import RequestError
-from hot_anvil.system.files import digest, digest_file, read_json, user_cache, write_json
+from hot_anvil.system.files import (
+    digest,
+    digest_file,
+    read_json,
+    user_cache,
+    write_json,
+    write_whole,
+)
 
+_OWNED = "work.made"  # beside work/: which folder that was when we made it
+_SCRATCH = re.compile(r"\d+-\d+")  # process, time
 _KEPT = 50  # earlier results of one command that are remembered
 FORMAT = 32  # raised whenever what an artefact holds changes
 
@@ -53,6 +63,7 @@ class Store:
 
     def remember(self, key: str, read: Sequence[str], absent: Iterable[str], artefact: str) -> None:
         """Record what a command read and made."""
+        self._refuse_links()
         digests = [(path, self._digest(path)) for path in read]
         earlier = [name for name in self._versions(key) if name != artefact][:_KEPT]
         recipe = {"read": digests, "absent": sorted(absent), "artefact": artefact}
@@ -78,17 +89,40 @@ class Store:
 
     def scratch(self) -> Path:
         """Return a new, empty folder to make an artefact in."""
-        folder = self.folder / "work" / f"{os.getpid()}-{time.monotonic_ns()}"
+        folder = self._work() / f"{os.getpid()}-{time.monotonic_ns()}"
         try:
-            folder.mkdir(parents=True)
+            folder.mkdir()
         except OSError as error:
             raise RequestError(f"{folder}: cannot be made ({error.strerror}).") from None
         return folder
+
+    def _work(self) -> Path:
+        """Return the folder that scratch folders are made in, marked when it is new."""
+        work = self.folder / "work"
+        self._refuse_links()
+        try:
+            if not work.is_dir():
+                work.mkdir(parents=True, exist_ok=True)
+                write_whole(self.folder / _OWNED, _same_folder(work.stat()).encode())
+        except OSError as error:
+            raise RequestError(f"{work}: cannot be made ({error.strerror}).") from None
+        return work
+
+    def _refuse_links(self) -> None:
+        """Refuse a store with links in it: what is kept or removed may be somebody else's."""
+        for name in ("artefacts", "recipes", "work", "results.sqlite"):
+            if (self.folder / name).is_symlink():
+                raise RequestError(
+                    f"{self.folder / name}: is a link, and the store follows none, so that "
+                    "nothing elsewhere is changed. Remove the link; to keep the store on another "
+                    f"disk, link {self.folder} itself."
+                )
 
     def keep(self, scratch: Path, name: str) -> Path:
         """Turn a scratch folder into the artefact ``name``; an equal one made meanwhile wins."""
         import shutil
 
+        self._refuse_links()
         target = self.artefact(name)
         target.parent.mkdir(parents=True, exist_ok=True)
         try:
@@ -125,18 +159,31 @@ class Store:
             shutil.rmtree(work, ignore_errors=True)
 
     def sweep(self) -> None:
-        """Remove scratch folders of processes that no longer live."""
+        """Remove scratch folders of processes that no longer live, and nothing else.
+
+        Only real folders with a scratch folder's name, in a ``work`` folder that this tool made
+        and that is still the very folder it made, are known to be ours.
+        """
         import shutil
 
-        for folder in (self.folder / "work").glob("*-*"):
-            owner = folder.name.split("-")[0]
-            if not Path("/proc", owner).exists():
-                shutil.rmtree(folder, ignore_errors=True)
+        try:
+            work = os.open(self.folder / "work", os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
+        except OSError:
+            return
+        try:
+            if self._mark() != _same_folder(os.fstat(work)):
+                return
+            for name in os.listdir(work):  # noqa: PTH208 - of the folder that was looked at
+                if _SCRATCH.fullmatch(name) and not Path("/proc", name.split("-")[0]).exists():
+                    shutil.rmtree(name, ignore_errors=True, dir_fd=work)  # refuses links
+        finally:
+            os.close(work)
 
     def record(self, kind: str, subject: str, document: Any) -> None:
         """Add a check or a measurement to the results; they are never overwritten."""
         import sqlite3
 
+        self._refuse_links()
         path = self.folder / "results.sqlite"
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
@@ -172,6 +219,13 @@ class Store:
             raise RequestError(f"{path}: earlier results cannot be read ({error}).") from None
         return [(number, at, subject, json.loads(text)) for number, at, subject, text in rows]
 
+    def _mark(self) -> str:
+        """Return which folder ``work`` was when this tool made it, "" when it did not."""
+        try:
+            return (self.folder / _OWNED).read_text()
+        except (OSError, ValueError):
+            return ""
+
     def _recipe(self, key: str) -> Path:
         return self.folder / "recipes" / f"{key}.json"
 
@@ -183,3 +237,7 @@ class Store:
 
 def _is_whole(artefact: Path) -> bool:
     return all(read_json(file) is not None for file in artefact.glob("*.json"))
+
+
+def _same_folder(status: os.stat_result) -> str:
+    return f"{status.st_dev}:{status.st_ino}"
