@@ -21,11 +21,11 @@ import time
 from pathlib import Path
 
 from hot_anvil.api import Workshop, open_bench
-from hot_anvil.core.built import COMPILED
-from hot_anvil.core.protocol import ON_LINE, lay_out
-from hot_anvil.system.checking import input_sets
-from hot_anvil.system.harness import NATIVE
-from hot_anvil.system.linker import host_toolchain
+from hot_anvil.core.build.records import COMPILED
+from hot_anvil.core.calling.protocol import ON_LINE, lay_out
+from hot_anvil.system.build.link_command import host_toolchain
+from hot_anvil.system.build.worker_objects import NATIVE
+from hot_anvil.system.check.checking import input_sets
 
 HERE = Path(__file__).parent
 DEMO = HERE.parent / "src" / "hot_anvil" / "data" / "demo"
@@ -35,7 +35,7 @@ RUNS = 9
 
 def programs(workshop: Workshop, folder: Path) -> list[list[str]]:
     """Return the commands that make the same calls from C, one for each build of each snippet."""
-    from hot_anvil.core.shim import shim_source
+    from hot_anvil.core.calling.shim import shim_source
 
     host = host_toolchain(workshop.found.toolchains)
     compiler = host.drivers["c"].path

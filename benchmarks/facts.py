@@ -17,7 +17,7 @@ from typing import Any
 
 from hot_anvil.api import open_source
 from hot_anvil.core.facts.records import Fact, FunctionFacts
-from hot_anvil.steps.inspection import facts_of_build
+from hot_anvil.usecases.inspection import facts_of_build
 
 ROOT = Path(__file__).parent.parent
 DOCS = ROOT / "docs" / "facts.md"

@@ -21,8 +21,8 @@ import tempfile
 import time
 from pathlib import Path
 
-from hot_anvil.core.toolchain import find_toolchain
-from hot_anvil.system.toolchains import find_toolchains
+from hot_anvil.core.toolchain.records import find_toolchain
+from hot_anvil.system.toolchain.finding import find_toolchains
 
 BIN = Path(sys.executable).parent
 DEMO = Path(__file__).parent.parent / "src" / "hot_anvil" / "data" / "demo"

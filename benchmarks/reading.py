@@ -17,16 +17,16 @@ import tempfile
 import time
 from pathlib import Path
 
-from hot_anvil.core.grid import split_flags
-from hot_anvil.core.toolchain import find_toolchain
-from hot_anvil.system.toolchains import find_toolchains
+from hot_anvil.core.build.builds import split_flags
+from hot_anvil.core.toolchain.records import find_toolchain
+from hot_anvil.system.toolchain.finding import find_toolchains
 
 DEMO = Path(__file__).parent.parent / "src" / "hot_anvil" / "data" / "demo"
 SHARE, MEMORY = 0.10, 12.0  # limits: of the compiler's time, of the text's bytes
 READ = """
 import resource, sys, time
-from hot_anvil.core.isa import isa_of
-from hot_anvil.core.reader import read_assembly
+from hot_anvil.core.arch import isa_of
+from hot_anvil.core.asm.gnu import read_assembly
 isa_of(sys.argv[2])
 before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
 text = open(sys.argv[1], errors="surrogateescape").read()

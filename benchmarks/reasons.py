@@ -15,9 +15,9 @@ from pathlib import Path
 from typing import Any
 
 from hot_anvil.api import open_source
-from hot_anvil.core.built import COMPILED, Built
-from hot_anvil.core.code import Code, only_functions
-from hot_anvil.core.comparing import compare_codes
+from hot_anvil.core.build.records import COMPILED, Built
+from hot_anvil.core.code.records import Code, only_functions
+from hot_anvil.core.reasons.comparing import compare_codes
 from hot_anvil.core.reasons.plain import SMALL
 
 ROOT = Path(__file__).parent.parent

@@ -18,10 +18,10 @@ from pathlib import Path
 from typing import NamedTuple
 
 from hot_anvil.api import open_source
-from hot_anvil.core.code import parts_by_owner
-from hot_anvil.core.facts.paths import Pass, pass_of
-from hot_anvil.core.flow import Body
-from hot_anvil.core.image import read_symbols
+from hot_anvil.core.binary.image import read_symbols
+from hot_anvil.core.code.records import parts_by_owner
+from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.passes import Pass, pass_of
 
 ROOT = Path(__file__).parent.parent
 CORPUS = ROOT / "tests" / "corpus"

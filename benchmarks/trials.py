@@ -27,12 +27,12 @@ from pathlib import Path
 from typing import NamedTuple
 
 from hot_anvil.api import Workshop, open_source
-from hot_anvil.core.how import How
-from hot_anvil.core.inputs import make_input_set
-from hot_anvil.core.measure import Result
-from hot_anvil.core.timing import Asked
-from hot_anvil.core.wanted import Wanted
-from hot_anvil.system.workers import Worker
+from hot_anvil.core.calling.timing import Asked
+from hot_anvil.core.inputs.input_sets import make_input_set
+from hot_anvil.core.inputs.spec import Wanted
+from hot_anvil.core.measure.options import How
+from hot_anvil.core.measure.summary import Result
+from hot_anvil.system.execute.workers import Worker
 
 
 class Kernel(NamedTuple):

@@ -11,8 +11,8 @@ from typing import Any
 
 import pytest
 
-from hot_anvil.core.toolchain import Family, Toolchain
-from hot_anvil.system.toolchains import find_toolchains
+from hot_anvil.core.toolchain.records import Family, Toolchain
+from hot_anvil.system.toolchain.finding import find_toolchains
 
 COMMAND = Path(sys.executable).parent / "hot-anvil"
 DEMO = Path(__file__).parent.parent / "src" / "hot_anvil" / "data" / "demo"

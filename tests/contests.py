@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hot_anvil.core.contest import Contest, Generation
+from hot_anvil.core.measure.measurements import Contest, Generation
 
 PLACES = 8
 ROUNDS = 3

@@ -6,13 +6,13 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hot_anvil.core.agreement import first_difference
-from hot_anvil.core.bench import Tolerance
-from hot_anvil.core.inputs import Argument, InputSet
-from hot_anvil.core.protocol import Output
-from hot_anvil.core.signature import Parameter, Signature
-from hot_anvil.core.types import VOID, Member, Type
-from hot_anvil.core.wanted import Wanted
+from hot_anvil.core.binary.signatures import Parameter, Signature
+from hot_anvil.core.binary.types import VOID, Member, Type
+from hot_anvil.core.calling.protocol import Output
+from hot_anvil.core.config.records import Tolerance
+from hot_anvil.core.inputs.input_sets import Argument, InputSet
+from hot_anvil.core.inputs.spec import Wanted
+from hot_anvil.core.verify.agreement import first_difference
 
 FLOAT = Type("float", 4, "float", align=4)
 HEIGHTS = Parameter("heights", Type("pointer", 8, "float *", to=FLOAT, align=8))

@@ -12,19 +12,26 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from contests import PLACES, contest
-from hot_anvil.core.code import Code, Function, Instruction
-from hot_anvil.core.contest import Contest, position_of
-from hot_anvil.core.elf import code_alignment
-from hot_anvil.core.growth import crossings, growths
-from hot_anvil.core.history import Maker, State, compare_states, read_state, series, state_document
-from hot_anvil.core.hotspots import Seen, make_hotspots
-from hot_anvil.core.likeness import Body, body_of, compare
-from hot_anvil.core.measure import Standing, standing
-from hot_anvil.core.pick import Cost, behind_best, flags_tied_to_cpu, pick
-from hot_anvil.core.reach import folded_into, reached
-from hot_anvil.core.stats import blocked
-from hot_anvil.core.verdict import Verdict
-from hot_anvil.system.harness import PLACEMENTS
+from hot_anvil.core.binary.elf import code_alignment
+from hot_anvil.core.code.records import Code, Function, Instruction
+from hot_anvil.core.measure.choosing import Cost, behind_best, flags_tied_to_cpu, pick
+from hot_anvil.core.measure.code_identity import Body, body_of, compare
+from hot_anvil.core.measure.history import (
+    Maker,
+    State,
+    compare_states,
+    read_state,
+    series,
+    state_document,
+)
+from hot_anvil.core.measure.hotspots import Seen, make_hotspots
+from hot_anvil.core.measure.measurements import Contest, position_of
+from hot_anvil.core.measure.scaling import crossings, growths
+from hot_anvil.core.measure.statistics import blocked
+from hot_anvil.core.measure.summary import Standing, standing
+from hot_anvil.core.model.call_graph import folded_into, reached
+from hot_anvil.core.verify.verdicts import Verdict
+from hot_anvil.system.build.worker_objects import PLACEMENTS
 
 
 @settings(deadline=None)

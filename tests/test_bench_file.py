@@ -7,12 +7,11 @@ from pathlib import Path
 import pytest
 
 from conftest import DEMO, document, hot_anvil, refused, write_bench
-from hot_anvil.core.bench import Bench
-from hot_anvil.core.benchfile import read_bench
-from hot_anvil.core.errors import MissingError, RequestError
-from hot_anvil.core.grid import command_line, find_build
-from hot_anvil.core.planning import plan_builds
-from hot_anvil.core.toolchain import (
+from hot_anvil.core.build.builds import command_line, find_build
+from hot_anvil.core.build.planning import plan_builds
+from hot_anvil.core.config.reading import read_bench
+from hot_anvil.core.config.records import Bench
+from hot_anvil.core.toolchain.records import (
     Driver,
     flags_for_family,
     group_drivers,
@@ -20,8 +19,9 @@ from hot_anvil.core.toolchain import (
     retarget,
     split_command,
 )
-from hot_anvil.system.examples import examples
-from hot_anvil.system.toolchains import load_families
+from hot_anvil.errors import MissingError, RequestError
+from hot_anvil.system.bench.examples import examples
+from hot_anvil.system.toolchain.finding import load_families
 
 HEAD = '[[snippet]]\nsources = ["surge.c"]\n'
 

@@ -8,7 +8,7 @@ import pytest
 
 from conftest import document, hot_anvil, refused
 from hot_anvil.api import open_source
-from hot_anvil.core.toolchain import Toolchain
+from hot_anvil.core.toolchain.records import Toolchain
 
 SOURCE = """#include <stdint.h>
 #include <stdio.h>

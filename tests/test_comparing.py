@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 
 from conftest import document, hot_anvil, refused, write_bench
-from hot_anvil.core.ledger import Cell, LedgerRow
-from hot_anvil.core.linemap import match_lines
+from hot_anvil.core.diff.edited import match_lines
+from hot_anvil.core.diff.ledger import Cell, LedgerRow
 
 CORPUS = Path(__file__).parent / "corpus"
 GAUGE = """int rise(const int *level, int n)

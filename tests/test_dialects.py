@@ -10,21 +10,21 @@ import pytest
 from elftools.elf.elffile import ELFFile
 
 from conftest import DEMO, NEED_ALL, lacking
-from hot_anvil.core.bench import Snippet
-from hot_anvil.core.built import COMPILED, Built, Unit
-from hot_anvil.core.code import Code, Function
-from hot_anvil.core.dwarf import allow_two_byte_addresses
-from hot_anvil.core.grid import Build
-from hot_anvil.core.isa import isa_of
-from hot_anvil.core.proof import BROKEN, PROVED
-from hot_anvil.core.toolchain import Toolchain, find_toolchain
-from hot_anvil.system.binutils import find_tool
-from hot_anvil.system.compile import compile_unit
-from hot_anvil.system.debugproof import prove_debug
-from hot_anvil.system.jobs import load_code, make_job
-from hot_anvil.system.store import Store
-from hot_anvil.system.toolchains import find_toolchains
-from hot_anvil.system.whole import link_whole
+from hot_anvil.core.arch import isa_of
+from hot_anvil.core.binary.lines import allow_two_byte_addresses
+from hot_anvil.core.build.builds import Build
+from hot_anvil.core.build.records import COMPILED, Built, Unit
+from hot_anvil.core.code.records import Code, Function
+from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.proof.records import BROKEN, PROVED
+from hot_anvil.core.toolchain.records import Toolchain, find_toolchain
+from hot_anvil.system.build.compiling import compile_unit
+from hot_anvil.system.build.debug_flag import prove_debug
+from hot_anvil.system.build.jobs import load_code, make_job
+from hot_anvil.system.build.link_time import link_whole
+from hot_anvil.system.store.store import Store
+from hot_anvil.system.toolchain.binutils import find_tool
+from hot_anvil.system.toolchain.finding import find_toolchains
 
 SOURCES = [Path(__file__).parent / "sources" / "quay.c", DEMO / "clamp.c", DEMO / "crossings.c"]
 COMPILERS = [

@@ -9,12 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import document, hot_anvil, refused
-from hot_anvil.core.code import Code, Function, Instruction
-from hot_anvil.core.compared import CHANGED, GONE, MOVED, NEW, RENAMED, REORDERED, SAME, Diff
-from hot_anvil.core.comparing import compare_codes
-from hot_anvil.core.isa.spelling import canonical, shape
-from hot_anvil.core.isa.x86 import family_of
-from hot_anvil.core.reordering import effects_of
+from hot_anvil.core.arch.spelling import canonical, shape
+from hot_anvil.core.arch.x86.syntax import family_of
+from hot_anvil.core.code.records import Code, Function, Instruction
+from hot_anvil.core.diff.records import CHANGED, GONE, MOVED, NEW, RENAMED, REORDERED, SAME, Diff
+from hot_anvil.core.diff.reordering import effects_of
+from hot_anvil.core.reasons.comparing import compare_codes
 
 
 def diff_codes(left: Code, right: Code, sources: Mapping[str, Sequence[str]]) -> Diff:

@@ -9,11 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import document, hot_anvil, refused, write_bench
-from hot_anvil.core.errors import RequestError
-from hot_anvil.core.growth import fit_line, gain_of
-from hot_anvil.core.hotspots import share_of
-from hot_anvil.core.outside import read_times
-from hot_anvil.core.sharing import reaches
+from hot_anvil.core.measure.hotspots import share_of
+from hot_anvil.core.measure.imported_times import read_times
+from hot_anvil.core.measure.scaling import fit_line, gain_of
+from hot_anvil.core.measure.sharing import reaches
+from hot_anvil.errors import RequestError
 
 
 def bench(folder: Path, source: str, tables: str, flags: str = 'fast = "-O2"') -> Path:

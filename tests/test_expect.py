@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 
 from conftest import document, hot_anvil, refused, write_bench
-from hot_anvil.core.expecting import FAILED, HELD, UNKNOWN, holds
+from hot_anvil.core.facts.expectations import FAILED, HELD, UNKNOWN, holds
 from hot_anvil.core.facts.records import Fact
 
 SOURCE = """int lift(int *level, int n)

@@ -14,8 +14,8 @@ from hypothesis import strategies as st
 
 from conftest import NEED_ALL, document, hot_anvil, refused
 from hot_anvil.core.facts.records import ALL, FUNCTION_FACTS, LOOP_FACTS, Fact, FunctionFacts
-from hot_anvil.core.facts.streams import Stream
 from hot_anvil.core.facts.table import Column, make_table
+from hot_anvil.core.model.streams import Stream
 
 ROOT = Path(__file__).parent.parent
 CORPUS = ROOT / "tests" / "corpus"

@@ -8,13 +8,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hot_anvil.api import open_source
-from hot_anvil.core.align import _KIND, _cost, _tokens, align_texts
-from hot_anvil.core.code import Function, Instruction
-from hot_anvil.core.comparing import compare_codes
-from hot_anvil.core.errors import FaultError
-from hot_anvil.core.flow import Body
-from hot_anvil.core.isa.spelling import canonical
-from hot_anvil.system import spreading
+from hot_anvil.core.arch.spelling import canonical
+from hot_anvil.core.code.records import Function, Instruction
+from hot_anvil.core.diff.alignment import _KIND, _cost, _tokens, align_texts
+from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.reasons.comparing import compare_codes
+from hot_anvil.errors import FaultError
+from hot_anvil.system.process import parallel as spreading
 
 CORPUS = Path(__file__).parent / "corpus"
 ALONE = 6

@@ -13,18 +13,18 @@ from hypothesis import strategies as st
 
 from conftest import document, hot_anvil, refused, write_bench
 from hot_anvil.api import open_bench, open_source
-from hot_anvil.core.errors import RequestError
-from hot_anvil.core.expression import evaluate
-from hot_anvil.core.fills import fill_array, parse_fill
-from hot_anvil.core.inputs import Argument, InputSet, make_input_set
-from hot_anvil.core.shrink import shrink
-from hot_anvil.core.signature import Parameter, Signature
-from hot_anvil.core.stanza import stanza
-from hot_anvil.core.toolchain import Toolchain
-from hot_anvil.core.types import Type, leaf_values, leaves
-from hot_anvil.core.wanted import Wanted
-from hot_anvil.system.checking import input_sets
-from hot_anvil.system.shrinking import Caller, Side
+from hot_anvil.core.binary.signatures import Parameter, Signature
+from hot_anvil.core.binary.types import Type, leaf_values, leaves
+from hot_anvil.core.config.expressions import evaluate
+from hot_anvil.core.inputs.fills import fill_array, parse_fill
+from hot_anvil.core.inputs.input_sets import Argument, InputSet, make_input_set
+from hot_anvil.core.inputs.shrinking import shrink
+from hot_anvil.core.inputs.spec import Wanted
+from hot_anvil.core.inputs.template import stanza
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.errors import RequestError
+from hot_anvil.system.check.checking import input_sets
+from hot_anvil.system.check.shrinking import Caller, Side
 
 INT16 = Type("int", 2, "int16_t", align=2)
 (LEAF,) = leaves(INT16)

@@ -9,13 +9,13 @@ from pathlib import Path
 import pytest
 
 from conftest import DEMO, NEED_ALL, document, hot_anvil, refused
-from hot_anvil.core.code import Code, Instruction
-from hot_anvil.core.filters import find, hide, only_lines
-from hot_anvil.core.intel import intel_text
-from hot_anvil.core.listing import list_functions
-from hot_anvil.core.phases import EPILOGUE, PROLOGUE, phases
-from hot_anvil.core.ptx import read_ptx
-from hot_anvil.core.reader import read_assembly
+from hot_anvil.core.arch.ptx.reader import read_ptx
+from hot_anvil.core.arch.x86.intel import intel_text
+from hot_anvil.core.asm.filters import find, hide, only_lines
+from hot_anvil.core.asm.gnu import read_assembly
+from hot_anvil.core.asm.listing import list_functions
+from hot_anvil.core.asm.phases import EPILOGUE, PROLOGUE, phases
+from hot_anvil.core.code.records import Code, Instruction
 
 SOURCES = Path(__file__).parent / "sources"
 PTX = """

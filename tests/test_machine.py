@@ -12,11 +12,10 @@ from hypothesis import strategies as st
 
 from conftest import document, hot_anvil, write_bench
 from hot_anvil.api import open_bench, open_source
-from hot_anvil.core.contest import Pace
-from hot_anvil.core.inputs import Argument, InputSet
-from hot_anvil.core.protocol import HEAD, read_output
-from hot_anvil.core.signature import Signature
-from hot_anvil.core.timing import (
+from hot_anvil.core.binary.signatures import Signature
+from hot_anvil.core.binary.types import Type
+from hot_anvil.core.calling.protocol import HEAD, read_output
+from hot_anvil.core.calling.timing import (
     Asked,
     Sample,
     prepare,
@@ -24,15 +23,16 @@ from hot_anvil.core.timing import (
     read_probe,
     read_visits,
 )
-from hot_anvil.core.toolchain import Toolchain
-from hot_anvil.core.types import Type
-from hot_anvil.core.wanted import Wanted, point_label, sweep_points
-from hot_anvil.system.harness import PLACEMENTS
-from hot_anvil.system.lanes import SHARED, Lane, Plan, Process
-from hot_anvil.system.measuring import generations_and_rounds
-from hot_anvil.system.process import OUTPUT_LIMIT, run
-from hot_anvil.system.rounds import Decks
-from hot_anvil.system.workers import Worker, WorkerEnded
+from hot_anvil.core.inputs.input_sets import Argument, InputSet
+from hot_anvil.core.inputs.spec import Wanted, point_label, sweep_points
+from hot_anvil.core.measure.measurements import Pace
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.system.build.worker_objects import PLACEMENTS
+from hot_anvil.system.execute.workers import Worker, WorkerEnded
+from hot_anvil.system.measure.contestants import SHARED, Lane, Plan, Process
+from hot_anvil.system.measure.measuring import generations_and_rounds
+from hot_anvil.system.measure.rounds import Decks
+from hot_anvil.system.process.running import OUTPUT_LIMIT, run
 
 TOTAL = """int total(const int *levels, int n)
 { int s = 0; for (int i = 0; i < n; i++) s += levels[i]; return s; }

@@ -15,7 +15,8 @@ from hypothesis import strategies as st
 
 from conftest import document, hot_anvil
 from contests import PLACES, contest
-from hot_anvil.core.contest import (
+from hot_anvil.core.measure.choosing import Cost, pick
+from hot_anvil.core.measure.measurements import (
     SIMILAR,
     Contest,
     contest_document,
@@ -23,10 +24,9 @@ from hot_anvil.core.contest import (
     samples_for,
     shared_paces,
 )
-from hot_anvil.core.measure import Result, settled, standing, undecided
-from hot_anvil.core.pick import Cost, pick
-from hot_anvil.core.stats import ALPHA, trimmed_interval, word_for
-from hot_anvil.core.verdict import Verdict
+from hot_anvil.core.measure.statistics import ALPHA, trimmed_interval, word_for
+from hot_anvil.core.measure.summary import Result, settled, standing, undecided
+from hot_anvil.core.verify.verdicts import Verdict
 
 
 def words(contest: Contest) -> list[str]:

@@ -6,7 +6,7 @@ from typing import Any
 import pytest
 
 from conftest import document, hot_anvil, refused, write_bench
-from hot_anvil.core.runs import RunOutput, first_difference
+from hot_anvil.core.verify.program_runs import RunOutput, first_difference
 
 LOG = r"""#include <stdio.h>
 #include <stdlib.h>

@@ -9,9 +9,9 @@ from pathlib import Path
 import pytest
 
 from conftest import DEMO, document, hot_anvil, refused, write_bench
-from hot_anvil.core.debugproof import functions_that_differ
-from hot_anvil.core.errors import RequestError
-from hot_anvil.core.project import project_flags, without_levels
+from hot_anvil.core.build.project_flags import project_flags, without_levels
+from hot_anvil.core.proof.debug_flag import functions_that_differ
+from hot_anvil.errors import RequestError
 
 SURGE = "int surge(int level) { return level * 3; }\n"
 

@@ -12,13 +12,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import COMMAND, document
-from hot_anvil.core.benchfile import read_bench
-from hot_anvil.core.messages import read_dependencies, read_diagnostics
+from hot_anvil.core.config.positions import line_of
+from hot_anvil.core.config.reading import read_bench
 from hot_anvil.core.names import matches, nearest
-from hot_anvil.core.tomlplace import line_of
-from hot_anvil.core.toolchain import Toolchain
-from hot_anvil.views.sheet import Sheet, Span
-from hot_anvil.views.words import digits, duration, interval
+from hot_anvil.core.toolchain.messages import read_dependencies, read_diagnostics
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.views.text.sheet import Sheet, Span
+from hot_anvil.views.text.words import digits, duration, interval
 
 DOCS = Path(__file__).parent.parent / "docs"
 GCC_JSON = (

@@ -9,8 +9,8 @@ import pytest
 
 from conftest import NEED_ALL, document, hot_anvil
 from hot_anvil.api import open_source
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.meaning import deed
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.meaning import deed
 from hot_anvil.core.reasons import explain
 from hot_anvil.core.reasons.remarks import kind_of, read_remarks
 

@@ -10,21 +10,21 @@ import numpy as np
 import pytest
 
 from contests import PLACES, contest
-from hot_anvil.core.bench import Snippet
-from hot_anvil.core.contest import CPU, Count, Usage
-from hot_anvil.core.history import compare_states, read_state, state_document
-from hot_anvil.core.hotspots import Hot, Seen, make_hotspots, share_of
-from hot_anvil.core.judged import Checked, Measured, Picked
-from hot_anvil.core.likeness import Likeness
-from hot_anvil.core.measure import Standing, standing
-from hot_anvil.core.pick import Cost, pick
-from hot_anvil.core.verdict import Verdict
-from hot_anvil.views.bench import bench_sheet, slower_lines
-from hot_anvil.views.history import compared_sheet, history_sheet
-from hot_anvil.views.hotspots import hotspots_sheet
-from hot_anvil.views.measuredocs import bench_document, pick_document
-from hot_anvil.views.pick import pick_sheet
-from hot_anvil.views.sheet import Sheet
+from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.measure.choosing import Cost, pick
+from hot_anvil.core.measure.code_identity import Likeness
+from hot_anvil.core.measure.history import compare_states, read_state, state_document
+from hot_anvil.core.measure.hotspots import Hot, Seen, make_hotspots, share_of
+from hot_anvil.core.measure.measurements import CPU, Count, Usage
+from hot_anvil.core.measure.results import Checked, Measured, Picked
+from hot_anvil.core.measure.summary import Standing, standing
+from hot_anvil.core.verify.verdicts import Verdict
+from hot_anvil.views.json.measure import bench_document, pick_document
+from hot_anvil.views.text.history import compared_sheet, history_sheet
+from hot_anvil.views.text.hotspots import hotspots_sheet
+from hot_anvil.views.text.measure import bench_sheet, slower_lines
+from hot_anvil.views.text.pick import pick_sheet
+from hot_anvil.views.text.sheet import Sheet
 from test_answers import code, state
 
 SURGE = Snippet("surge", "", ("surge.c",), ("ebb", "flow"), "", {}, {}, per="n")

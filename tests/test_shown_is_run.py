@@ -8,19 +8,19 @@ from pathlib import Path
 import pytest
 
 from conftest import DEMO
-from hot_anvil.core.asmtext import split_operands, split_statements
-from hot_anvil.core.code import Code, from_plain, to_plain
-from hot_anvil.core.disassembly import Decoded, read_assembler_listing, read_objdump
-from hot_anvil.core.elf import function_bodies, image_differs
-from hot_anvil.core.grid import Build
-from hot_anvil.core.isa import isa_of
-from hot_anvil.core.proof import BROKEN, PROVED
-from hot_anvil.core.proving import match_objects, prove_text
-from hot_anvil.core.reader import TOP_LEVEL, read_assembly
-from hot_anvil.core.toolchain import Family, Toolchain
-from hot_anvil.system.compile import compile_unit
-from hot_anvil.system.jobs import load_code, make_job
-from hot_anvil.system.store import Store
+from hot_anvil.core.arch import isa_of
+from hot_anvil.core.asm.disassembly import Decoded, read_assembler_listing, read_objdump
+from hot_anvil.core.asm.gnu import TOP_LEVEL, read_assembly
+from hot_anvil.core.binary.elf import function_bodies, image_differs
+from hot_anvil.core.build.builds import Build
+from hot_anvil.core.code.records import Code, from_plain, to_plain
+from hot_anvil.core.code.text import split_operands, split_statements
+from hot_anvil.core.proof.records import BROKEN, PROVED
+from hot_anvil.core.proof.shown_code import match_objects, prove_text
+from hot_anvil.core.toolchain.records import Family, Toolchain
+from hot_anvil.system.build.compiling import compile_unit
+from hot_anvil.system.build.jobs import load_code, make_job
+from hot_anvil.system.store.store import Store
 
 SOURCES = [*sorted(DEMO.glob("*.c")), *sorted((Path(__file__).parent / "sources").iterdir())]
 FLAGS = ["-O0", "-O1 -fno-pie", "-Os", "-O2 -g", "-O3 -march=native", "-O2 -ffunction-sections"]

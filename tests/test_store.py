@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 
 from conftest import COMMAND, document, hot_anvil, write_bench
-from hot_anvil.system.store import Store
+from hot_anvil.system.store.store import Store
 
 BENCH = """
 [toolchain.quaycc]

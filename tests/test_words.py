@@ -10,7 +10,7 @@ import pytest
 
 from conftest import NEED_ALL, document, hot_anvil, refused
 from hot_anvil.api import open_source
-from hot_anvil.system.reference import dictionary, known_isas
+from hot_anvil.system.toolchain.words import dictionary, known_isas
 
 ROOT = Path(__file__).parent.parent
 CORPUS = ROOT / "tests" / "corpus"

@@ -17,9 +17,11 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from hot_anvil.core.bench import Bench, Snippet, find_snippets
-from hot_anvil.core.built import COMPILED, REFUSED, Built
-from hot_anvil.core.code import (
+from hot_anvil.core.asm.listing import list_functions
+from hot_anvil.core.build.builds import Build, Plan, command_line, find_build
+from hot_anvil.core.build.planning import plan_builds
+from hot_anvil.core.build.records import COMPILED, REFUSED, Built
+from hot_anvil.core.code.records import (
     EMITTED,
     LINKED,
     Code,
@@ -27,29 +29,27 @@ from hot_anvil.core.code import (
     join_codes,
     only_functions,
 )
-from hot_anvil.core.errors import RequestError
-from hot_anvil.core.grid import Build, Plan, command_line, find_build
-from hot_anvil.core.how import AS_USUAL, How
-from hot_anvil.core.listing import list_functions
-from hot_anvil.core.planning import plan_builds
-from hot_anvil.core.shown import Listing, SnippetDiff
-from hot_anvil.core.toolchain import Toolchain
-from hot_anvil.system.grid import Progress, compile_grid, no_progress
-from hot_anvil.system.jobs import load_code
-from hot_anvil.system.opening import open_bench_file, open_source_file, read_sources
-from hot_anvil.system.store import Store
-from hot_anvil.system.toolchains import Found, find_toolchains
+from hot_anvil.core.config.records import Bench, Snippet, find_snippets
+from hot_anvil.core.measure.options import AS_USUAL, How
+from hot_anvil.core.results.code import Listing, SnippetDiff
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.errors import RequestError
+from hot_anvil.system.bench.opening import open_bench_file, open_source_file, read_sources
+from hot_anvil.system.build.grid import Progress, compile_grid, no_progress
+from hot_anvil.system.build.jobs import load_code
+from hot_anvil.system.store.store import Store
+from hot_anvil.system.toolchain.finding import Found, find_toolchains
 
 if TYPE_CHECKING:
-    from hot_anvil.core.expecting import Expected
+    from hot_anvil.core.binary.frame_layout import BuildFrame
+    from hot_anvil.core.binary.signatures import Signature
+    from hot_anvil.core.diff.ledger import Ledger
+    from hot_anvil.core.facts.expectations import Expected
     from hot_anvil.core.facts.table import SnippetFacts
-    from hot_anvil.core.framed import BuildFrame
-    from hot_anvil.core.hotspots import Hot
-    from hot_anvil.core.judged import Again, Checked, Measured, Picked
-    from hot_anvil.core.ledger import Ledger
-    from hot_anvil.core.proof import DebugProof
-    from hot_anvil.core.signature import Signature
-    from hot_anvil.system.linking import Program
+    from hot_anvil.core.measure.hotspots import Hot
+    from hot_anvil.core.measure.results import Again, Checked, Measured, Picked
+    from hot_anvil.core.proof.records import DebugProof
+    from hot_anvil.system.build.linking import Program
 
 DEFAULT_CALL_SECONDS = 5.0
 
@@ -75,7 +75,7 @@ class Workshop:
         self, jobs: int | None = None, seconds: int | None = None, memory: int | None = None
     ) -> None:
         """Limit compiling: how many at once, seconds and megabytes for each; None leaves it."""
-        from hot_anvil.system.limits import limits
+        from hot_anvil.system.process.limits import limits
 
         self.jobs = jobs or self.jobs
         limits.seconds = float(seconds or limits.seconds)
@@ -159,7 +159,7 @@ class Workshop:
 
     def library_listing(self, build: str, function: str) -> Listing:
         """Return a library function's own code, as a build's toolchain would link it."""
-        from hot_anvil.system.libraries import library_function
+        from hot_anvil.system.build.library_code import library_function
 
         chosen = self.build(build)
         found = library_function(function, self.toolchain(chosen), chosen.flags, self.store)
@@ -182,7 +182,7 @@ class Workshop:
         A side is a build, or ENTRY@BUILD: two entries are compared through
         their instructions.
         """
-        from hot_anvil.steps.comparison import compare_builds
+        from hot_anvil.usecases.comparison import compare_builds
 
         return compare_builds(self, left, right, snippets, entries, view)
 
@@ -194,7 +194,7 @@ class Workshop:
         entries: Collection[str] = (),
     ) -> tuple[SnippetDiff, ...]:
         """Compare what a build made of the source ``steps`` edits ago with what it makes now."""
-        from hot_anvil.steps.comparison import compare_edit
+        from hot_anvil.usecases.comparison import compare_edit
 
         return compare_edit(self, build, steps, snippets, entries)
 
@@ -205,7 +205,7 @@ class Workshop:
         entries: Collection[str] = (),
     ) -> tuple["Ledger", ...]:
         """Return each snippet's instruction counts by source line under many builds."""
-        from hot_anvil.steps.comparison import make_ledgers
+        from hot_anvil.usecases.comparison import make_ledgers
 
         return make_ledgers(self, builds, snippets, entries)
 
@@ -216,7 +216,7 @@ class Workshop:
         entries: Collection[str] = (),
     ) -> tuple["SnippetFacts", ...]:
         """Return each snippet's facts about functions and loops under many builds."""
-        from hot_anvil.steps.inspection import make_facts
+        from hot_anvil.usecases.inspection import make_facts
 
         return make_facts(self, builds, snippets, entries)
 
@@ -224,7 +224,7 @@ class Workshop:
         self, builds: Sequence[str] = (), snippets: Sequence[str] = ()
     ) -> tuple["Expected", ...]:
         """Return whether the bench's expectations hold."""
-        from hot_anvil.steps.inspection import check_expectations
+        from hot_anvil.usecases.inspection import check_expectations
 
         return check_expectations(self, builds, snippets)
 
@@ -232,7 +232,7 @@ class Workshop:
         self, build: str, snippets: Sequence[str] = (), entries: Collection[str] = ()
     ) -> tuple["BuildFrame", ...]:
         """Return where the variables of each function live under one build."""
-        from hot_anvil.steps.inspection import make_frames
+        from hot_anvil.usecases.inspection import make_frames
 
         return make_frames(self, build, snippets, entries)
 
@@ -247,13 +247,13 @@ class Workshop:
         ``call_seconds`` bounds each call. ``repeat`` calls on each input set
         find what only sometimes comes out otherwise.
         """
-        from hot_anvil.steps.verification import check_snippets
+        from hot_anvil.usecases.verification import check_snippets
 
         return check_snippets(self, snippets, call_seconds, repeat)
 
     def again(self, name: str, call_seconds: float = DEFAULT_CALL_SECONDS) -> "Again":
         """Call a candidate once more on an input set that a check found to fail."""
-        from hot_anvil.steps.verification import check_again
+        from hot_anvil.usecases.verification import check_again
 
         return check_again(self, name, call_seconds)
 
@@ -264,7 +264,7 @@ class Workshop:
         call_seconds: float = DEFAULT_CALL_SECONDS,
     ) -> tuple["Measured", ...]:
         """Check, then measure what is correct."""
-        from hot_anvil.steps.measurement import measure_checked
+        from hot_anvil.usecases.measurement import measure_checked
 
         checked = self.check(snippets, call_seconds)
         return tuple(measure_checked(self, one, how) for one in checked)
@@ -276,7 +276,7 @@ class Workshop:
         call_seconds: float = DEFAULT_CALL_SECONDS,
     ) -> tuple["Picked", ...]:
         """Do the whole job and choose the fastest correct candidate of each snippet."""
-        from hot_anvil.steps.picking import pick_checked
+        from hot_anvil.usecases.picking import pick_checked
 
         checked = self.check(snippets, call_seconds)
         return tuple(pick_checked(self, one, how) for one in checked)
@@ -294,19 +294,19 @@ class Workshop:
         ``at`` is a sweep point such as "n=4096" ("" for the last); ``seconds`` is for each
         candidate.
         """
-        from hot_anvil.steps.hotspots import look_for_hotspots
+        from hot_anvil.usecases.hotspots import look_for_hotspots
 
         return look_for_hotspots(self, builds, snippets, entries, at, seconds)
 
     def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call the snippet's entries, from its reference build."""
-        from hot_anvil.steps.entries import find_callable
+        from hot_anvil.usecases.entries import find_callable
 
         return find_callable(self, snippet).signatures
 
     def functions(self, snippet: Snippet) -> tuple["Signature", ...]:
         """Return how to call every function of the snippet that others can call."""
-        from hot_anvil.steps.entries import known_functions
+        from hot_anvil.usecases.entries import known_functions
 
         return known_functions(self, snippet)
 
@@ -321,14 +321,14 @@ class Workshop:
 
         ``form`` is one of system/linking.py: a program, or a library to be loaded.
         """
-        from hot_anvil.system.linker import host_toolchain
-        from hot_anvil.system.linking import Program, link_program
-        from hot_anvil.system.pool import thread_pool
+        from hot_anvil.system.build.link_command import host_toolchain
+        from hot_anvil.system.build.linking import Program, link_program
+        from hot_anvil.system.process.threads import thread_pool
 
         host = host_toolchain(self.found.toolchains)
         drivers: Mapping[str, Built] = {}
         if builds and builds[0].snippet.driver:
-            from hot_anvil.steps.entries import compile_drivers
+            from hot_anvil.usecases.entries import compile_drivers
 
             drivers = compile_drivers(self, builds[0].snippet, builds)
 
@@ -349,9 +349,9 @@ class Workshop:
 
         Every build that compiled is compiled once more without it.
         """
-        from hot_anvil.system.debugproof import prove_debug
-        from hot_anvil.system.grid import plan_jobs
-        from hot_anvil.system.pool import thread_pool
+        from hot_anvil.system.build.debug_flag import prove_debug
+        from hot_anvil.system.build.grid import plan_jobs
+        from hot_anvil.system.process.threads import thread_pool
 
         usable = [b for b in builds if b.status == COMPILED]
         known = self.found.toolchains, self.found.families, self.store.root
@@ -378,7 +378,7 @@ class Workshop:
             )
         chain = self.toolchain(built.build)
         if view == LINKED and not built.whole:
-            from hot_anvil.system.whole import link_whole
+            from hot_anvil.system.build.link_time import link_whole
 
             found = self.found
             whole = link_whole(built, found.toolchains, found.families, self.store)
@@ -387,7 +387,7 @@ class Workshop:
             return load_code(whole, self.store)
         codes = [load_code(unit, self.store) for unit in built.shown]
         if chains:
-            from hot_anvil.system.image import with_chains
+            from hot_anvil.system.build.reading_back import with_chains
 
             units = zip(codes, built.shown, strict=True)
             codes = [with_chains(code, unit, chain, self.store) for code, unit in units]

@@ -6,14 +6,14 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NoReturn
 
-from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
+from hot_anvil.errors import RequestError
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
     from hot_anvil.cli.output import Output
-    from hot_anvil.core.code import Instruction
-    from hot_anvil.core.how import How
+    from hot_anvil.core.code.records import Instruction
+    from hot_anvil.core.measure.options import How
 
 
 HELP_WIDTH = 90
@@ -129,7 +129,7 @@ def add_words(parser: argparse.ArgumentParser) -> None:
 
 def words_of(isa: str) -> "Callable[[Instruction], Instruction]":
     """Return what puts its plain reading beside an instruction."""
-    from hot_anvil.system.reference import dictionary
+    from hot_anvil.system.toolchain.words import dictionary
 
     own = dictionary(isa)
     return lambda i: i._replace(words=own.read(i.mnemonic, i.operands) or "unknown")
@@ -149,7 +149,7 @@ def split_path(words: list[str]) -> tuple[str, list[str]]:
 
 def is_source(word: str) -> bool:
     """Tell whether a word is written like the name of a source file."""
-    from hot_anvil.core.bench import LANGUAGES
+    from hot_anvil.core.config.records import LANGUAGES
 
     return Path(word).suffix in LANGUAGES
 
@@ -284,7 +284,7 @@ def open_workshop(args: argparse.Namespace, out: "Output", path: str | None = No
 
 def how_to_measure(args: argparse.Namespace) -> "How":
     """Return what the arguments say of measuring."""
-    from hot_anvil.core.how import How
+    from hot_anvil.core.measure.options import How
 
     prefer = tuple(getattr(args, "prefer", ()))
     return How(args.seconds, args.seed, args.apart, args.count, args.outside, prefer)
@@ -292,7 +292,7 @@ def how_to_measure(args: argparse.Namespace) -> "How":
 
 def open_to_measure(args: argparse.Namespace, out: "Output") -> "Workshop":
     """Open what the arguments name, with what they say of measuring."""
-    from hot_anvil.core.how import EARLIER
+    from hot_anvil.core.measure.options import EARLIER
 
     workshop = open_workshop(args, out)
     if getattr(args, "share", None) is not None:
@@ -302,7 +302,7 @@ def open_to_measure(args: argparse.Namespace, out: "Output") -> "Workshop":
     if args.fail_if_slower_than is not None and not earlier:
         workshop.build(args.fail_if_slower_than)  # a wrong name is told before anything runs
     if args.outside:
-        from hot_anvil.steps.outside import read_outside
+        from hot_anvil.usecases.imported_times import read_outside
 
         read_outside(args.outside)  # and so is a wrong file
     return workshop
@@ -311,7 +311,7 @@ def open_to_measure(args: argparse.Namespace, out: "Output") -> "Workshop":
 def _set_up(workshop: "Workshop", args: argparse.Namespace) -> "Workshop":
     """Apply the options that say how to compile."""
     if args.project:
-        from hot_anvil.system.settings import with_project_flags
+        from hot_anvil.system.bench.settings import with_project_flags
 
         workshop.bench = with_project_flags(workshop.bench, args.project)
     defaults = workshop.bench.defaults

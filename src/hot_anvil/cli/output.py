@@ -7,8 +7,8 @@ from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
-from hot_anvil.core.errors import RequestError
-from hot_anvil.views.sheet import Sheet
+from hot_anvil.errors import RequestError
+from hot_anvil.views.text.sheet import Sheet
 
 # One accent for change, one for trouble; bold and dim carry the rest.
 # These colours can be read on white and on black.
@@ -23,7 +23,7 @@ _STYLES = {
 
 def document(kind: str, *results: Any) -> dict[str, Any]:
     """Return the JSON document of ``kind``; loads the code for it only when asked."""
-    from hot_anvil.views import documents
+    from hot_anvil.views.json import documents
 
     made: dict[str, Any] = getattr(documents, f"{kind}_document")(*results)
     return made

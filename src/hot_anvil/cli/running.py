@@ -9,7 +9,7 @@ from importlib import import_module
 
 from hot_anvil.cli.options import make_parser
 from hot_anvil.cli.output import Output
-from hot_anvil.core.errors import AnvilError, FaultError, RequestError
+from hot_anvil.errors import AnvilError, FaultError, RequestError
 
 
 def run_command(command: str, what: str, words: Sequence[str]) -> int:

@@ -19,11 +19,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Measure every correct candidate; exit code 1 when a snippet has none, or one is slower."""
-    from hot_anvil.core.how import EARLIER
-    from hot_anvil.steps.beside import slower_than_earlier, take_earlier
-    from hot_anvil.steps.picking import slower_than
-    from hot_anvil.system.machine import environment_notes
-    from hot_anvil.views.bench import bench_sheet, slower_lines
+    from hot_anvil.core.measure.options import EARLIER
+    from hot_anvil.system.measure.machine import environment_notes
+    from hot_anvil.usecases.earlier_code import slower_than_earlier, take_earlier
+    from hot_anvil.usecases.picking import slower_than
+    from hot_anvil.views.text.measure import bench_sheet, slower_lines
 
     workshop = open_to_measure(args, out)
     if args.beside is not None:

@@ -4,7 +4,7 @@ import argparse
 
 from hot_anvil.cli.options import add_bench, add_inputs, count, open_workshop
 from hot_anvil.cli.output import Output, document
-from hot_anvil.core.errors import RequestError
+from hot_anvil.errors import RequestError
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -23,8 +23,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Judge every candidate; exit code 1 when a snippet has no correct one."""
-    from hot_anvil.core.verdict import CORRECT
-    from hot_anvil.views.check import again_sheet, check_sheet
+    from hot_anvil.core.verify.verdicts import CORRECT
+    from hot_anvil.views.text.check import again_sheet, check_sheet
 
     if args.again and args.repeat != 2:
         raise RequestError("--repeat goes with a whole check, --again calls once.")

@@ -17,9 +17,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Compile the grid; exit code 1 when every build is refused or a proof fails."""
-    from hot_anvil.core.built import COMPILED
-    from hot_anvil.core.proof import BROKEN
-    from hot_anvil.views.compile import compile_sheet
+    from hot_anvil.core.build.records import COMPILED
+    from hot_anvil.core.proof.records import BROKEN
+    from hot_anvil.views.text.compile import compile_sheet
 
     workshop = open_workshop(args, out)
     builds = workshop.compile(args.snippet)

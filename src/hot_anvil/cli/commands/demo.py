@@ -22,7 +22,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     """Set out the demo bench and run the commands on it that make the whole job."""
     from hot_anvil.cli.main import COMMANDS
     from hot_anvil.cli.running import run_command
-    from hot_anvil.system.examples import lay_out_demo
+    from hot_anvil.system.bench.examples import lay_out_demo
 
     files = lay_out_demo(Path(args.folder))
     if out.form == "json":

@@ -15,9 +15,9 @@ from hot_anvil.cli.options import (
     words_of,
 )
 from hot_anvil.cli.output import Output, document
-from hot_anvil.core.errors import RequestError
 from hot_anvil.core.names import listed
-from hot_anvil.core.shown import SnippetDiff
+from hot_anvil.core.results.code import SnippetDiff
+from hot_anvil.errors import RequestError
 
 if TYPE_CHECKING:
     from hot_anvil.api import Workshop
@@ -49,21 +49,21 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Compare two sides by source line, with reasons."""
-    from hot_anvil.views.diff import diff_sheet
+    from hot_anvil.views.text.diff import diff_sheet
 
     workshop, diffs = _compare(args, out)
     if args.lines or args.state:
-        from hot_anvil.core.choosing import only_rows
+        from hot_anvil.core.results.narrowing import only_rows
 
         diffs = tuple(only_rows(item, args.lines, args.state) for item in diffs)
     if args.readings:
-        from hot_anvil.core.respell import change_diff
+        from hot_anvil.core.results.syntax import change_diff
 
         diffs = tuple(
             change_diff(item, words_of(item.isa), words_of(item.right_isa)) for item in diffs
         )
     if syntax_of(args, workshop) == "intel":
-        from hot_anvil.core.respell import diff_in_intel
+        from hot_anvil.core.results.syntax import diff_in_intel
 
         diffs = tuple(diff_in_intel(item) for item in diffs)
     out.answer(
@@ -110,7 +110,7 @@ def _before(
 def _two_files(
     args: argparse.Namespace, out: Output, path: str, names: list[str]
 ) -> "tuple[Workshop, tuple[SnippetDiff, ...]]":
-    from hot_anvil.steps.comparison import compare_files
+    from hot_anvil.usecases.comparison import compare_files
 
     sides = [open_workshop(args, out, file) for file in (path, names[0])]
     known = [build.name for build in sides[1].plan.builds]

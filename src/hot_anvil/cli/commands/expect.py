@@ -4,7 +4,7 @@ import argparse
 
 from hot_anvil.cli.options import add_bench, open_workshop, split_path
 from hot_anvil.cli.output import Output
-from hot_anvil.core.expecting import HELD
+from hot_anvil.core.facts.expectations import HELD
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -19,7 +19,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Check the bench's expectations; 1 if one does not hold."""
-    from hot_anvil.views.expect import expect_document, expect_sheet
+    from hot_anvil.views.text.expect import expect_document, expect_sheet
 
     path, builds = split_path(args.words)
     workshop = open_workshop(args, out, path)

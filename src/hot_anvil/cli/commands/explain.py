@@ -5,10 +5,10 @@ from collections import Counter
 
 from hot_anvil.cli.options import add_bench, open_workshop
 from hot_anvil.cli.output import Output
-from hot_anvil.core.errors import RequestError
-from hot_anvil.core.isa import isa_name
+from hot_anvil.core.arch import isa_name
 from hot_anvil.core.names import listed
-from hot_anvil.system.reference import dictionary, known_isas
+from hot_anvil.errors import RequestError
+from hot_anvil.system.toolchain.words import dictionary, known_isas
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -34,7 +34,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
 
 def _explain(args: argparse.Namespace, out: Output) -> int:
-    from hot_anvil.views import explain as view
+    from hot_anvil.views.text import explain as view
 
     if not args.words:
         raise RequestError("explain: name an instruction, such as 'hot-anvil explain cmovl'.")
@@ -62,7 +62,7 @@ def _isa(target: str) -> str:
 
 
 def _used(args: argparse.Namespace, out: Output) -> int:
-    from hot_anvil.views import explain as view
+    from hot_anvil.views.text import explain as view
 
     if len(args.words) > 1:
         raise RequestError("explain --used BUILD takes one bench or source, and no mnemonic.")

@@ -4,10 +4,10 @@ import argparse
 
 from hot_anvil.cli.options import add_named_builds, open_workshop, split_path
 from hot_anvil.cli.output import Output
-from hot_anvil.core.errors import RequestError
 from hot_anvil.core.facts.records import FUNCTION_FACTS, LOOP_FACTS
 from hot_anvil.core.facts.table import chosen
 from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.errors import RequestError
 
 FORMATS = ("text", "json", "csv")
 
@@ -29,8 +29,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show facts of many builds side by side."""
-    from hot_anvil.views import factrows
-    from hot_anvil.views import facts as view
+    from hot_anvil.views.json import facts as factrows
+    from hot_anvil.views.text import facts as view
 
     known = dict.fromkeys([*FUNCTION_FACTS, *LOOP_FACTS])
     if "list" in args.fact:

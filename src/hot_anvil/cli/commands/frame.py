@@ -13,7 +13,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show where a function's variables live."""
-    from hot_anvil.views.frame import frame_document, frame_sheet
+    from hot_anvil.views.text.frame import frame_document, frame_sheet
 
     path, names = split_path(args.words)
     workshop = open_workshop(args, out, path)

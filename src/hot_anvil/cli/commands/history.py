@@ -22,9 +22,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show what was measured over time, or compare two measurements."""
-    from hot_anvil.core.errors import RequestError
-    from hot_anvil.steps.history import compared_states, kept_states
-    from hot_anvil.views import history as view
+    from hot_anvil.errors import RequestError
+    from hot_anvil.usecases.history import compared_states, kept_states
+    from hot_anvil.views.text import history as view
 
     path, candidates = split_path(args.words)
     workshop = open_workshop(args, out, path)

@@ -32,12 +32,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show where the time goes."""
-    from hot_anvil.views.hotspots import hotspots_document, hotspots_sheet
+    from hot_anvil.views.text.hotspots import hotspots_document, hotspots_sheet
 
     path, builds = split_path(args.words)
     workshop = open_workshop(args, out, path)
     found = workshop.hotspots(builds, args.snippet, args.entry, args.at, args.seconds)
-    from hot_anvil.system.opening import read_sources
+    from hot_anvil.system.bench.opening import read_sources
 
     files = {line.file for hot in found for one in hot.candidates for line in one.lines}
     sources = read_sources(workshop.bench.root, sorted(files))

@@ -20,7 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show many builds' instruction counts by source line."""
-    from hot_anvil.views.ledger import ledger_sheet
+    from hot_anvil.views.text.ledger import ledger_sheet
 
     path, names = split_path(args.words)
     workshop = open_workshop(args, out, path)

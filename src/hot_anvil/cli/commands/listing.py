@@ -13,7 +13,7 @@ from hot_anvil.cli.options import (
     words_of,
 )
 from hot_anvil.cli.output import Output, document
-from hot_anvil.core.shown import Listing
+from hot_anvil.core.results.code import Listing
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -38,7 +38,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show one build's code by source line."""
-    from hot_anvil.views.listing import listing_sheet
+    from hot_anvil.views.text.listing import listing_sheet
 
     path, names = split_path(args.words)
     workshop = open_workshop(args, out, path)
@@ -50,11 +50,11 @@ def run(args: argparse.Namespace, out: Output) -> int:
         listings = workshop.listing(name, args.snippet, args.entry, args.view)
     listings = tuple(_filtered(listing, args) for listing in listings)
     if args.readings:
-        from hot_anvil.core.respell import change_listing
+        from hot_anvil.core.results.syntax import change_listing
 
         listings = tuple(change_listing(one, words_of(one.isa)) for one in listings)
     if syntax_of(args, workshop) == "intel":
-        from hot_anvil.core.respell import listing_in_intel
+        from hot_anvil.core.results.syntax import listing_in_intel
 
         listings = tuple(listing_in_intel(listing) for listing in listings)
     out.answer(
@@ -67,7 +67,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
 def _filtered(listing: Listing, args: argparse.Namespace) -> Listing:
     if not (args.lines or args.find or args.hide):
         return listing
-    from hot_anvil.core import filters
+    from hot_anvil.core.asm import filters
 
     functions = listing.functions
     if args.hide:

@@ -8,7 +8,7 @@ from hot_anvil.cli.output import Output, document
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
-    from hot_anvil.core.pick import PREFERENCES
+    from hot_anvil.core.measure.choosing import PREFERENCES
 
     add_measuring(parser, "the choice is told slower than")
     parser.add_argument(
@@ -25,10 +25,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Do the whole job; exit code 1 when a snippet has nothing correct to pick, or too slow."""
-    from hot_anvil.steps.picking import slower_than
-    from hot_anvil.system.machine import environment_notes
-    from hot_anvil.views.bench import slower_lines
-    from hot_anvil.views.pick import pick_sheet
+    from hot_anvil.system.measure.machine import environment_notes
+    from hot_anvil.usecases.picking import slower_than
+    from hot_anvil.views.text.measure import slower_lines
+    from hot_anvil.views.text.pick import pick_sheet
 
     workshop = open_to_measure(args, out)
     notes = () if args.outside else environment_notes()

@@ -5,8 +5,8 @@ from pathlib import Path
 from typing import Any
 
 from hot_anvil.cli.output import Output
-from hot_anvil.core.errors import RequestError
-from hot_anvil.views.sheet import Sheet
+from hot_anvil.errors import RequestError
+from hot_anvil.views.text.sheet import Sheet
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -32,7 +32,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
         raise RequestError("start takes sources or --example, not both.")
     if args.example == "":
         return _list(out)
-    from hot_anvil.system.examples import lay_out_example
+    from hot_anvil.system.bench.examples import lay_out_example
 
     if args.example:
         folder = Path(args.into or args.example)
@@ -44,7 +44,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
 
 def _list(out: Output) -> int:
-    from hot_anvil.system.examples import examples
+    from hot_anvil.system.bench.examples import examples
 
     found = examples()
 
@@ -61,8 +61,8 @@ def _list(out: Output) -> int:
 def _from_sources(sources: list[str], out: Output) -> tuple[Path, tuple[str, ...]]:
     """Write an ``anvil.toml`` beside the sources, with entries and a first guess of values."""
     from hot_anvil.api import open_source
-    from hot_anvil.core.stanza import stanza
-    from hot_anvil.system.files import write_whole
+    from hot_anvil.core.inputs.template import stanza
+    from hot_anvil.system.store.files import write_whole
 
     folder = Path(sources[0]).parent
     file = folder / "anvil.toml"

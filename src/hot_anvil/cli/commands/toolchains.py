@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 from hot_anvil.cli.output import Output, document
 
 if TYPE_CHECKING:
-    from hot_anvil.core.bench import Bench
-    from hot_anvil.system.toolchains import Found
+    from hot_anvil.core.config.records import Bench
+    from hot_anvil.system.toolchain.finding import Found
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -25,10 +25,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show the compilers of this machine; exit code 3 when there is none."""
-    from hot_anvil.system.opening import open_bench_file
-    from hot_anvil.system.settings import load_settings
-    from hot_anvil.system.toolchains import find_toolchains, with_abilities
-    from hot_anvil.views.toolchains import toolchains_sheet, where_sheet
+    from hot_anvil.system.bench.opening import open_bench_file
+    from hot_anvil.system.bench.settings import load_settings
+    from hot_anvil.system.toolchain.finding import find_toolchains, with_abilities
+    from hot_anvil.views.text.toolchains import toolchains_sheet, where_sheet
 
     bench = open_bench_file(Path(args.path)) if args.path else None
     custom = bench.custom if bench else load_settings().custom
@@ -48,8 +48,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
 def _places(found: "Found", bench: "Bench | None") -> list[tuple[str, str]]:
     """Return what came from where: settings, defaults, toolchains."""
-    from hot_anvil.system.files import user_cache
-    from hot_anvil.system.settings import load_settings, settings_file
+    from hot_anvil.system.bench.settings import load_settings, settings_file
+    from hot_anvil.system.store.files import user_cache
 
     file = settings_file()
     own = load_settings()

@@ -2,10 +2,10 @@
 
 import re
 
+from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.facts.records import Fact
-from hot_anvil.core.isa import isa_of
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.side import Side
+from hot_anvil.core.model.function import Side
 
 # Canonical instructions that move the stack pointer by a constant: -> bytes the frame grows.
 _GROWS = {

@@ -3,12 +3,12 @@
 import re
 from collections.abc import Collection, Mapping
 
+from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.asm.listing import Sources
 from hot_anvil.core.facts.records import ALL, Fact
-from hot_anvil.core.isa import isa_of
-from hot_anvil.core.listing import Sources
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.side import Side
-from hot_anvil.core.special import (
+from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.symbols import (
     ATOMIC_CALL,
     CHECKED_COPY,
     COUNTING,

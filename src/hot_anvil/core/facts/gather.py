@@ -3,16 +3,16 @@
 from collections.abc import Collection, Iterator, Mapping
 from typing import Any
 
-from hot_anvil.core.code import Code, parts_by_owner
+from hot_anvil.core.asm.listing import Sources
+from hot_anvil.core.code.records import Code, parts_by_owner
 from hot_anvil.core.facts.frame import frame_facts
 from hot_anvil.core.facts.functions import call_facts, guard_facts, recursion_fact, size_facts
 from hot_anvil.core.facts.loops import loop_facts
 from hot_anvil.core.facts.records import FUNCTION_FACTS, Fact, FunctionFacts, to_plain
 from hot_anvil.core.facts.values import is_void, outcome_facts
-from hot_anvil.core.flow import Body
-from hot_anvil.core.listing import Sources
-from hot_anvil.core.side import Side
-from hot_anvil.core.spread import Spread, in_order
+from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.function import Side
+from hot_anvil.core.parallel import Spread, in_order
 
 _ORDER = {name: place for place, name in enumerate(FUNCTION_FACTS)}
 

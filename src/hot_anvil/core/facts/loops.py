@@ -3,16 +3,16 @@
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
-from hot_anvil.core.code import Instruction, Site
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.spelling import split_names
+from hot_anvil.core.code.records import Instruction, Site
 from hot_anvil.core.facts.functions import short_title
-from hot_anvil.core.facts.paths import Pass, pass_of, test_of
 from hot_anvil.core.facts.records import MAIN, REST, Fact, LoopFacts
-from hot_anvil.core.facts.streams import Stream, counter_steps, streams
 from hot_anvil.core.facts.timing import only_time
-from hot_anvil.core.isa.spelling import split_names
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.shape import is_vector_loop, shape_of
-from hot_anvil.core.side import Side
+from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.passes import Pass, pass_of, test_of
+from hot_anvil.core.model.streams import Stream, counter_steps, streams
+from hot_anvil.core.model.vectors import is_vector_loop, shape_of
 
 _MOST = 64  # copies that unrolling is taken for at most
 

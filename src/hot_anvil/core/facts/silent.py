@@ -4,8 +4,8 @@ import re
 from collections.abc import Collection, Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.code import Code
-from hot_anvil.core.listing import Sources
+from hot_anvil.core.asm.listing import Sources
+from hot_anvil.core.code.records import Code
 
 _STRING = re.compile(r'"(?:\\.|[^"\\])*"|\'(?:\\.|[^\'\\])*\'')
 _BLOCK_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)

@@ -3,7 +3,7 @@
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.code import Code, Function, Instruction, join_parts
+from hot_anvil.core.code.records import Code, Function, Instruction, join_parts
 from hot_anvil.core.facts.records import (
     FUNCTION_FACTS,
     LOOP_FACTS,
@@ -14,7 +14,7 @@ from hot_anvil.core.facts.records import (
     find,
 )  # fmt: skip
 from hot_anvil.core.facts.silent import SilentLine
-from hot_anvil.core.special import plain_name
+from hot_anvil.core.model.symbols import plain_name
 
 NO_LOOP = "no loop"
 _QUIET = frozenset((  # not worth a row where no build has any

@@ -1,7 +1,7 @@
 """Loops in which nothing but time passes: their duration is the compiler's choice."""
 
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.side import Side
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.model.function import Side
 
 _HARMLESS = frozenset((
     b.MOVE, b.CONSTANT, b.ADDRESS, b.EXTEND, b.ADD, b.SUB, b.SHIFT, b.LOGIC, b.COMPARE, b.BRANCH,

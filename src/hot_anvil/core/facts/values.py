@@ -4,11 +4,11 @@ import re
 import struct
 from collections.abc import Iterator
 
+from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.facts.records import ALL, Fact
 from hot_anvil.core.facts.timing import RESULTS
-from hot_anvil.core.flow import Body
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.side import Side
+from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.function import Side
 
 _VOID = re.compile(r"\bvoid\s+(?:\w+\s+)*(?:\w+::)*$")
 _FLOATS = {32: ("<f", 4), 64: ("<d", 8)}

@@ -3,10 +3,10 @@
 import re
 from collections.abc import Iterator, Sequence
 
-from hot_anvil.core.compared import LIKELY, Place, Reason
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import View
-from hot_anvil.core.side import Side
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.diff.records import LIKELY, Place, Reason
+from hot_anvil.core.model.function import Side
+from hot_anvil.core.reasons.context import View
 
 SHIFTS, RECIPROCAL, POWER = "multiply into shifts", "division into multiply", "division into shift"
 FUSED, REASSOCIATED, INVERSE = (

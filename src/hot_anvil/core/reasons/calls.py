@@ -4,12 +4,12 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 
-from hot_anvil.core.compared import LIKELY, Reason
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import View
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.diff.records import LIKELY, Reason
+from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.symbols import BLOCK_CALLS, is_guard, plain_name
+from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.loops import became_call
-from hot_anvil.core.side import Side
-from hot_anvil.core.special import BLOCK_CALLS, is_guard, plain_name
 
 INLINED, TAIL, OTHER = "call inlined", "tail call", "call turned into another"
 DIRECT, ELIDED, LOOP = "call made direct", "copy left out", "recursion became a loop"

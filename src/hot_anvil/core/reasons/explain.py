@@ -4,13 +4,15 @@ from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.calls import callee, only_jump
-from hot_anvil.core.compared import CERTAIN, LIKELY, Diff, Explained, Place, Reason
-from hot_anvil.core.diff import Twin
-from hot_anvil.core.flow import Body
-from hot_anvil.core.isa import isa_of
-from hot_anvil.core.linemap import LineMap
-from hot_anvil.core.pairing import Paired
+from hot_anvil.core.arch import isa_of
+from hot_anvil.core.asm.calls import callee, only_jump
+from hot_anvil.core.diff.by_line import Twin
+from hot_anvil.core.diff.edited import LineMap
+from hot_anvil.core.diff.pairing import Paired
+from hot_anvil.core.diff.records import CERTAIN, LIKELY, Diff, Explained, Place, Reason
+from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.symbols import plain_name
 from hot_anvil.core.reasons import (
     arithmetic,
     branches,
@@ -22,9 +24,7 @@ from hot_anvil.core.reasons import (
     values,
     vectors,
 )
-from hot_anvil.core.reasons.base import Rule, View, World
-from hot_anvil.core.side import Side
-from hot_anvil.core.special import plain_name
+from hot_anvil.core.reasons.context import Rule, View, World
 
 RULES: tuple[Rule, ...] = tuple(
     rule

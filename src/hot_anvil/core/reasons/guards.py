@@ -3,11 +3,10 @@
 import re
 from collections.abc import Iterator
 
-from hot_anvil.core.compared import CERTAIN, Reason
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import View
-from hot_anvil.core.side import Side
-from hot_anvil.core.special import (
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.diff.records import CERTAIN, Reason
+from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.symbols import (
     ATOMIC_CALL,
     CHECKED_COPY,
     PANIC,
@@ -16,6 +15,7 @@ from hot_anvil.core.special import (
     SANITISER,
     STACK_GUARD,
 )
+from hot_anvil.core.reasons.context import View
 
 HARDENED, CHECKED, ATOMIC, INLINE = "hardening", "check dropped", "atomic access", "inline assembly"
 

@@ -2,14 +2,14 @@
 
 from collections.abc import Iterable, Iterator, Sequence
 
-from hot_anvil.core.compared import LIKELY, Place, Reason
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import View
-from hot_anvil.core.reasons.copies import copies_of
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.diff.records import LIKELY, Place, Reason
+from hot_anvil.core.model.copies import copies_of
+from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.symbols import BLOCK_CALLS
+from hot_anvil.core.model.vectors import is_vector_loop, shape_of
+from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.vectors import UNROLLED, VECTORISED, WIDTH
-from hot_anvil.core.shape import is_vector_loop, shape_of
-from hot_anvil.core.side import Side
-from hot_anvil.core.special import BLOCK_CALLS
 
 REMOVED, TURNED, HOISTED = "loop removed", "test at the loop's end", "computed before the loop"
 _COSTLY = (b.DIV, b.FDIV, b.FSQRT, b.MUL, b.FMUL, b.CALL)

@@ -2,12 +2,12 @@
 
 from collections.abc import Iterator, Sequence
 
-from hot_anvil.core.compared import Place, Reason
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import View
-from hot_anvil.core.reasons.copies import copies_of
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.diff.records import Place, Reason
+from hot_anvil.core.model.copies import copies_of
+from hot_anvil.core.model.function import Side
+from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.guards import has_stack_guard
-from hot_anvil.core.side import Side
 
 FRAME, KEPT, RELOADED = "stack frame gone", "value kept in a register", "value reloaded"
 

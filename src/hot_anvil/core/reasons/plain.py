@@ -3,12 +3,12 @@
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Sequence
 
-from hot_anvil.core.compared import CERTAIN, CHANGED, GONE, LIKELY, NEW, RENAMED, Pair, Reason
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.meaning.base import Deed
-from hot_anvil.core.pairing import Paired
-from hot_anvil.core.reasons.base import View
-from hot_anvil.core.side import Side
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.semantics import Deed
+from hot_anvil.core.diff.pairing import Paired
+from hot_anvil.core.diff.records import CERTAIN, CHANGED, GONE, LIKELY, NEW, RENAMED, Pair, Reason
+from hot_anvil.core.model.function import Side
+from hot_anvil.core.reasons.context import View
 
 SAVED, EXTENDED, WIDER, WRITTEN = (
     "registers saved", "extension dropped", "operation width", "written otherwise",

@@ -3,10 +3,10 @@
 import re
 from collections.abc import Iterator, Mapping, Sequence
 
-from hot_anvil.core.compared import REMARKED, Place, Reason
-from hot_anvil.core.linemap import LineMap
+from hot_anvil.core.diff.edited import LineMap
+from hot_anvil.core.diff.records import REMARKED, Place, Reason
+from hot_anvil.core.diff.side import Remark
 from hot_anvil.core.reasons import calls, loops, vectors
-from hot_anvil.core.subject import Remark
 
 _GCC = re.compile(r"(.+?):(\d+):(?:\d+): optimized:\s+(.*)")
 _CLANG = re.compile(r"(.+?):(\d+):(?:\d+): remark: (.*?)(?: \[-Rpass=[\w-]+\])?$")

@@ -2,12 +2,12 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from hot_anvil.core.compared import LIKELY, Reason, lines_text
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import View
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.diff.records import LIKELY, Reason, lines_text
+from hot_anvil.core.model.function import Side
 from hot_anvil.core.reasons.branches import choices, near, selects
+from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.guards import ending_paths, has_stack_guard
-from hot_anvil.core.side import Side
 
 FOLDED, DEAD = "folded to a constant", "dead code gone"
 _RESULTS = {"x86": "ax", "aarch64": "r0", "riscv": "a0", "arm": "r0", "avr": "r24", "msp430": "r12"}

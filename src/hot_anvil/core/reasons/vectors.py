@@ -2,12 +2,12 @@
 
 from collections.abc import Iterator, Sequence
 
-from hot_anvil.core.compared import Reason
-from hot_anvil.core.meaning import base as b
-from hot_anvil.core.reasons.base import View
-from hot_anvil.core.reasons.copies import copies_of, step_of, vectors_of
-from hot_anvil.core.shape import Shape, is_vector_loop, shape_of
-from hot_anvil.core.side import Side
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.diff.records import Reason
+from hot_anvil.core.model.copies import copies_of, step_of, vectors_of
+from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.vectors import Shape, is_vector_loop, shape_of
+from hot_anvil.core.reasons.context import View
 
 VECTORISED, WIDTH, UNROLLED = "loop vectorised", "vector width", "loop unrolled"
 COMBINED = "operations packed"

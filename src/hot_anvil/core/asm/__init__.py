@@ -1,0 +1,1 @@
+"""Assembly read into records, and listed by source line."""

@@ -1,0 +1,1 @@
+"""Objects and images: symbols, source lines, inlined calls, types, variables, frames."""

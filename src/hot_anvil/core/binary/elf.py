@@ -1,0 +1,205 @@
+"""What an ELF object or image holds: code sizes, symbols, and comparable bytes."""
+
+import io
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+from hot_anvil.errors import FaultError
+
+_ALLOC, _EXECUTABLE = 0x2, 0x4
+# The linker may rewrite the opcode before these, to reach a symbol more directly.
+_RELAXED = {9: 3, 41: 3, 42: 3, 20: 4, 19: 4, 22: 4}
+_WIDE = {1: 8, 24: 8, 25: 8, 17: 8, 18: 8}  # relocations of eight bytes; others fill four
+
+
+class ObjectFacts(NamedTuple):
+    """Facts of one object file."""
+
+    code_bytes: int  # bytes of all code sections, padding included
+    sizes: dict[str, int]  # function symbol -> bytes
+    sections: dict[str, int]  # code section -> bytes
+
+
+class Body(NamedTuple):
+    """The bytes of one function, and which of them the linker fills in."""
+
+    data: bytes
+    open_bytes: frozenset[int]  # offsets inside ``data``
+
+
+def _open(data: bytes) -> Any:
+    from elftools.common.exceptions import ELFError
+    from elftools.elf.elffile import ELFFile
+
+    try:
+        return ELFFile(io.BytesIO(data))
+    except ELFError as error:
+        raise FaultError(f"an object of the compiler cannot be read as ELF: {error}.") from None
+
+
+def object_facts(data: bytes) -> ObjectFacts:
+    """Return the facts of the object file whose bytes these are."""
+    elf = _open(data)
+    sections: dict[str, int] = {}
+    for section in elf.iter_sections():
+        if section["sh_flags"] & _EXECUTABLE and not section.name.startswith(".note"):
+            sections[section.name] = sections.get(section.name, 0) + section["sh_size"]
+    return ObjectFacts(sum(sections.values()), function_sizes(elf), sections)
+
+
+def code_alignment(data: bytes) -> int:
+    """Return the boundary in bytes that all code of an object which is not set apart starts at.
+
+    Sections of code that hardly ever runs, or runs at the start only, lie elsewhere.
+    """
+    apart = (".text.unlikely", ".text.exit", ".text.startup", ".init", ".fini", ".plt")
+    return min(
+        (
+            section["sh_addralign"]
+            for section in _open(data).iter_sections()
+            if section["sh_flags"] & _EXECUTABLE
+            and section["sh_size"]
+            and not section.name.startswith(apart)
+        ),
+        default=1,
+    )
+
+
+def data_bytes(data: bytes) -> int:
+    """Return the bytes of tables, constants and variables in an object."""
+    return sum(section["sh_size"] for section in _data_of(_open(data)))
+
+
+def data_sections(data: bytes) -> tuple[bytes, ...]:
+    """Return the bytes of each section of tables, constants and variables of an object."""
+    return tuple(
+        b"" if section["sh_type"] == "SHT_NOBITS" else section.data()
+        for section in _data_of(_open(data))
+    )
+
+
+def _data_of(elf: Any) -> list[Any]:
+    return [
+        section
+        for section in elf.iter_sections()
+        if section["sh_flags"] & _ALLOC
+        and not section["sh_flags"] & _EXECUTABLE
+        and not section.name.startswith((".note", ".eh_frame"))
+    ]
+
+
+def loaded_digest(data: bytes) -> str:
+    """Return a digest that is equal for files that load the same bytes."""
+    import hashlib
+
+    elf = _open(data)
+    state = hashlib.blake2b(digest_size=20)
+    names = [section.name for section in elf.iter_sections()]
+    for section in elf.iter_sections():
+        flags = section["sh_flags"]
+        if flags & _ALLOC and not section.name.startswith(".note"):
+            content = b"" if section["sh_type"] == "SHT_NOBITS" else section.data()
+            if section.name.startswith(".eh_frame"):
+                content = b""  # unwinding tables do not run
+            state.update(f"{section.name} {section['sh_size']} ".encode() + content)
+        relocates = section["sh_type"] in ("SHT_RELA", "SHT_REL")
+        if relocates and not names[section["sh_info"]].startswith((".debug", ".eh_frame")):
+            symbols = elf.get_section(section["sh_link"])
+            for r in section.iter_relocations():
+                symbol = symbols.get_symbol(r["r_info_sym"])
+                index = symbol["st_shndx"]
+                name = symbol.name or (names[index] if isinstance(index, int) else "")
+                added = r.entry.get("r_addend", "")
+                line = f"{section.name} {r['r_offset']} {r['r_info_type']} {name} {added}"
+                state.update(line.encode())
+    return state.hexdigest()
+
+
+def function_sizes(elf: Any) -> dict[str, int]:
+    """Return the size in bytes of each function symbol that the file defines."""
+    table = elf.get_section_by_name(".symtab")
+    if table is None:
+        return {}
+    return {
+        symbol.name: symbol["st_size"]
+        for symbol in table.iter_symbols()
+        if symbol["st_info"]["type"] == "STT_FUNC" and symbol["st_shndx"] != "SHN_UNDEF"
+    }
+
+
+def code_ranges(data: bytes, names: Sequence[str]) -> dict[str, tuple[int, int]]:
+    """Return where sections of an image lie: name -> (first, end), from its first code."""
+    elf = _open(data)
+    starts = [
+        segment["p_vaddr"]
+        for segment in elf.iter_segments()
+        if segment["p_type"] == "PT_LOAD" and segment["p_flags"] & 1
+    ]
+    out = {}
+    for section in elf.iter_sections():
+        if section.name in names:
+            first = section["sh_addr"] - min(starts)
+            out[section.name] = first, first + section["sh_size"]
+    return out
+
+
+def taken_symbols(data: bytes) -> tuple[str, ...]:
+    """Return the symbols that a linked image takes from others."""
+    table = _open(data).get_section_by_name(".dynsym")
+    symbols = table.iter_symbols() if table else ()
+    return tuple(s.name for s in symbols if s["st_shndx"] == "SHN_UNDEF" and s.name)
+
+
+def function_bodies(data: bytes) -> dict[str, Body]:
+    """Return the bytes of each function, knowing what the linker fills in.
+
+    ``data`` is an object, or an image that was linked with its relocations kept.
+    """
+    elf = _open(data)
+    table = elf.get_section_by_name(".symtab")
+    linked = elf["e_type"] != "ET_REL"  # then places are addresses, not offsets
+    opened: dict[int, set[int]] = {}
+    for section in elf.iter_sections():
+        if section["sh_type"] == "SHT_RELA":
+            holes = opened.setdefault(section["sh_info"], set())
+            for r in section.iter_relocations():
+                kind, at = r["r_info_type"], r["r_offset"]
+                holes.update(range(at - _RELAXED.get(kind, 0), at + _WIDE.get(kind, 4)))
+    bodies = {}
+    for symbol in table.iter_symbols() if table else ():
+        index = symbol["st_shndx"]
+        if symbol["st_info"]["type"] == "STT_FUNC" and isinstance(index, int):
+            start, size = symbol["st_value"], symbol["st_size"]
+            section = elf.get_section(index)
+            first = start - section["sh_addr"] if linked else start
+            content = section.data()[first : first + size]
+            holes = opened.get(index, set())
+            inside = frozenset(at - start for at in holes if start <= at < start + size)
+            bodies[symbol.name] = Body(content, inside)
+    return bodies
+
+
+def image_differs(image: bytes, bodies: dict[str, Body], functions: list[str]) -> str:
+    """Compare functions in a linked image with their bodies in the object.
+
+    Returns "" when every byte agrees that the linker does not fill in, else
+    what differs.
+    """
+    elf = _open(image)
+    table = elf.get_section_by_name(".symtab")
+    found = {}
+    for symbol in table.iter_symbols() if table else ():
+        if symbol.name in functions and isinstance(symbol["st_shndx"], int):
+            section = elf.get_section(symbol["st_shndx"])
+            start = symbol["st_value"] - section["sh_addr"]
+            found[symbol.name] = section.data()[start : start + symbol["st_size"]]
+    for name in functions:
+        body, linked = bodies.get(name), found.get(name)
+        if body is None or linked is None:
+            return f"{name} is not in the {'object' if body is None else 'linked image'}"
+        if len(body.data) != len(linked):
+            return f"{name} has {len(linked)} bytes, {len(body.data)} were compiled"
+        pairs = enumerate(zip(body.data, linked, strict=True))
+        if any(a != b for at, (a, b) in pairs if at not in body.open_bytes):
+            return f"the linked bytes of {name} are not those compiled"
+    return ""

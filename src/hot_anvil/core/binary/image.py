@@ -1,0 +1,232 @@
+"""Read code back from an object or a linked image: the disassembler's words and DWARF.
+
+This is the linked view, and the only one where there is no assembly text of a
+compiler: for hand-written assembly and link-time optimisation.
+"""
+
+import io
+import re
+from collections.abc import Collection, Mapping, Sequence
+from typing import Any, NamedTuple
+
+from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch.records import Isa
+from hot_anvil.core.binary.lines import DebugLines
+from hot_anvil.core.code.records import LINKED, Code, Datum, Function, Instruction
+from hot_anvil.core.code.text import split_operands
+
+_ROW = re.compile(r" *([0-9a-f]+):[ \t]+((?:[0-9a-f]{2,8} ?)+)[ \t]*(?:\t(.*))?$")
+_HEADING = re.compile(r"([0-9a-f]+) <(.+)>:$")
+_SECTION = re.compile(r"Disassembly of section (.+):$")
+_GOES_TO = re.compile(r"(?P<before>(?:.*[ ,\t])?)(?:0x)?(?P<at>[0-9a-f]+) <(?P<name>[^>]+)>$")
+_RIP = re.compile(r"-?(?:0x)?[0-9a-f]+\(%rip\)")
+_COLD = re.compile(r"(.+)\.cold(?:\.\d+)?$")
+_NEAR = re.compile(r"\.[+-]\d+$")  # AVR's way to say where a branch goes
+_RELATIVE = re.compile(r"\$([+-]\d+)$")  # MSP430's
+_DATA = (".word", ".short", ".byte", ".long", ".hword", "<unknown>")
+OUTSIDE = "(no function)"
+
+
+class Symbol(NamedTuple):
+    """A name for an address of an image."""
+
+    name: str
+    address: int
+    size: int
+    kind: str  # "FUNC", "GNU_IFUNC", "OBJECT", "NOTYPE"
+    is_local: bool
+
+
+class Row(NamedTuple):
+    """One line of the disassembler."""
+
+    address: int
+    encoding: str  # bytes in hex, as it prints them
+    text: str
+
+    @property
+    def size(self) -> int:
+        """Bytes."""
+        return len(self.encoding) // 2
+
+
+def read_symbols(data: bytes) -> tuple[Symbol, ...]:
+    """Return the symbols of an image that name addresses, in the order of its table."""
+    from elftools.elf.elffile import ELFFile
+
+    elf = ELFFile(io.BytesIO(data))
+    table = elf.get_section_by_name(".symtab") or elf.get_section_by_name(".dynsym")
+    thumb = elf["e_machine"] == "EM_ARM"
+    return tuple(
+        _symbol(item, thumb)
+        for item in (table.iter_symbols() if table else ())
+        if isinstance(item["st_shndx"], int) and item.name and not item.name.startswith("$")
+    )
+
+
+def _symbol(item: Any, thumb: bool) -> Symbol:
+    kind = item["st_info"]["type"].removeprefix("STT_").replace("LOOS", "GNU_IFUNC")
+    address = item["st_value"] & ~1 if thumb and kind == "FUNC" else item["st_value"]
+    is_local = item["st_info"]["bind"] == "STB_LOCAL"
+    return Symbol(item.name, address, item["st_size"], kind, is_local)
+
+
+class _Piece:
+    """A function while it is being read."""
+
+    def __init__(self, name: str, section: str, end: int | None) -> None:
+        self.name, self.section, self.end = name, section, end
+        self.rows: list[Row] = []
+
+
+def read_image(
+    dump: str,
+    symbols: Sequence[Symbol],
+    lines: DebugLines,
+    isa_name: str,
+    wanted: Collection[str] = (),
+) -> Code:
+    """Read what objdump prints for ``-d`` of an image into functions.
+
+    ``wanted`` limits the result to these symbols and their cold parts; empty
+    means all. Padding and data stand among a function's data.
+    """
+    isa = isa_of(isa_name)
+    pieces = _read_pieces(dump, symbols, isa)
+    functions = []
+    for piece in pieces:
+        cold = _COLD.match(piece.name)
+        parent = cold[1] if cold else ""
+        if piece.rows and (not wanted or (parent or piece.name) in wanted):
+            functions.append(_function(piece, parent, lines, isa))
+    files = {i.file: None for f in functions for i in f.instructions if i.file}
+    return Code(tuple(functions), tuple(files), isa=isa_name, view=LINKED)
+
+
+def _read_pieces(dump: str, symbols: Sequence[Symbol], isa: Isa) -> list[_Piece]:
+    by_name: dict[tuple[str, int], Symbol] = {(s.name, s.address): s for s in symbols}
+    pieces: list[_Piece] = []
+    section = ""
+    current: _Piece | None = None
+    for line in dump.split("\n"):
+        row = _ROW.match(line)
+        if row:
+            address = int(row[1], 16)
+            if current is None or (current.end is not None and address >= current.end):
+                current = _Piece(OUTSIDE, section, None)
+                pieces.append(current)
+            text = _without_comment(" ".join((row[3] or "").split()), isa)
+            text = _absolute(text, address)
+            current.rows.append(Row(address, row[2].replace(" ", ""), text))
+            continue
+        heading = _HEADING.match(line)
+        if heading:
+            symbol = by_name.get((heading[2], int(heading[1], 16)))
+            if not _starts_function(heading[2], symbol, current):
+                continue
+            end = symbol.address + symbol.size if symbol and symbol.size else None
+            current = _Piece(heading[2], section, end)
+            pieces.append(current)
+            continue
+        named = _SECTION.match(line)
+        if named:
+            section, current = named[1], None
+    return pieces
+
+
+def _starts_function(name: str, symbol: Symbol | None, current: _Piece | None) -> bool:
+    """Tell whether a symbol starts a function, or is a label inside one."""
+    if name.startswith((".L", "$")):
+        return False
+    if symbol is None or symbol.kind in ("FUNC", "GNU_IFUNC") or not symbol.is_local:
+        return True
+    return current is None or current.name == OUTSIDE or symbol.kind == "OBJECT"
+
+
+def _function(piece: _Piece, parent: str, lines: DebugLines, isa: Isa) -> Function:
+    rows: list[Instruction] = []
+    data: list[Datum] = []
+    index = {row.address: k for k, row in enumerate(piece.rows)}
+    kept: dict[int, int] = {}  # address -> place among the instructions
+    labels: dict[str, int] = {}
+    goals: set[int] = set()
+    for row in piece.rows:
+        kept[row.address] = len(rows)
+        if isa.fillers.match(row.text) and _is_padding(row, lines, piece):
+            data.append(Datum(len(rows), 0, f"(padding) {row.text}", row.size))
+            continue
+        if row.text.startswith(_DATA) or not row.text:
+            data.append(Datum(len(rows), 0, row.text or ".byte", row.size))
+            continue
+        mnemonic, operands, goal = _split(row.text, isa, index)
+        if goal is not None:
+            goals.add(goal)
+        file, line = lines.line(row.address)
+        made = Instruction(mnemonic, operands, file, line, 0, False, row.address, row.size)
+        inlined = lines.inlined(row.address)
+        if inlined:
+            made = made._replace(function=inlined.function, chain=inlined.chain)
+        rows.append(made._replace(encoding=row.encoding))
+    begins = _begins(rows)
+    labels = {f".L{goal:x}": kept[goal] for goal in sorted(goals) if goal in kept}
+    return Function(piece.name, piece.section, parent, tuple(rows), labels, tuple(data), {}, begins)
+
+
+def _begins(rows: Sequence[Instruction]) -> tuple[str, int]:
+    """Return the first source line of what was written in the function itself."""
+    own = [row for row in rows if not row.chain and row.line > 0]
+    same = [row.line for row in own if row.file == own[0].file]
+    return (own[0].file, min(same)) if own else ("", 0)
+
+
+def _is_padding(row: Row, lines: DebugLines, piece: _Piece) -> bool:
+    """Tell filler from an instruction that the source asked for."""
+    if piece.name == OUTSIDE:
+        return True
+    # A plain nop of a line may be the source's own; long ones and those of no line never are.
+    return row.text not in ("nop", "nop.n") or lines.line(row.address)[1] == 0
+
+
+def _split(
+    text: str, isa: Isa, inside: Mapping[int, int]
+) -> tuple[str, tuple[str, ...], int | None]:
+    """Split an instruction; returns also the address it goes to in its own function."""
+    words = re.sub(r"\s+", " ", text).strip().split(" ")
+    count = 1
+    while count < len(words) and words[count - 1] in isa.prefixes:
+        count += 1
+    mnemonic, rest = " ".join(words[:count]), " ".join(words[count:])
+    goes = _GOES_TO.match(rest)
+    goal = None
+    if goes:
+        at = int(goes["at"], 16)
+        if at in inside and not isa.calls.match(mnemonic):
+            goal = at
+            rest = f"{goes['before']}.L{at:x}"
+        else:
+            rest = f"{goes['before']}{goes['name']}"
+    return mnemonic, split_operands(rest), goal
+
+
+def _without_comment(text: str, isa: Isa) -> str:
+    """Drop the disassembler's comment, keeping the name it gives to an address."""
+    for sign in isa.comments:
+        at = text.find(f" {sign}")
+        if at < 0:
+            continue
+        text, comment = text[:at].rstrip(), text[at + 1 + len(sign) :]
+        named = re.search(r"<([^>]+)>", comment)
+        if named and isa.name == "x86":
+            text = _RIP.sub(f"{named[1]}(%rip)", text)
+        elif named and _NEAR.search(text):
+            text = _NEAR.sub(comment.strip().removeprefix("0x"), text)
+    return text
+
+
+def _absolute(text: str, address: int) -> str:
+    """Write a branch that counts from its own place as one to an address."""
+    found = _RELATIVE.search(text)
+    if not found:
+        return text
+    goal = address + int(found[1])
+    return f"{text[: found.start()]}{goal:x} <{goal:x}>"

@@ -1,0 +1,1 @@
+"""Builds, and what they made, as records."""

@@ -1,0 +1,1 @@
+"""Calling an entry: generated C, and the talk with the worker."""

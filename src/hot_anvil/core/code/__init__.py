@@ -1,0 +1,1 @@
+"""Code as records: functions that hold instructions with their lines."""

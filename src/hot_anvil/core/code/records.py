@@ -1,0 +1,244 @@
+"""One build's code as data: functions that hold instructions with their lines."""
+
+import re
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from types import MappingProxyType
+from typing import Any, NamedTuple
+
+from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.errors import RequestError
+
+EMITTED, LINKED = "emitted", "linked"  # the views of code
+
+
+class Site(NamedTuple):
+    """A place that inlined code was called from."""
+
+    function: str  # the function that holds the call, "" when not known
+    file: str
+    line: int
+
+
+class Instruction(NamedTuple):
+    """One instruction as the compiler or the disassembler wrote it."""
+
+    mnemonic: str  # with its prefixes: "rep stosq"
+    operands: tuple[str, ...]
+    file: str  # source file as the bench names it, "" when unknown
+    line: int  # source line, 0 when the compiler gives none
+    text_line: int  # line of the assembly text, from 1
+    inline_asm: bool
+    address: int = -1  # in its section (emitted view) or image (linked view); -1: not known
+    size: int = -1  # bytes it takes, -1: not known
+    parts: int = 1  # machine instructions that an assembler makes of it
+    function: str = ""  # the function it was written in, where inlined from another; else ""
+    chain: tuple[Site, ...] = ()  # calls it was inlined through, innermost first
+    encoding: str = ""  # its bytes in hex, in the linked view
+    words: str = ""  # a plain reading of it, where one was asked for
+
+    @property
+    def text(self) -> str:
+        """The instruction in one line, operands after one blank."""
+        return f"{self.mnemonic} {', '.join(self.operands)}".rstrip()
+
+
+class Datum(NamedTuple):
+    """Data that stands among the instructions: a jump table, a literal pool."""
+
+    place: int  # index of the next instruction of the function
+    text_line: int
+    text: str  # the directive that makes it
+    size: int = -1  # bytes, -1: not known
+
+
+class Function(NamedTuple):
+    """The code under one function symbol."""
+
+    name: str
+    section: str
+    parent: str  # the function it is a cold part of, "" for a whole one
+    instructions: tuple[Instruction, ...]
+    labels: Mapping[str, int]  # label that code refers to -> index of the next instruction
+    data: tuple[Datum, ...] = ()
+    constants: Mapping[str, str] = MappingProxyType({})  # label -> the data there, as directives
+    begins: tuple[str, int] = ("", 0)  # file and line where its source begins, 0 when not known
+
+    @property
+    def owner(self) -> str:
+        """The name of the function that this code belongs to."""
+        return self.parent or self.name
+
+
+class Code(NamedTuple):
+    """All functions of one build of one source, in the order of the text."""
+
+    functions: tuple[Function, ...]
+    files: tuple[str, ...]  # source files that instructions come from
+    titles: Mapping[str, str] = MappingProxyType({})  # symbol -> name as the source writes it
+    isa: str = "x86"  # a module of hot_anvil.core.arch
+    view: str = EMITTED
+
+    def title(self, name: str) -> str:
+        """Return a function's name as the source writes it, the symbol where that is not known."""
+        return self.titles.get(name, name)
+
+    @property
+    def total(self) -> int:
+        """Number of instructions, as the text counts them."""
+        return sum(len(function.instructions) for function in self.functions)
+
+    @property
+    def data(self) -> int:
+        """Number of data directives among the instructions."""
+        return sum(len(function.data) for function in self.functions)
+
+
+def to_plain(code: Code) -> dict[str, Any]:
+    """Return the code as plain lists and dicts, small and quick to store as JSON."""
+    number = {file: index for index, file in enumerate(code.files)}
+    spellings: dict[tuple[str, tuple[str, ...]], int] = {}  # few, next to the instructions
+
+    def row(i: Instruction) -> list[Any]:
+        key = i.mnemonic, i.operands
+        spelling = spellings.setdefault(key, len(spellings))
+        out: list[Any] = [spelling, number.get(i.file, -1), i.line, i.text_line, i.address, i.size]
+        if i.parts != 1 or i.inline_asm or i.function or i.chain or i.encoding:
+            out += [i.parts, int(i.inline_asm), i.function, i.chain, i.encoding]
+        return out
+
+    functions = []
+    for f in code.functions:
+        named = [f.name, f.section, f.parent, dict(f.labels)]
+        more: list[Any] = [f.data, dict(f.constants), f.begins]
+        functions.append([*named, list(map(row, f.instructions)), *more])
+    return {
+        "isa": code.isa,
+        "view": code.view,
+        "files": list(code.files),
+        "titles": dict(code.titles),
+        "spellings": list(spellings),
+        "functions": functions,
+    }
+
+
+def from_plain(plain: Mapping[str, Any]) -> Code:
+    """Return the code that ``to_plain`` wrote."""
+    files = (*plain["files"], "")
+    spellings = [(mnemonic, tuple(operands)) for mnemonic, operands in plain["spellings"]]
+
+    def instruction(row: Sequence[Any]) -> Instruction:
+        spelling, file, line, text_line, address, size, *more = row
+        mnemonic, operands = spellings[spelling]
+        at = address, size
+        made = Instruction(mnemonic, operands, files[file], line, text_line, False, *at)
+        if not more:
+            return made
+        parts, inline_asm, function, chain, encoding = more
+        sites = tuple(Site(*site) for site in chain)
+        return made._replace(
+            parts=parts,
+            inline_asm=bool(inline_asm),
+            function=function,
+            chain=sites,
+            encoding=encoding,
+        )
+
+    functions = [
+        Function(
+            name,
+            section,
+            parent,
+            tuple(map(instruction, rows)),
+            labels,
+            tuple(Datum(*datum) for datum in data),
+            constants,
+            (begins[0], begins[1]),
+        )
+        for name, section, parent, labels, rows, data, constants, begins in plain["functions"]
+    ]
+    kept = plain["isa"], plain["view"]
+    return Code(tuple(functions), tuple(plain["files"]), plain["titles"], *kept)
+
+
+def with_plain_names(code: Code) -> Code:
+    """Return the code with inlined functions under their names, where they are symbols."""
+
+    def plain(symbol: str) -> str:
+        # nvcc puts what is static into a namespace of its own.
+        return re.sub(r"^_INTERNAL_\w+::", "", code.title(symbol).partition("(")[0])
+
+    def named(i: Instruction) -> Instruction:
+        if not i.function:
+            return i
+        chain = tuple(site._replace(function=plain(site.function)) for site in i.chain)
+        return i._replace(function=plain(i.function), chain=chain)
+
+    functions = tuple(
+        f._replace(instructions=tuple(map(named, f.instructions))) for f in code.functions
+    )
+    return code._replace(functions=functions)
+
+
+def parts_by_owner(functions: Iterable[Function]) -> dict[str, list[Function]]:
+    """Return the functions by their owner's symbol, cold parts behind the whole one."""
+    owners: dict[str, list[Function]] = {}
+    for function in functions:
+        owners.setdefault(function.owner, []).append(function)
+    return owners
+
+
+def join_parts(parts: Iterable[Function]) -> tuple[Instruction, ...]:
+    """Return the instructions of a function and its cold parts, in text order."""
+    return tuple(instruction for part in parts for instruction in part.instructions)
+
+
+def join_codes(codes: Iterable[Code]) -> Code:
+    """Return the code of several units as one."""
+    parts = list(codes)
+    functions = tuple(function for code in parts for function in code.functions)
+    files = dict.fromkeys(file for code in parts for file in code.files)
+    titles = {name: title for code in parts for name, title in code.titles.items()}
+    kept = (parts[0].isa, parts[0].view) if parts else ()
+    return Code(functions, tuple(files), titles, *kept)
+
+
+def find_functions(codes: Iterable[Code], name: str) -> set[str]:
+    """Return the symbols of the functions called ``name`` in any of the codes.
+
+    A function goes by its symbol, by its full name in the source, and by the
+    last part of that: ``Gauge::top() const``, ``Gauge::top`` and ``top``.
+    """
+    return {
+        function.owner
+        for code in codes
+        for function in code.functions
+        if name in _names(function.owner, code.title(function.owner))
+    }
+
+
+def find_symbols(names: Collection[str], codes: Collection[Code]) -> set[str]:
+    """Return the symbols of the functions named; raises RequestError for an unknown one."""
+    out: set[str] = set()
+    for name in names:
+        found = find_functions(codes, name)
+        if not found:
+            known = dict.fromkeys(c.title(f.owner) for c in codes for f in c.functions)
+            raise RequestError(
+                f"--entry {name}: no such function was compiled.{did_you_mean(name, known)} "
+                f"The functions are: {listed(known)}."
+            )
+        out |= found
+    return out
+
+
+def _names(symbol: str, title: str) -> tuple[str, ...]:
+    if title == symbol:
+        return (symbol,)
+    plain = title.partition("(")[0].rpartition(" ")[2]
+    return symbol, title, plain, plain.rpartition("::")[2], plain.partition("<")[0]
+
+
+def only_functions(code: Code, symbols: Collection[str]) -> Code:
+    """Return the code with just the functions of these symbols and their cold parts."""
+    kept = tuple(f for f in code.functions if f.owner in symbols)
+    return code._replace(functions=kept)

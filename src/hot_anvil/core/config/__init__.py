@@ -1,0 +1,1 @@
+"""The bench file: its records, and reading it with every mistake named."""

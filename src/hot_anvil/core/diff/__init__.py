@@ -1,0 +1,1 @@
+"""Two pieces of code by source line: pairing, alignment, states."""

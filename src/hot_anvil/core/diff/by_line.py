@@ -1,0 +1,130 @@
+"""Two codes by source line: what is the same, what differs, what came, went and moved."""
+
+from collections import Counter
+from collections.abc import Collection, Mapping, Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.asm.listing import Sources, source_text
+from hot_anvil.core.code.records import Code
+from hot_anvil.core.diff.edited import LineMap
+from hot_anvil.core.diff.pairing import Paired, state_of
+from hot_anvil.core.diff.records import STATES, Diff, FunctionTotal, Part, Place, Row, Spot
+from hot_anvil.core.model.control_flow import Body, bodies
+
+
+class Twin(NamedTuple):
+    """One function on both sides, None where a side has not got it."""
+
+    name: str
+    title: str
+    left: Body | None
+    right: Body | None
+
+
+def pair_functions(
+    left: Code,
+    right: Code,
+    entries: Collection[str],
+    lines: LineMap,
+    same_function: Mapping[str, str],
+) -> tuple[tuple[Twin, ...], LineMap]:
+    """Return the functions of two codes in pairs, and which source lines correspond.
+
+    ``entries`` (symbols) limits the comparison to these functions; empty means
+    all. ``same_function`` pairs functions of different names: left -> right.
+    """
+    twins = _twins(left, right, entries, same_function)
+    if same_function:
+        from hot_anvil.core.diff.pairing import lines_by_votes
+
+        lines = lines_by_votes(twins, lines)
+    return twins, lines
+
+
+def by_source_line(
+    twins: Sequence[Twin],
+    paired: Sequence[Sequence[Paired]],
+    lines: LineMap,
+    sources: Sources,
+    left_sources: Sources,
+) -> Diff:
+    """Return what was paired in each function by source line."""
+    found: dict[Place, list[Part]] = {}
+    for twin, own in zip(twins, paired, strict=True):
+        for place, pairs, counts, state in own:
+            part = Part(twin.name, twin.title, pairs, *counts, state)
+            found.setdefault(place, []).append(part)
+    known = _Spots(lines, sources, left_sources)
+    files = {file: k for k, file in enumerate(dict.fromkeys(place.file for place in found))}
+    order = sorted(found, key=lambda place: (files[place.file], place.line, place.old))
+    rows = tuple(_row(place, found[place], known) for place in order)
+    totals = tuple(
+        FunctionTotal(twin.name, twin.title, _count(twin.left), _count(twin.right))
+        for twin in twins
+    )
+    counted = Counter(row.state for row in rows)
+    states = {state: counted.get(state, 0) for state in STATES}
+    names = {t.name: t.left.owner for t in twins if t.left is not None and t.left.owner != t.name}
+    return Diff(rows, totals, states, names)
+
+
+def _count(body: Body | None) -> int | None:
+    return None if body is None else len(body.items)
+
+
+def _twins(
+    left: Code, right: Code, entries: Collection[str], same: Mapping[str, str]
+) -> tuple[Twin, ...]:
+    first, second = bodies(left.functions, left.isa), bodies(right.functions, right.isa)
+    titles = {**left.titles, **right.titles}
+    partner = {name: name for name in first if name in second} | dict(same)
+    # A copy that the optimiser has specialised stands for the function, if that is gone.
+    for mine, theirs, flip in ((first, second, False), (second, first, True)):
+        taken = set(partner) if not flip else set(partner.values())
+        for name in mine:
+            plain = name.partition(".")[0]
+            if name not in taken and plain != name and plain in theirs:
+                two = (plain, name) if flip else (name, plain)
+                if two[0] not in partner and two[1] not in partner.values():
+                    partner[two[0]] = two[1]
+    used = set(partner.values())
+    pairs: list[tuple[str | None, str | None]] = [(n, partner.get(n)) for n in first]
+    pairs += [(None, name) for name in second if name not in used]
+    out = []
+    for a, c in pairs:
+        name = c or a or ""
+        if entries and name not in entries and a not in entries:
+            continue
+        title = titles.get(name, name)
+        if a and c and same.get(a) == c:
+            title = f"{titles.get(a, a)} and {title}"
+        out.append(Twin(name, title, first.get(a or ""), second.get(c or "")))
+    return tuple(out)
+
+
+class _Spots:
+    """The source lines of both sides."""
+
+    def __init__(self, lines: LineMap, right: Sources, left: Sources) -> None:
+        self.right = right
+        self.left = left
+        self.back = lines.back()
+        self.mapped = set(lines.files.values()) | set(lines.lines)
+        self.old_file = {new: old for old, new in lines.files.items()}
+
+    def of(self, place: Place) -> tuple[Spot | None, Spot | None]:
+        """Return the line on the left and on the right."""
+        file = self.old_file.get(place.file, place.file)
+        if place.old:
+            return Spot(file, place.old, source_text(self.left, file, place.old)), None
+        spot = Spot(place.file, place.line, source_text(self.right, place.file, place.line))
+        if place.line <= 0 or place.file not in self.mapped:
+            return spot, spot
+        at = self.back.get((place.file, place.line))
+        if at is None:
+            return None, spot
+        return Spot(*at, source_text(self.left, *at)), spot
+
+
+def _row(place: Place, parts: Sequence[Part], known: _Spots) -> Row:
+    return Row(*known.of(place), state_of(parts), tuple(parts), place)

@@ -1,0 +1,102 @@
+"""Which lines of one source stand for which lines of another: before and after an edit."""
+
+from collections.abc import Mapping, Sequence
+from difflib import SequenceMatcher
+from types import MappingProxyType
+from typing import NamedTuple
+
+from hot_anvil.core.diff.records import Place
+
+_ALIKE = 0.6  # share of characters two lines must have in common to be one line, edited
+
+
+class LineMap(NamedTuple):
+    """Left source lines on the right side. Without an entry a file is the same on both."""
+
+    files: Mapping[str, str] = MappingProxyType({})  # left file -> right file
+    lines: Mapping[str, Mapping[int, Place]] = MappingProxyType({})  # left file -> line -> place
+
+    def place(self, file: str, line: int) -> Place:
+        """Return the place of a left line."""
+        known = self.lines.get(file)
+        if known is None or line <= 0:
+            return Place(self.files.get(file, file), line)
+        return known.get(line) or Place(self.files.get(file, file), line)
+
+    def back(self) -> Mapping[tuple[str, int], tuple[str, int]]:
+        """Return right file and line -> left file and line, where they are not the same."""
+        return {
+            (place.file, place.line): (file, line)
+            for file, places in self.lines.items()
+            for line, place in places.items()
+            if not place.old
+        }
+
+
+def map_lines(
+    left: Mapping[str, Sequence[str]],
+    right: Mapping[str, Sequence[str]],
+    files: Mapping[str, str] = MappingProxyType({}),
+) -> LineMap:
+    """Match the lines of sources that were edited; ``files`` says which go by another name."""
+    lines = {}
+    for file, old in left.items():
+        new = right.get(files.get(file, file))
+        if new is not None and (list(old) != list(new) or file in files):
+            lines[file] = _places(match_lines(old, new), len(old), files.get(file, file))
+    return LineMap(files, lines)
+
+
+def _places(matched: Mapping[int, int], count: int, file: str) -> dict[int, Place]:
+    out = {}
+    last = 0
+    for line in range(1, count + 1):
+        if line in matched:
+            last = matched[line]
+            out[line] = Place(file, last)
+        else:
+            out[line] = Place(file, last, line)
+    return out
+
+
+def match_lines(old: Sequence[str], new: Sequence[str]) -> dict[int, int]:
+    """Return old line -> new line, from 1: equal ones first, then edited, then moved ones.
+
+    White space at both ends of a line does not count.
+    """
+    a, b = [line.strip() for line in old], [line.strip() for line in new]
+    matched: dict[int, int] = {}
+    for kind, i, i_end, j, j_end in SequenceMatcher(None, a, b, False).get_opcodes():
+        if kind == "equal":
+            matched.update((i + k, j + k) for k in range(i_end - i))
+        elif kind == "replace":
+            matched.update(_edited(a, b, range(i, i_end), range(j, j_end)))
+    taken = set(matched.values())
+    where: dict[str, list[int]] = {}
+    for j, text in enumerate(b):
+        if j not in taken and len(text) > 3:
+            where.setdefault(text, []).append(j)
+    for i, text in enumerate(a):
+        if i not in matched and len(where.get(text, ())) == 1:
+            matched[i] = where.pop(text)[0]
+    return {i + 1: j + 1 for i, j in matched.items()}
+
+
+def _edited(a: Sequence[str], b: Sequence[str], old: range, new: range) -> list[tuple[int, int]]:
+    """Pair edited lines in order, each with the one that it shares most with."""
+    out = []
+    start = new.start
+    for i in old:
+        best, score = -1, _ALIKE
+        for j in range(start, new.stop):
+            if not a[i] or not b[j]:
+                continue
+            alike = SequenceMatcher(None, a[i], b[j], False).ratio()
+            if alike > score:
+                best, score = j, alike
+        if best >= 0:
+            out.append((i, best))
+            start = best + 1
+    if not out and len(old) == len(new) == 1 and a[old.start] and b[new.start]:
+        out = [(old.start, new.start)]
+    return out

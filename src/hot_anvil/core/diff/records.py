@@ -1,0 +1,237 @@
+"""Comparisons as records: source lines with paired instructions, their states and reasons.
+
+Kept apart from the comparing itself, which a warm run never needs.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from types import MappingProxyType
+from typing import Any, NamedTuple
+
+from hot_anvil.core.code.records import Code, Instruction, join_parts, parts_by_owner
+
+# Line states; pairs of instructions have them too, but for REORDERED.
+SAME, RENAMED, REORDERED, CHANGED = "same", "renamed", "reordered", "changed"
+MOVED, GONE, NEW = "moved", "gone", "new"
+STATES = (SAME, RENAMED, REORDERED, CHANGED, MOVED, GONE, NEW)
+
+# How sure a reason is: the instructions say it; they make it likely; only the compiler says it.
+CERTAIN, LIKELY, REMARKED = "certain", "likely", "remark only"
+
+
+class Pair(NamedTuple):
+    """Two instructions that correspond, or one that has no counterpart."""
+
+    left: Instruction | None
+    right: Instruction | None
+    state: str  # SAME, RENAMED, CHANGED, MOVED, GONE or NEW
+    place: tuple[int, int] = (-1, -1)  # of both in their functions, -1 where there is none
+    other: tuple[str, int] = ("", 0)  # MOVED: file and line that its counterpart stands under
+
+
+class Place(NamedTuple):
+    """A source line as rows are keyed by it: the right side's, or one only the left has."""
+
+    file: str
+    line: int  # the right side's line; for a line only on the left, the one it would follow
+    old: int = 0  # the left side's line, for a line that the right side has not
+
+
+class Spot(NamedTuple):
+    """A source line on one side."""
+
+    file: str
+    line: int
+    text: str
+
+
+class Part(NamedTuple):
+    """A source line's instructions inside one function."""
+
+    function: str  # symbol
+    title: str  # as the source writes it
+    pairs: tuple[Pair, ...]
+    left_count: int
+    right_count: int
+    state: str
+
+
+class Row(NamedTuple):
+    """One source line on both sides."""
+
+    left: Spot | None  # None where that side's source has no such line
+    right: Spot | None
+    state: str
+    parts: tuple[Part, ...]
+    place: Place
+    reasons: tuple[int, ...] = ()  # of ``Diff.reasons``
+
+    @property
+    def spot(self) -> Spot:
+        """The line as the right side has it, else the left."""
+        spot = self.right or self.left
+        assert spot is not None
+        return spot
+
+    @property
+    def file(self) -> str:
+        """The file of ``spot``."""
+        return self.spot.file
+
+    @property
+    def line(self) -> int:
+        """The line of ``spot``, 0 for code without one."""
+        return self.spot.line
+
+    @property
+    def text(self) -> str:
+        """The source text of ``spot``."""
+        return self.spot.text
+
+    @property
+    def left_count(self) -> int:
+        """Instructions of the line on the left."""
+        return sum(part.left_count for part in self.parts)
+
+    @property
+    def right_count(self) -> int:
+        """Instructions of the line on the right."""
+        return sum(part.right_count for part in self.parts)
+
+    @property
+    def wants_reason(self) -> bool:
+        """Whether its state alone does not say what happened."""
+        return self.state in (CHANGED, GONE, NEW)
+
+
+class Reason(NamedTuple):
+    """A named explanation of a difference, with its evidence."""
+
+    kind: str
+    text: str  # one sentence, without a full stop
+    confidence: str
+    function: str  # symbol
+    left: tuple[int, ...]  # the instructions that show it, by place in the function
+    right: tuple[int, ...]
+    places: frozenset[Place]  # source lines that it explains
+    remarks: tuple[str, ...] = ()  # what the compilers say to the same end
+    weight: int = 0  # instructions by which these lines differ
+    left_text: tuple[str, ...] = ()  # the instructions of ``left``
+    right_text: tuple[str, ...] = ()
+    level: int = 0  # what to tell first: 0 one thing done, 1 what most lines have, 2 small change
+
+
+class FunctionTotal(NamedTuple):
+    """Instruction counts of one function on both sides, None where it does not exist."""
+
+    name: str  # symbol
+    title: str  # as the source writes it
+    left: int | None
+    right: int | None
+
+
+class Diff(NamedTuple):
+    """Two codes compared."""
+
+    rows: tuple[Row, ...]
+    functions: tuple[FunctionTotal, ...]
+    states: dict[str, int]  # line state -> number of lines
+    left_names: Mapping[str, str] = MappingProxyType({})  # function -> the left side's, if another
+
+    @property
+    def left_count(self) -> int:
+        """Instructions on the left."""
+        return sum(total.left or 0 for total in self.functions)
+
+    @property
+    def right_count(self) -> int:
+        """Instructions on the right."""
+        return sum(total.right or 0 for total in self.functions)
+
+
+class Explained(NamedTuple):
+    """A comparison with its reasons."""
+
+    diff: Diff
+    reasons: tuple[Reason, ...]
+    unexplained: int  # lines that want a reason and have none
+    wanting: int  # lines that want a reason
+
+    def of(self, row: Row) -> list[Reason]:
+        """Return the reasons of a line."""
+        return [self.reasons[k] for k in row.reasons]
+
+
+def lines_text(places: Iterable[Place]) -> str:
+    """Return "line 4" or "lines 4-6" for source lines."""
+    known = sorted({place.old or place.line for place in places if place.line > 0})
+    if not known:
+        return "code without a line"
+    return f"line {known[0]}" if len(known) == 1 else f"lines {known[0]}-{known[-1]}"
+
+
+def to_plain(explained: Explained) -> dict[str, Any]:
+    """Return a comparison as plain lists and dicts; instructions by their place."""
+
+    def part(one: Part) -> list[Any]:
+        pairs = [[*pair.place, STATES.index(pair.state), *pair.other] for pair in one.pairs]
+        return [one.function, one.title, one.left_count, one.right_count, one.state, pairs]
+
+    rows = [
+        [row.left, row.right, row.state, list(map(part, row.parts)), row.place, row.reasons]
+        for row in explained.diff.rows
+    ]
+    reasons = [[*reason[:6], sorted(reason.places), *reason[7:]] for reason in explained.reasons]
+    diff = explained.diff
+    counts = [explained.unexplained, explained.wanting]
+    return {
+        "rows": rows, "functions": diff.functions, "states": diff.states, "reasons": reasons,
+        "counts": counts, "names": dict(diff.left_names),
+    }  # fmt: skip
+
+
+def from_plain(plain: Mapping[str, Any], left: Code, right: Code) -> Explained:
+    """Return the comparison of two codes that ``to_plain`` wrote."""
+    names = dict(plain["names"])
+    items = _by_owner(left), _by_owner(right)
+    nothing: tuple[Instruction, ...] = ()
+
+    def part(row: Sequence[Any]) -> Part:
+        function, *rest, pairs = row
+        own = items[0].get(names.get(function, function), nothing), items[1].get(function, nothing)
+        title, a, c, state = rest
+        return Part(function, title, tuple(_pair(pair, *own) for pair in pairs), a, c, state)
+
+    rows = tuple(
+        Row(
+            Spot(*one) if one else None,
+            Spot(*other) if other else None,
+            state,
+            tuple(map(part, parts)),
+            Place(*place),
+            tuple(reasons),
+        )
+        for one, other, state, parts, place, reasons in plain["rows"]
+    )
+    totals = tuple(FunctionTotal(*row) for row in plain["functions"])
+    reasons = tuple(_reason(row) for row in plain["reasons"])
+    return Explained(Diff(rows, totals, plain["states"], names), reasons, *plain["counts"])
+
+
+def _reason(row: Sequence[Any]) -> Reason:
+    kind, text, confidence, function, left, right, places, remarks, weight, *texts, level = row
+    evidence = tuple(left), tuple(right)
+    at = frozenset(Place(*place) for place in places)
+    shown = tuple(texts[0]), tuple(texts[1])
+    return Reason(
+        kind, text, confidence, function, *evidence, at, tuple(remarks), weight, *shown, level
+    )
+
+
+def _pair(row: Sequence[Any], left: Sequence[Instruction], right: Sequence[Instruction]) -> Pair:
+    i, j, state, *other = row
+    a, c = left[i] if i >= 0 else None, right[j] if j >= 0 else None
+    return Pair(a, c, STATES[state], (i, j), (other[0], other[1]))
+
+
+def _by_owner(code: Code) -> dict[str, tuple[Instruction, ...]]:
+    return {owner: join_parts(parts) for owner, parts in parts_by_owner(code.functions).items()}

@@ -1,0 +1,162 @@
+"""Edge input sets: the sizes and values at which code breaks, made without being asked for.
+
+Every kind can be turned off in the bench, with the reason: a function need not
+promise to take an empty buffer. What the bench calls zeros, text and files is
+left as it is: an output buffer, or data with a form of its own.
+"""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+from hot_anvil.core.binary.signatures import Parameter, Signature
+from hot_anvil.core.binary.types import Leaf, leaves
+from hot_anvil.core.config.expressions import names_in
+from hot_anvil.core.config.reading import read_input
+from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.inputs.fills import Fill, is_fill, parse_fill, random_for
+from hot_anvil.core.inputs.spec import Wanted
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+_VECTORS = (16, 32, 64)  # bytes
+_VARIANTS = {"equal": 1, "range_ends": 2, "type_ends": 5, "special": 5}
+_RANDOM = ("uniform", "normal", "ramp")
+
+
+def edge_sets(snippet: Snippet, signatures: Sequence[Signature]) -> list[Wanted]:
+    """Return the edge input sets of a snippet, the same for all its entries."""
+    smallest = {name: min(values) for name, values in snippet.sweep.items()}
+    parameters = _by_name(signatures)
+    tied = size_names(snippet, signatures)
+    made = []
+    for name, bytes_each in tied.items():
+        for kind, sizes in (("empty", [0]), ("one", [1]), ("sizes", odd_sizes(bytes_each))):
+            made += [Wanted(smallest, 1, kind, {name: size}) for size in sizes]
+    for kind, variants in _VARIANTS.items():
+        shaped = _shaped_names(kind, snippet, parameters)
+        if shaped:
+            single = any(p.type.kind != "pointer" for n in shaped for p in parameters[n])
+            count = variants if single else 1
+            made += [Wanted(smallest, v + 1, kind, {}, shaped, v) for v in range(count)]
+    off = snippet.not_promised
+    return [wanted for wanted in made if wanted.edge not in off and "all" not in off]
+
+
+def odd_sizes(bytes_each: int) -> list[int]:
+    """Return sizes above 1 around what vectors of elements of this many bytes hold."""
+    around = {lanes // bytes_each + step for lanes in _VECTORS for step in (-1, 1)}
+    unrolled = 4 * _VECTORS[-1] // bytes_each + 3
+    return sorted(size for size in {3, *around, unrolled} if size > 1)
+
+
+def shape(
+    values: "NDArray[Any]", fill: Fill, leaf: Leaf, wanted: Wanted, name: str
+) -> "NDArray[Any]":
+    """Return the values of a fill as an edge wants them; as they are where it has no say."""
+    import numpy as np
+
+    if not len(values) or not applies(wanted.edge, fill, leaf):
+        return values
+    if wanted.edge == "equal":
+        return np.full_like(values, values[0])
+    random = random_for(wanted.seed, name)
+    ends = _ENDS[wanted.edge](values, fill, leaf)
+    picked = ends[(np.arange(len(values)) + wanted.variant) % len(ends)]
+    beyond = random.integers(0, len(ends), len(values))
+    mixed = np.where(np.arange(len(values)) < 2 * len(ends), picked, ends[beyond])
+    if wanted.edge == "special" and len(values) > 1:
+        mixed = np.where(random.integers(0, 2, len(values)) == 0, mixed, values)
+    return mixed.astype(values.dtype)
+
+
+def applies(edge: str, fill: Fill, leaf: Leaf) -> bool:
+    """Tell whether an edge changes what a fill makes for a leaf."""
+    if edge in ("equal", "range_ends"):
+        return fill.name in (*_RANDOM, "choice")
+    if edge == "type_ends":
+        return fill.name in _RANDOM and leaf.kind != "bool"
+    return edge == "special" and fill.name in _RANDOM and leaf.kind == "float"
+
+
+def _range_ends(values: "NDArray[Any]", fill: Fill, leaf: Leaf) -> "NDArray[Any]":
+    import numpy as np
+
+    if fill.name in ("uniform", "choice"):
+        return np.asarray(sorted(set(fill.arguments))).astype(leaf.dtype)
+    return np.asarray([values.min(), values.max()])
+
+
+def _type_ends(_values: "NDArray[Any]", _fill: Fill, leaf: Leaf) -> "NDArray[Any]":
+    import numpy as np
+
+    if leaf.kind == "float":
+        limits = np.finfo(leaf.dtype)
+        return np.asarray([limits.max, limits.min, limits.tiny, -limits.tiny, 0])
+    whole = np.iinfo(leaf.dtype)
+    minus = [-1] if leaf.kind == "int" else [whole.max - 1]
+    return np.asarray([whole.min, whole.max, 0, 1, *minus], dtype=leaf.dtype)
+
+
+def _special(_values: "NDArray[Any]", _fill: Fill, leaf: Leaf) -> "NDArray[Any]":
+    import numpy as np
+
+    return np.asarray(
+        [np.nan, np.inf, -np.inf, -0.0, np.finfo(leaf.dtype).smallest_subnormal], dtype=leaf.dtype
+    )
+
+
+_ENDS: Mapping[str, Callable[["NDArray[Any]", Fill, Leaf], "NDArray[Any]"]] = {
+    "range_ends": _range_ends,
+    "type_ends": _type_ends,
+    "special": _special,
+}
+
+
+def _by_name(signatures: Iterable[Signature]) -> dict[str, list[Parameter]]:
+    out: dict[str, list[Parameter]] = {}
+    for signature in signatures:
+        for parameter in signature.parameters:
+            out.setdefault(parameter.name, []).append(parameter)
+    return out
+
+
+def size_names(snippet: Snippet, signatures: Sequence[Signature]) -> dict[str, int]:
+    """Return the names that counts of buffers depend on, with the bytes of their elements."""
+    parameters = _by_name(signatures)
+    tied: dict[str, int] = {}
+    for name, given in snippet.inputs.items():
+        own = read_input(given, name, "")
+        if not isinstance(own.elements, str) or name not in parameters:
+            continue
+        sizes = [p.type.to.size for p in parameters[name] if p.type.to]
+        for used in names_in(own.elements):
+            numeric = isinstance(snippet.inputs.get(used), int)
+            if used in snippet.sweep or numeric:
+                tied[used] = min(*(max(s, 1) for s in sizes), tied.get(used, 64), 64)
+    return tied
+
+
+def _shaped_names(
+    edge: str, snippet: Snippet, parameters: Mapping[str, list[Parameter]]
+) -> tuple[str, ...]:
+    """Return the parameters whose values an edge changes.
+
+    Where rivals take a parameter as different types, its ends are no fair values.
+    """
+    out = []
+    for name, own in parameters.items():
+        kinds = [p.type.to if p.type.kind == "pointer" else p.type for p in own]
+        first = kinds[0]
+        same = all(k and first and (k.kind, k.size) == (first.kind, first.size) for k in kinds)
+        single = own[0].type.kind != "pointer"
+        if name not in snippet.inputs or not first or not (same or edge == "equal"):
+            continue
+        if single and edge == "equal":
+            continue
+        given = read_input(snippet.inputs[name], name, "")
+        texts = [given.fill, *given.members.values()]
+        fills = [parse_fill(t, name) for t in texts if isinstance(t, str) and is_fill(t)]
+        if any(applies(edge, fill, leaf) for fill in fills for leaf in leaves(first)):
+            out.append(name)
+    return tuple(out)

@@ -1,0 +1,1 @@
+"""Measurements, statistics, the words for ratios, choosing."""

@@ -1,0 +1,200 @@
+"""Choose the fastest correct candidate, and say why the others were not chosen."""
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.measure.scaling import gain_of
+from hot_anvil.core.measure.summary import (
+    BEST,
+    FASTER,
+    NOT_ENOUGH,
+    ON_LOAD,
+    SLOWER,
+    TIED,
+    Against,
+    Standing,
+)
+from hot_anvil.core.verify.verdicts import CORRECT, Verdict
+
+PREFERENCES = ("code", "portable", "compile")  # in the order that nobody changed
+NEAR = 1.05  # ratio to the fastest up to which a tied candidate may be chosen for other merits
+
+
+class Cost(NamedTuple):
+    """What a candidate costs besides time."""
+
+    code_bytes: int | None  # of the entry and what it reaches, None where it has no symbol
+    compile_seconds: float
+    command: str
+    tied_to_cpu: tuple[str, ...] = ()  # flags that ask for what this machine's CPU has
+
+
+class Ranked(NamedTuple):
+    """One correct candidate in the ranking."""
+
+    rank: int | None  # 1 for the best and all tied with it; None without enough data
+    candidate: str
+    against: Against  # the fastest one; its word is "best", "tied", "slower" or "not enough data"
+    same_as: str
+    placement_spread: float | None  # time at its worst placement over time at its best
+    cost: Cost
+    undominated: bool = False  # nothing beats it in time, code and compile time together
+
+    @property
+    def word(self) -> str:
+        """The word for it against the fastest."""
+        return self.against.told.word
+
+    @property
+    def ratio(self) -> float:
+        """Its time over the fastest one's time."""
+        return self.against.told.ratio
+
+
+class Pick(NamedTuple):
+    """The choice for one snippet."""
+
+    snippet: str
+    choice: str | None  # None when no candidate is correct
+    tied: tuple[str, ...]  # candidates that cannot be told from the fastest, it included
+    ranking: tuple[Ranked, ...]
+    excluded: tuple[Verdict, ...]
+    command: str
+    why: str
+    caution: str  # what may turn the choice over, "" for nothing
+    gain: float | None = (
+        None  # the whole program's time with the choice over that with the baseline
+    )
+
+
+def pick(
+    snippet: str,
+    standing: Standing | None,
+    verdicts: Sequence[Verdict],
+    costs: Mapping[str, Cost],
+    prefer: Sequence[str] = PREFERENCES,
+    share: float | None = None,
+) -> Pick:
+    """Rank the correct candidates of a snippet and choose one.
+
+    Among those tied with the fastest and within NEAR of its time, the choice
+    goes by ``prefer``: least code, flags that do not tie it to this CPU, least
+    compile time, in the order given. ``share`` is what the entry takes of a
+    whole program's time. ``standing`` is None when nothing was correct.
+    """
+    ranked = standing.to_best if standing else {}
+    excluded = tuple(v for v in verdicts if v.verdict != CORRECT and v.candidate not in ranked)
+    if standing is None:
+        return Pick(snippet, None, (), (), excluded, "", "no candidate is correct", "")
+    order = sorted(
+        standing.to_best,
+        key=lambda n: (n != standing.best, standing.to_best[n].told.ratio),
+    )
+    ranking: list[Ranked] = []
+    for place, name in enumerate(order, 1):
+        behind = behind_best(standing, name)
+        rank = {SLOWER: place, NOT_ENOUGH: None}.get(behind.told.word, 1)
+        result = standing.result(name)
+        ranking.append(
+            Ranked(rank, name, behind, result.same_as, result.placement_spread, costs[name])
+        )
+    front = _front(ranking)
+    ranking = [row._replace(undominated=row.candidate in front) for row in ranking]
+    tied = tuple(row.candidate for row in ranking if row.word in (BEST, TIED))
+    near = [row.candidate for row in ranking if row.candidate in tied and row.ratio <= NEAR]
+    merits = (*prefer, *(p for p in PREFERENCES if p not in prefer))
+    chosen = min(near, key=lambda name: _preference(costs[name], merits))
+    why = _why(ranking, tied, merits)
+    own = next(v for v in verdicts if v.candidate == chosen)
+    uncompared = own.why if own.verdict == CORRECT else f"it was not checked here: {own.why}"
+    caution = "; ".join(filter(None, (uncompared, _caution(ranking, chosen))))
+    against = standing.result(chosen).against.told
+    gain = gain_of(against.ratio, share) if share else None
+    return Pick(
+        snippet, chosen, tied, tuple(ranking), excluded, costs[chosen].command, why, caution, gain
+    )
+
+
+_SAID = {"code": "least code", "portable": "fewest ties to this CPU", "compile": "least compiling"}
+
+
+def _why(ranking: Sequence[Ranked], tied: Sequence[str], order: Sequence[str]) -> str:
+    why = "the fastest"
+    if len(tied) > 1:
+        why = (
+            f"of {len(tied)} tied with the fastest, the one with the {_SAID[order[0]]} within "
+            f"{(NEAR - 1) * 100:.0f} % of its time"
+        )
+    unplaced = sum(row.rank is None for row in ranking)
+    if unplaced:
+        why += (
+            f", as far as can be told: {unplaced} more cannot be told from the fastest with this "
+            "little data (give more --seconds)"
+        )
+    return why
+
+
+def _front(ranking: Sequence[Ranked]) -> set[str]:
+    """Return the candidates that no other beats or equals in time, code and compile time.
+
+    Times that are tied with the fastest count as equal to it.
+    """
+
+    def merits(row: Ranked) -> tuple[float, float, float]:
+        time = 1.0 if row.word in (BEST, TIED) else row.ratio
+        size = float("inf") if row.cost.code_bytes is None else float(row.cost.code_bytes)
+        return time, size, row.cost.compile_seconds
+
+    def dominated(row: Ranked) -> bool:
+        own = merits(row)
+        others = (merits(r) for r in ranking if r is not row)
+        return any(o != own and all(a <= b for a, b in zip(o, own, strict=True)) for o in others)
+
+    return {row.candidate for row in ranking if not dominated(row)}
+
+
+def behind_best(standing: Standing, candidate: str) -> Against:
+    """Return a candidate against the best, where nothing is faster: what seems so is tied."""
+    against = standing.to_best[candidate]
+    told = against.told
+    return against._replace(told=told._replace(word=TIED)) if told.word == FASTER else against
+
+
+def _caution(ranking: Sequence[Ranked], chosen: str) -> str:
+    """Say when placement or the machine's load alone may turn the order over."""
+    first = next(row for row in ranking if row.candidate == chosen)
+    turned = [row for row in ranking if row.against.depends == ON_LOAD and row is not first]
+    if turned:
+        quiet, busy = turned[0].against.quiet, turned[0].against.busy
+        assert quiet and busy
+        return (
+            f"against the fastest, {turned[0].candidate} takes {quiet.ratio:.3g}x the time on a "
+            f"quiet machine and {busy.ratio:.3g}x on a busy one: the order depends on the load"
+        )
+    others = [row for row in ranking if row.word == SLOWER]
+    if not others:
+        return ""
+    second = others[0]
+    lead = second.ratio / first.ratio
+    moved = max((first, second), key=lambda row: row.placement_spread or 0.0)
+    if (moved.placement_spread or 0.0) <= lead:
+        return ""
+    return (
+        f"{second.candidate} takes {lead:.3g}x the time on average, but where code lies in memory "
+        f"alone changes {moved.candidate} by {moved.placement_spread:.3g}x: built into a program, "
+        "the order may turn over"
+    )
+
+
+def _preference(cost: Cost, order: Sequence[str]) -> tuple[float, ...]:
+    merits = {
+        "code": float("inf") if cost.code_bytes is None else float(cost.code_bytes),
+        "portable": float(len(cost.tied_to_cpu)),
+        "compile": cost.compile_seconds,
+    }
+    return tuple(merits[name] for name in order)
+
+
+def flags_tied_to_cpu(flags: Sequence[str]) -> tuple[str, ...]:
+    """Return the flags that ask for what this machine's own CPU has."""
+    return tuple(flag for flag in flags if "=native" in flag)

@@ -1,0 +1,193 @@
+"""From the times of many visits to differences of two candidates, with intervals.
+
+Two candidates are compared within a round, where their visits lie milliseconds
+apart: the median over a generation's rounds of the difference of their log
+times is one number for each generation. Statistics are over generations.
+"""
+
+import math
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from hot_anvil.core.measure.measurements import Contest, position_of
+from hot_anvil.core.measure.statistics import (
+    ALPHA,
+    Blocked,
+    Estimate,
+    blocked,
+    pair_alpha,
+    trimmed_interval,
+)
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+QUIET = 1.1  # a probe this much longer than the shortest ones says the machine is busy
+_SHORTEST = 0.05  # quantile of all probes that counts as the shortest
+_FEWEST = 5  # generations that a statement about one regime or placement takes
+AS_BUILT = 0  # the placement that the linker gives by itself
+
+
+class Between(NamedTuple):
+    """What is known of the log ratio of two candidates' times."""
+
+    over: Blocked  # over placements: the log ratio, and at each of them
+    as_built: Estimate | None  # at the placement that the linker gives by itself
+    quiet: Estimate | None  # while the machine was quiet, and while it was busy
+    busy: Estimate | None
+
+
+EQUAL = Between(Blocked(Estimate(0.0, 0.0), 0.0, 0.0, ()), None, None, None)
+
+
+class Effects:
+    """Differences of any two columns of one contest, or averaged over several."""
+
+    def __init__(self, contests: Sequence[Contest]) -> None:
+        import numpy as np
+
+        self.count = len(contests[0].candidates)
+        self._alpha = pair_alpha(self.count)
+        generations = contests[0].generations
+        self.placements = np.array([g.placement for g in generations])
+        self.twin_of = [[g.twin_of for g in contest.generations] for contest in contests]
+        self._logs = [_cube(contest, lambda g: g.times) for contest in contests]
+        self._quiet = [_quiet(contest) for contest in contests]
+        names = contests[0].candidates
+        self._aligned = {k for k, name in enumerate(names) if name in contests[0].aligned}
+
+    def differences(self, a: int, b: int, kept: str = "") -> "NDArray[Any]":
+        """Return log t_a - log t_b of each generation, NaN where one was not measured.
+
+        ``kept`` "quiet" or "busy" takes only visits during that regime.
+        """
+        import numpy as np
+
+        out = []
+        for logs, quiet in zip(self._logs, self._quiet, strict=True):
+            both = logs[:, :, a] - logs[:, :, b]
+            if kept:
+                state = quiet if kept == "quiet" else ~quiet
+                both = np.where(state[:, :, a] & state[:, :, b], both, np.nan)
+            out.append(_median(both))
+        return np.asarray(np.mean(out, axis=0))
+
+    def between(self, a: int, b: int) -> Between:
+        """Return what is known of the ratio of two candidates' times."""
+        if a == b:
+            return EQUAL
+        values = self.differences(a, b)
+        aligned = {a, b} <= self._aligned
+        return Between(
+            self._blocked(values, aligned),
+            self._estimate(values[self.placements == AS_BUILT]),
+            self._estimate(self.differences(a, b, "quiet")),
+            self._estimate(self.differences(a, b, "busy")),
+        )
+
+    def ratio(self, a: int, b: int) -> float:
+        """Return the log ratio of two candidates alone."""
+        return self._blocked(self.differences(a, b)).estimate.centre
+
+    def _blocked(self, differences: "NDArray[Any]", aligned: bool = False) -> Blocked:
+        values, placements = self._known(differences)
+        if not len(values):  # never measured in one generation
+            return Blocked(Estimate(0.0, math.inf), math.inf, math.inf, ())
+        # All positions in a cache line that aligned code can have were met equally often.
+        return blocked(values, placements, self._alpha, position_of if aligned else None)
+
+    def control(self) -> Estimate:
+        """Return the difference between candidates and their own twins."""
+        import numpy as np
+
+        twin = self.count
+        per_contest = []
+        for number, twins in enumerate(self.twin_of):
+            logs = self._logs[number]
+            own = np.stack([logs[g, :, k] for g, k in enumerate(twins)])
+            per_contest.append(_median(logs[:, :, twin] - own))
+        values, placements = self._known(np.mean(per_contest, axis=0))
+        if not len(values):  # nothing was measured twice
+            return Estimate(0.0, 0.0)
+        found = blocked(values, placements, ALPHA)
+        return Estimate(found.estimate.centre, found.noise)
+
+    @property
+    def busy_share(self) -> float:
+        """The share of visits during which the machine was busy."""
+        visits = [
+            ~quiet[~self._nan(logs)] for quiet, logs in zip(self._quiet, self._logs, strict=True)
+        ]
+        return float(sum(v.sum() for v in visits) / max(sum(v.size for v in visits), 1))
+
+    def placement_spread(self, k: int) -> float | None:
+        """Return a candidate's time at its worst placement over that at its best.
+
+        Medians of visits during the regime that most of them met; None where
+        too few were seen.
+        """
+        import numpy as np
+
+        spreads = []
+        for logs, quiet in zip(self._logs, self._quiet, strict=True):
+            there = ~self._nan(logs[:, :, k])
+            mostly = quiet[:, :, k] if quiet[there, k].mean() >= 0.5 else ~quiet[:, :, k]
+            own = np.where(mostly & there, logs[:, :, k], np.nan)
+            places = [own[self.placements == p].ravel() for p in np.unique(self.placements)]
+            known = [p[~self._nan(p)] for p in places]
+            if len(known) < 2 or min(map(len, known)) < _FEWEST:
+                return None
+            medians = [float(np.median(p)) for p in known]
+            spreads.append(max(medians) - min(medians))
+        return math.exp(sum(spreads) / len(spreads))
+
+    @staticmethod
+    def _nan(values: "NDArray[Any]") -> "NDArray[Any]":
+        import numpy as np
+
+        return np.asarray(np.isnan(values))
+
+    def _known(self, values: "NDArray[Any]") -> "tuple[NDArray[Any], NDArray[Any]]":
+        there = ~self._nan(values)
+        return values[there], self.placements[there]
+
+    def _estimate(self, values: "NDArray[Any]") -> Estimate | None:
+        known = values[~self._nan(values)]
+        return trimmed_interval(known, self._alpha) if len(known) >= _FEWEST else None
+
+
+def _cube(contest: Contest, rows: Callable[[Any], Sequence[Sequence[float]]]) -> "NDArray[Any]":
+    """Return logarithms, shape (generations, rounds, columns), NaN where nothing was measured."""
+    import numpy as np
+
+    most = max(len(rows(g)) for g in contest.generations)
+    cube = np.full((len(contest.generations), most, len(contest.candidates) + 1), np.nan)
+    for number, generation in enumerate(contest.generations):
+        own = rows(generation)
+        if own:
+            cube[number, : len(own)] = np.log(np.array(own))
+    return cube
+
+
+def _quiet(contest: Contest) -> "NDArray[Any]":
+    """Return which visits were made while the machine was quiet, in the cube's shape."""
+    import numpy as np
+
+    probes = _cube(contest, lambda g: g.probes)
+    known = probes[~np.isnan(probes)]
+    if not known.size:
+        return np.ones(probes.shape, dtype=bool)
+    return np.asarray(probes <= np.quantile(known, _SHORTEST) + math.log(QUIET))
+
+
+def _median(values: "NDArray[Any]") -> "NDArray[Any]":
+    """Return the median over rounds of each generation, NaN where there is none."""
+    import numpy as np
+
+    ordered = np.sort(values, axis=1)  # what was not measured comes last
+    count = np.count_nonzero(~np.isnan(values), axis=1)
+    rows = np.arange(len(values))
+    middle = ordered[rows, np.maximum(count - 1, 0) // 2] + ordered[rows, np.minimum(
+        count // 2, values.shape[1] - 1
+    )]  # fmt: skip
+    return np.asarray(np.where(count > 0, middle / 2, np.nan))

@@ -1,0 +1,172 @@
+"""Where the time goes, from looks at the instruction that runs: by function, line, instruction.
+
+A share's error is that of 95 in 100: the larger of what chance leaves open
+with this many looks (binomial) and what fresh processes differ by (Student's
+t over them). The processor is seen at an instruction when it waits for it or
+for one just before it, so single instructions are blurred and lines less so.
+"""
+
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
+from typing import NamedTuple, TypeVar
+
+from hot_anvil.core.code.records import Code, Instruction
+
+K = TypeVar("K")
+
+
+class Share(NamedTuple):
+    """A share of all looks."""
+
+    looks: int
+    share: float
+    error: float  # half width of its interval, as a share
+
+
+class HotInstruction(NamedTuple):
+    """One instruction that was seen."""
+
+    function: str
+    instruction: Instruction
+    share: Share
+
+
+class HotLine(NamedTuple):
+    """One source line; ("", 0) for code without one."""
+
+    file: str
+    line: int
+    share: Share
+    instructions: tuple[HotInstruction, ...]  # in the order of the code
+
+
+class Hotspots(NamedTuple):
+    """Where one candidate's time goes."""
+
+    candidate: str
+    inputs: str
+    seconds_per_call: float  # while it was looked at
+    looks: int
+    processes: int
+    functions: tuple[tuple[str, Share], ...]  # the most first; those of libraries by name too
+    lines: tuple[HotLine, ...]  # in the order of the source
+    elsewhere: tuple[tuple[str, Share], ...]  # in libraries, the most first
+
+
+class Hot(NamedTuple):
+    """Where the time of some candidates of a snippet goes, side by side."""
+
+    snippet: str
+    candidates: tuple[Hotspots, ...]
+    states: Mapping[tuple[str, int], str]  # line -> its state, where two builds are compared
+    left_out: tuple[str, ...]  # what was not looked at, and why
+
+
+class Seen(NamedTuple):
+    """The looks of one process."""
+
+    inside: Counter[int]  # address in the program -> looks
+    outside: Counter[str]  # library -> looks
+
+    @property
+    def total(self) -> int:
+        """All looks of the process."""
+        return self.inside.total() + self.outside.total()
+
+
+def make_hotspots(
+    candidate: str,
+    inputs: str,
+    seconds_per_call: float,
+    code: Code,
+    seen: Sequence[Seen],
+    line_of: Callable[[int], tuple[str, int]],
+) -> Hotspots:
+    """Return where the looks of several processes fell in a program's code.
+
+    ``code`` is its linked view, with addresses; ``line_of`` gives the source
+    line of an address.
+    """
+    by_address: dict[int, tuple[str, Instruction]] = {}
+    for function in code.functions:
+        for instruction in function.instructions:
+            by_address[instruction.address] = function.owner, instruction
+    starts = sorted(by_address)
+    functions: list[Counter[str]] = []
+    lines: list[Counter[tuple[str, int]]] = []
+    instructions: list[Counter[int]] = []
+    elsewhere: list[Counter[str]] = []
+    for one in seen:
+        rows = _place(one, by_address, starts)
+        placed = {at: n for at, n in rows.items() if at >= 0}
+        lost = Counter(one.outside)
+        if rows[_NOWHERE]:
+            lost["other code of the program"] += rows[_NOWHERE]
+        functions.append(Counter(lost))
+        lines.append(Counter())
+        for at, looks in placed.items():
+            functions[-1][code.title(by_address[at][0])] += looks
+            lines[-1][line_of(at)] += looks
+        instructions.append(Counter(placed))
+        elsewhere.append(lost)
+    totals = [one.total for one in seen]
+    line_shares = _shares(lines, totals)
+    instruction_shares = _shares(instructions, totals)
+    hot: dict[tuple[str, int], list[HotInstruction]] = {}
+    for at, share in sorted(instruction_shares.items()):
+        name, instruction = by_address[at]
+        row = HotInstruction(code.title(name), instruction, share)
+        hot.setdefault(line_of(at), []).append(row)
+    return Hotspots(
+        candidate,
+        inputs,
+        seconds_per_call,
+        sum(totals),
+        len(seen),
+        _ordered(_shares(functions, totals)),
+        tuple(HotLine(*key, share, tuple(hot[key])) for key, share in sorted(line_shares.items())),
+        _ordered(_shares(elsewhere, totals)),
+    )
+
+
+_NOWHERE = -1
+
+
+def _place(
+    one: Seen, by_address: Mapping[int, tuple[str, Instruction]], starts: Sequence[int]
+) -> Counter[int]:
+    """Return the looks by the instruction that each falls on, _NOWHERE for none known."""
+    from bisect import bisect_right
+
+    out: Counter[int] = Counter({_NOWHERE: 0})
+    for address, looks in one.inside.items():
+        at = starts[max(bisect_right(starts, address) - 1, 0)] if starts else _NOWHERE
+        size = by_address[at][1].size if starts else 0
+        out[at if at <= address < at + max(size, 1) else _NOWHERE] += looks
+    return out
+
+
+def _ordered(shares: Mapping[str, Share]) -> tuple[tuple[str, Share], ...]:
+    return tuple(sorted(shares.items(), key=lambda item: -item[1].looks))
+
+
+def _shares(counts: Sequence[Counter[K]], totals: Sequence[int]) -> dict[K, Share]:
+    keys = dict.fromkeys(key for counter in counts for key in counter)
+    return {key: share_of([c[key] for c in counts], totals) for key in keys}
+
+
+def share_of(looks: Sequence[int], totals: Sequence[int]) -> Share:
+    """Return the share of looks, given those of each process and all of each."""
+    from scipy.special import stdtrit
+
+    total = max(sum(totals), 1)
+    share = sum(looks) / total
+    middle = (sum(looks) + 2) / (total + 4)  # Agresti and Coull 1998: none seen is not none there
+    error = 1.96 * (middle * (1 - middle) / (total + 4)) ** 0.5
+    known = [a / b for a, b in zip(looks, totals, strict=True) if b]
+    if len(known) > 1:
+        mean = sum(known) / len(known)
+        variance = sum((one - mean) ** 2 for one in known) / (len(known) - 1)
+        between = float(stdtrit(len(known) - 1, 0.975)) * (variance / len(known)) ** 0.5
+        error = max(error, between)
+    return Share(sum(looks), share, error)

@@ -1,0 +1,125 @@
+"""How time grows over a sweep: a fixed cost per call, a cost per element, and crossings."""
+
+import math
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import NamedTuple
+
+from hot_anvil.core.measure.summary import SLOWER, Standing
+
+FEWEST_SIZES = 3  # two sizes fit any straight line
+STRAIGHT = 0.15  # misfit up to which times count as a straight line over the sizes
+
+
+class Growth(NamedTuple):
+    """The straight line nearest to a candidate's times, in relative terms."""
+
+    candidate: str
+    per_call: float  # seconds, whatever the size
+    per_element: float  # seconds
+    misfit: float  # the largest |time / line - 1|
+
+    @property
+    def straight(self) -> bool:
+        """True where the line tells the times."""
+        return self.misfit <= STRAIGHT
+
+
+class Crossing(NamedTuple):
+    """Between two sizes the fastest candidate changes."""
+
+    below: str  # fastest at the smaller size
+    above: str
+    smaller: int
+    larger: int
+    at: float  # about where their times are equal
+
+
+def sizes_of(standings: Sequence[Standing]) -> tuple[str, tuple[int, ...]]:
+    """Return the one number that a sweep changes and its values; ("", ()) for none or several."""
+    points = [s.contests[0].numbers for s in standings]
+    changing = [name for name in points[0] if len({p[name] for p in points}) > 1] if points else []
+    if len(changing) != 1:
+        return "", ()
+    return changing[0], tuple(point[changing[0]] for point in points)
+
+
+def elements_of(standing: Standing, name: str) -> int:
+    """Return how many elements a call works on: what the snippet says, else the swept number."""
+    contest = standing.contests[0]
+    return contest.elements or contest.numbers[name]
+
+
+def growths(standings: Sequence[Standing]) -> tuple[Growth, ...]:
+    """Return each timed candidate's line; none without a sweep over enough sizes of one number."""
+    name, sizes = sizes_of(standings)
+    if len(set(sizes)) < FEWEST_SIZES:
+        return ()
+    elements = [elements_of(standing, name) for standing in standings]
+    if len(set(elements)) < FEWEST_SIZES:
+        return ()
+    out = []
+    for candidate in standings[0].contests[0].candidates:
+        times = [standing.result(candidate).seconds_per_call for standing in standings]
+        if all(times):
+            known = [t for t in times if t]
+            out.append(Growth(candidate, *fit_line(elements, known)))
+    return tuple(out)
+
+
+def fit_line(sizes: Sequence[int], seconds: Sequence[float]) -> tuple[float, float, float]:
+    """Return (seconds per call, seconds per element, misfit) of the nearest line.
+
+    Least squares of time / line - 1, neither cost below zero (scipy.optimize.nnls).
+    """
+    import numpy as np
+    from scipy.optimize import nnls
+
+    n, t = np.array(sizes, dtype=float), np.array(seconds)
+    (fixed, each), _ = nnls(np.column_stack([1 / t, n / t]), np.ones(len(t)))
+    misfit = float(np.max(np.abs((fixed + each * n) / t - 1)))
+    return float(fixed), float(each), misfit
+
+
+def crossings(standings: Sequence[Standing]) -> tuple[Crossing, ...]:
+    """Return where the fastest candidate changes from one size to the next.
+
+    Only where each is told faster than the other at its own size. Where they
+    cross is where their lines meet, if these tell the times and meet between the
+    sizes, else read off a straight line between the log ratios over log size.
+    """
+    name, sizes = sizes_of(standings)
+    if not sizes:
+        return ()
+    plain = all(elements_of(s, name) == n for s, n in zip(standings, sizes, strict=True))
+    lines = {line.candidate: line for line in growths(standings) if plain and line.straight}
+    ordered = sorted(zip(sizes, standings, strict=True), key=lambda pair: pair[0])
+    out = []
+    for (smaller, before), (larger, after) in pairwise(ordered):
+        below, above = before.best, after.best
+        behind = before.to_best[above].told if above != below else None
+        ahead = after.to_best[below].told if above != below else None
+        if behind and ahead and behind.word == SLOWER and ahead.word == SLOWER:
+            at = _meeting(lines.get(below), lines.get(above))
+            if not smaller < at < larger:
+                first, last = math.log(behind.ratio), math.log(ahead.ratio)
+                share = first / (first + last)
+                at = math.exp(math.log(smaller) * (1 - share) + math.log(larger) * share)
+            out.append(Crossing(below, above, smaller, larger, at))
+    return tuple(out)
+
+
+def _meeting(one: Growth | None, other: Growth | None) -> float:
+    """Return the size at which two lines meet, NaN for none."""
+    if one is None or other is None or one.per_element == other.per_element:
+        return math.nan
+    return (other.per_call - one.per_call) / (one.per_element - other.per_element)
+
+
+def gain_of(ratio: float, share: float) -> float:
+    """Return the whole program's time over what it was, when a part of it changes.
+
+    ``share`` is the part's share of the whole, ``ratio`` its time over what it
+    was (Amdahl, AFIPS 1967).
+    """
+    return 1 - share + share * ratio

@@ -1,0 +1,1 @@
+"""One model of a function: control flow, loops, calls, vectors, accesses."""

@@ -1,0 +1,295 @@
+"""Control flow of one function, from the code itself: blocks, edges, loops."""
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from functools import cached_property
+from itertools import pairwise
+from typing import NamedTuple
+from zlib import crc32
+
+from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.meaning import meaning_of
+from hot_anvil.core.arch.semantics import Deed, Meaning
+from hot_anvil.core.arch.spelling import canonical
+from hot_anvil.core.code.records import Function, join_parts, parts_by_owner
+
+_CONSTANT = re.compile(r"(?:\.L|\$L|CSWTCH\.)[\w.$]+")
+_INSIDE = re.compile(r"[.$]|\d+[bf]?$")  # labels, which no other function has
+_PATHS = 60  # blocks of a loop up to which the paths through it are looked at
+
+
+class Loop(NamedTuple):
+    """A natural loop (Aho, Lam, Sethi, Ullman 2006, section 9.6.6)."""
+
+    header: int  # block
+    blocks: frozenset[int]
+    latches: tuple[int, ...]  # blocks that go back to the header
+    depth: int  # 1 for an outermost one
+
+
+class Body:
+    """One function with its cold parts, as one run of instructions; analysed when asked."""
+
+    def __init__(self, owner: str, parts: Sequence[Function], isa: str) -> None:
+        self.owner = owner
+        self.isa = isa
+        self.items = join_parts(parts)
+        self.labels: dict[str, int] = {}
+        self.constants = {k: v for part in parts for k, v in part.constants.items() if v}
+        self.begins = next((p.begins for p in parts if not p.parent and p.begins[1]), ("", 0))
+        start = 0
+        self.starts = []
+        self.data_bytes: dict[int, int] = {}  # instruction -> bytes of data before it
+        for part in parts:
+            self.starts.append(start)
+            for datum in part.data:
+                place = start + datum.place
+                self.data_bytes[place] = self.data_bytes.get(place, 0) + max(datum.size, 0)
+            self.labels[part.name] = start
+            for label, at in part.labels.items():
+                self.labels[label] = start + at
+            start += len(part.instructions)
+
+    @property
+    def meaning(self) -> Meaning:
+        """What the instructions of its instruction set mean."""
+        return meaning_of(self.isa)
+
+    @cached_property
+    def texts(self) -> list[str]:
+        """The instructions in the one spelling used for comparing, constants by their data."""
+        isa = self.isa
+        texts = [canonical(i.mnemonic, i.operands, isa) for i in self.items]
+        if not self.constants:
+            return texts
+        return [_CONSTANT.sub(self._data_for, text) for text in texts]
+
+    def _data_for(self, label: re.Match[str]) -> str:
+        """Return what stands for a label when comparing: its data, else the label."""
+        content = self.constants.get(label[0])
+        return f"{{{crc32(content.encode()):08x}}}" if content else label[0]
+
+    @cached_property
+    def deeds(self) -> list[Deed]:
+        """What each instruction does."""
+        deed = self.meaning.deed
+        return [deed(i.mnemonic, i.operands) for i in self.items]
+
+    @cached_property
+    def goals(self) -> list[int]:
+        """For each instruction the place it may go to, -1 for none inside this function."""
+        labels = self.labels
+        out = []
+        for done in self.deeds:
+            goes = done.kind in (b.BRANCH, b.JUMP) and done.target
+            out.append(labels.get(done.target, -1) if goes else -1)
+        return out
+
+    @cached_property
+    def leaders(self) -> list[int]:
+        """Places at which blocks begin, in order."""
+        begins = {0, *self.starts}
+        begins.update(goal for goal in self.goals if goal >= 0)
+        begins.update(at for label, at in self.labels.items() if at < len(self.items))
+        ends = (b.BRANCH, b.JUMP, b.RETURN, b.TRAP)
+        for place, done in enumerate(self.deeds):
+            if done.kind in ends:
+                begins.add(place + 1)
+            elif done.kind == b.SKIP:
+                begins.update((place + 1, place + 2))
+        return sorted(place for place in begins if place < len(self.items))
+
+    @cached_property
+    def bounds(self) -> list[int]:
+        """Where each block begins, and the end of the last one."""
+        return [*self.leaders, len(self.items)]
+
+    @cached_property
+    def block_of(self) -> list[int]:
+        """For each instruction the number of its block."""
+        out = [0] * len(self.items)
+        for number, (first, end) in enumerate(pairwise(self.bounds)):
+            out[first:end] = [number] * (end - first)
+        return out
+
+    @cached_property
+    def next_blocks(self) -> list[tuple[int, ...]]:
+        """For each block those that may follow it."""
+        table = self.table_goals
+        out = []
+        for _, end in pairwise(self.bounds):
+            last = end - 1
+            done = self.deeds[last]
+            following: list[int] = []
+            if self.goals[last] >= 0:
+                following.append(self.block_of[self.goals[last]])
+            if done.kind == b.JUMP and done.indirect:
+                following += table
+            stops = done.kind in (b.RETURN, b.TRAP, b.JUMP) and not done.condition
+            if not stops and end < len(self.items):
+                following.append(self.block_of[end])
+            if done.kind == b.SKIP and end + 1 < len(self.items):
+                following.append(self.block_of[end + 1])
+            out.append(tuple(dict.fromkeys(following)))
+        return out
+
+    @cached_property
+    def table_goals(self) -> list[int]:
+        """Blocks that an indirect jump may go to: labels that no branch names."""
+        named = {done.target for done in self.deeds if done.target}
+        return [
+            self.block_of[at]
+            for label, at in self.labels.items()
+            if label not in named and label.startswith((".L", "$L")) and at < len(self.items)
+        ]
+
+    @cached_property
+    def loops(self) -> tuple[Loop, ...]:
+        """The natural loops, outer ones before those inside them."""
+        if not any(0 <= goal <= place for place, goal in enumerate(self.goals)):
+            return ()
+        return _natural_loops(self.next_blocks)
+
+    def every_pass(self, loop: Loop) -> frozenset[int]:
+        """Return the blocks that each whole pass of a loop goes through."""
+        if len(loop.blocks) > _PATHS:
+            return loop.blocks
+        return frozenset(block for block in loop.blocks if not self._avoidable(loop, block))
+
+    def _avoidable(self, loop: Loop, block: int) -> bool:
+        """Tell whether a pass can get from the loop's start to its end without a block."""
+        if block == loop.header:
+            return False
+        seen = {loop.header}
+        todo = [loop.header]
+        while todo:
+            at = todo.pop()
+            if at in loop.latches:
+                return True
+            for goal in self.next_blocks[at]:
+                if goal in loop.blocks and goal not in seen and goal != block:
+                    seen.add(goal)
+                    todo.append(goal)
+        return False
+
+    @cached_property
+    def loop_of(self) -> list[int]:
+        """For each instruction the number of its innermost loop, -1 for none."""
+        of_block = [-1] * len(self.leaders)
+        for number, loop in enumerate(self.loops):  # inner ones come later
+            for block in loop.blocks:
+                of_block[block] = number
+        return [of_block[block] for block in self.block_of]
+
+    @cached_property
+    def frame_registers(self) -> frozenset[str]:
+        """Families of registers that point into the stack frame."""
+        setup = self.meaning.frame_setup
+        for text in self.texts:
+            if setup.match(text):
+                found = isa_of(self.isa).register.findall(text.partition(" ")[2])
+                known = {isa_of(self.isa).family(name)[0] for name in found}
+                return self.meaning.stack | (known & self.meaning.frames)
+        return self.meaning.stack
+
+    def on_stack(self, place: int) -> bool:
+        """Tell whether an instruction uses a fixed slot of the stack frame."""
+        memory = self.deeds[place].memory
+        return memory is not None and memory.base in self.frame_registers and not memory.indexed
+
+    def leaves(self, place: int) -> bool:
+        """Tell whether an instruction jumps out of the function, as a tail call does."""
+        done = self.deeds[place]
+        return (
+            done.kind == b.JUMP and bool(done.target) and self.goals[place] < 0
+            and not _INSIDE.match(done.target)
+        )  # fmt: skip
+
+
+def bodies(functions: Iterable[Function], isa: str) -> dict[str, Body]:
+    """Return the functions by their owner's symbol, cold parts joined to it."""
+    return {owner: Body(owner, own, isa) for owner, own in parts_by_owner(functions).items()}
+
+
+def _natural_loops(after: Sequence[tuple[int, ...]]) -> tuple[Loop, ...]:
+    """Return the loops of a flow graph whose block 0 is entered first."""
+    order, before = _reverse_postorder(after)
+    above = _dominators(order, before)
+    latches: dict[int, list[int]] = {}
+    for block in order:
+        for goal in after[block]:
+            if _dominates(goal, block, above):
+                latches.setdefault(goal, []).append(block)
+    found = {}
+    for header, ends in latches.items():
+        inside = {header}
+        todo = list(ends)
+        while todo:
+            block = todo.pop()
+            if block not in inside:
+                inside.add(block)
+                todo += before.get(block, ())
+        found[header] = frozenset(inside)
+    loops = [
+        Loop(
+            header, inside, tuple(latches[header]),
+            sum(header in other for other in found.values()),
+        )
+        for header, inside in found.items()
+    ]  # fmt: skip
+    return tuple(sorted(loops, key=lambda loop: (loop.depth, loop.header)))
+
+
+def _reverse_postorder(
+    after: Sequence[tuple[int, ...]],
+) -> tuple[list[int], dict[int, list[int]]]:
+    """Return the reachable blocks in reverse postorder, and what comes before each."""
+    seen = {0}
+    done: list[int] = []
+    before: dict[int, list[int]] = {}
+    stack = [(0, iter(after[0]))] if after else []
+    while stack:
+        block, goals = stack[-1]
+        goal = next(goals, None)
+        if goal is None:
+            done.append(block)
+            stack.pop()
+            continue
+        before.setdefault(goal, []).append(block)
+        if goal not in seen:
+            seen.add(goal)
+            stack.append((goal, iter(after[goal])))
+    return done[::-1], before
+
+
+def _dominators(order: Sequence[int], before: Mapping[int, Sequence[int]]) -> dict[int, int]:
+    """Return each block's immediate dominator (Cooper, Harvey and Kennedy 2001)."""
+    number = {block: k for k, block in enumerate(order)}
+    above = {order[0]: order[0]} if order else {}
+    changed = True
+    while changed:
+        changed = False
+        for block in order[1:]:
+            known = [p for p in before[block] if p in above]
+            new = known[0]
+            for other in known[1:]:
+                x, y = new, other
+                while x != y:
+                    while number[x] > number[y]:
+                        x = above[x]
+                    while number[y] > number[x]:
+                        y = above[y]
+                new = x
+            if above.get(block) != new:
+                above[block] = new
+                changed = True
+    return above
+
+
+def _dominates(block: int, other: int, above: Mapping[int, int]) -> bool:
+    while other != block:
+        if above[other] == other:
+            return False
+        other = above[other]
+    return True

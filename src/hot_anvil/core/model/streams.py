@@ -1,0 +1,276 @@
+"""How a loop goes through memory: which accesses advance by how much in a pass."""
+
+import re
+from collections.abc import Mapping, Sequence
+from functools import lru_cache
+from typing import Any, NamedTuple
+
+from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.semantics import Memory
+from hot_anvil.core.code.records import Instruction
+from hot_anvil.core.model.function import Side
+
+_SCALE = re.compile(r"%\w+, ?(\d)\)|(?:lsl|uxtw|sxtw|sxtx) ?#?(\d)\]")
+_BEFORE = re.compile(r"\[\w+, ?#?(-?\d+)\]!|-[XYZ]$")  # the base moves before the access
+_AFTER = re.compile(r"\[?[XYZ]\+$|@\w+\+$")  # and after it, by the size of the access
+_SIZES = {"b": 1, "w": 2, "l": 4, "q": 8, "h": 2}
+_CARRY = re.compile(r"adc|sbc|addc|subc")  # the upper part of a wide value
+_WITH_CARRY = re.compile(r"adc|sbb|sbc|addc|subc|rsc")
+
+
+class Stream(NamedTuple):
+    """Accesses that go through one array."""
+
+    places: tuple[int, ...]  # instructions
+    stores: bool
+    step: int  # bytes it advances in a pass
+    accesses: tuple[tuple[int, int], ...]  # (offset in bytes from the first, bytes), distinct
+
+    @property
+    def copies(self) -> int:
+        """How many times a pass does the same to the next elements (or vectors).
+
+        The largest share of the step by which the accesses can be moved
+        without another pattern.
+        """
+        step = abs(self.step)
+        pattern = {(at % step, size) for at, size in self.accesses}
+        for count in range(min(len(pattern), step), 1, -1):
+            by = step // count
+            if step % count == 0 and {((at + by) % step, n) for at, n in pattern} == pattern:
+                return count
+        return 1
+
+    @property
+    def sizes(self) -> list[int]:
+        """The bytes of its accesses, each size once."""
+        return sorted({size for _, size in self.accesses})
+
+
+Form = tuple[dict[str, int], int] | None  # registers at the start of a pass, each so many times,
+# and a constant; None: not of that form
+
+
+def streams(side: Side, places: Sequence[int]) -> tuple[Stream, ...]:
+    """Return the streams of one pass, given its instructions in order.
+
+    Addresses are followed as sums of what registers hold at the start of the
+    pass; those whose registers grow by constants make streams.
+    """
+    forms: dict[str, Form] = {}
+    groups: dict[tuple[Any, ...], list[tuple[int, int, int]]] = {}
+    for k in places:
+        done, item = side.deeds[k], side.body.items[k]
+        memory = done.memory
+        before, after = _writeback(item, memory, done, side.body.isa)
+        if memory and before:
+            forms[memory.base] = _plus(_form(forms, memory.base), ({}, before))
+        if memory and (done.loads or done.stores) and not side.on_stack(k):
+            offset = 0 if before or after else memory.offset
+            at = _address(forms, memory, _scale(item.operands), offset)
+            for stores in {not done.loads, done.stores}:
+                if at is None:
+                    break
+                key = *sorted(at[0].items()), memory.symbol, stores
+                size = access_bytes(item, done, side.body.isa)
+                groups.setdefault(key, []).append((k, at[1], size))
+        if memory and after:
+            forms[memory.base] = _plus(_form(forms, memory.base), ({}, after))
+        moved = memory.base if memory and (before or after) else ""
+        for family in side.written(k):
+            if family != moved:
+                forms[family] = _result(side, k, forms)
+    steps = {family: _step(family, form) for family, form in forms.items()}
+    found = (_stream(side, key, rows, steps) for key, rows in groups.items())
+    return tuple(stream for stream in found if stream)
+
+
+def _stream(
+    side: Side,
+    key: tuple[Any, ...],
+    rows: list[tuple[int, int, int]],
+    steps: Mapping[str, int | None],
+) -> Stream | None:
+    """Return a stream of accesses (instruction, offset, bytes), None if they do not advance."""
+    *registers, _, stores = key
+    parts = [(times, steps.get(family, 0)) for family, times in registers]
+    if any(step is None for _, step in parts):
+        return None
+    step = sum(times * (by or 0) for times, by in parts)
+    if not step:
+        return None
+    rows = _joined(side, rows)
+    first = min(at for _, at, _ in rows)
+    accesses = tuple(sorted({(at - first, size) for _, at, size in rows}))
+    return Stream(tuple(k for k, _, _ in rows), stores, step, accesses)
+
+
+def _form(forms: Mapping[str, Form], family: str) -> Form:
+    return forms.get(family, ({family: 1}, 0)) if family else ({}, 0)
+
+
+def _plus(one: Form, other: Form, times: int = 1) -> Form:
+    """Return the sum of a form and a multiple of another."""
+    if one is None or other is None:
+        return None
+    registers = dict(one[0])
+    for family, count in other[0].items():
+        registers[family] = registers.get(family, 0) + times * count
+    return {f: count for f, count in registers.items() if count}, one[1] + times * other[1]
+
+
+def _address(forms: Mapping[str, Form], memory: Memory, scale: int, offset: int) -> Form:
+    at = _plus(_form(forms, memory.base), _form(forms, memory.indexed), scale)
+    return _plus(at, ({}, offset))
+
+
+def _result(side: Side, k: int, forms: Mapping[str, Form]) -> Form:
+    """Return the form of what an instruction writes to its one register."""
+    done, item = side.deeds[k], side.body.items[k]
+    if len(side.written(k)) != 1 or done.packed or (done.loads or done.stores):
+        return None
+    if done.kind == b.CONSTANT:
+        return {}, done.immediate or 0
+    if done.kind == b.ADDRESS:
+        memory = done.memory
+        if memory is None or memory.symbol:
+            return None
+        return _address(forms, memory, _scale(item.operands), memory.offset)
+    read = side.read(k)
+    if done.kind in (b.MOVE, b.EXTEND) and len(read) == 1:
+        return _form(forms, min(read))
+    if done.kind not in (b.ADD, b.SUB) or _WITH_CARRY.match(item.mnemonic):
+        return None
+    if done.immediate is not None and len(read) == 1:
+        by = -done.immediate if done.kind == b.SUB else done.immediate
+        return _plus(_form(forms, min(read)), ({}, by))
+    return _sum(side, k, forms) if done.kind == b.ADD else None
+
+
+def _sum(side: Side, k: int, forms: Mapping[str, Form]) -> Form:
+    """Return the form of the sum of an addition's registers."""
+    isa = isa_of(side.body.isa)
+    operands = side.body.items[k].operands
+    sources = operands[1:] if len(operands) == 3 and side.body.isa != "x86" else operands
+    names = [isa.register.findall(operand) for operand in sources]
+    if len(operands) > 3 or any(len(found) != 1 for found in names):
+        return None  # shifted, or not registers alone
+    total: Form = ({}, 0)
+    for found in names:
+        total = _plus(total, _form(forms, isa.family(found[0])[0]))
+    return total
+
+
+def _step(family: str, form: Form) -> int | None:
+    """Return by how much a register has grown at the end of a pass, None if not by a constant."""
+    return form[1] if form is not None and form[0] == {family: 1} else None
+
+
+def counter_steps(side: Side, places: Sequence[int]) -> dict[int, int]:
+    """Return what makes registers or stack slots grow by constants: place -> step."""
+    registers = {k: own[1] for k in places if (own := _constant_step(side, k))}
+    slots = {}
+    for k in places:
+        done = side.deeds[k]
+        counts = done.kind in (b.ADD, b.SUB) and done.loads and done.stores
+        if k in side.slots and counts and done.immediate:
+            slots[k] = -done.immediate if done.kind == b.SUB else done.immediate
+        if k in registers and _through_slot(side, k):
+            slots[k] = registers[k]
+    return slots or registers  # what lives in slots is loaded anew for each use
+
+
+def _through_slot(side: Side, k: int) -> bool:
+    """Tell whether what an instruction counts was loaded from a slot and goes back there."""
+    near = {side.deeds[j].memory: j for j in range(max(k - 3, 0), k) if side.deeds[j].loads}
+    return any(
+        side.deeds[j].stores and side.deeds[j].memory in near and j in side.slots
+        for j in range(k + 1, min(k + 3, len(side)))
+    )
+
+
+def _constant_step(side: Side, k: int) -> tuple[str, int] | None:
+    """Return (register family, step) of an instruction that adds a constant to a register."""
+    done = side.deeds[k]
+    if done.kind not in (b.ADD, b.SUB, b.ADDRESS) or done.packed:
+        return None
+    if done.kind == b.ADDRESS:
+        memory = done.memory
+        by = memory.offset if memory and not memory.indexed and not memory.symbol else None
+    else:
+        by = done.immediate if not (done.loads or done.stores) else None
+    written = side.written(k)
+    if not by or abs(by) > 1 << 20 or len(written) != 1 or not written <= side.read(k):
+        return None
+    return min(written), -by if done.kind == b.SUB else by
+
+
+def _writeback(item: Instruction, memory: Memory | None, done: b.Deed, isa: str) -> tuple[int, int]:
+    """Return by how much an access moves its base register, before it and after it."""
+    if memory is None or not memory.base or isa in ("x86", "riscv", "ptx"):
+        return 0, 0
+    for index, operand in enumerate(item.operands):
+        found = _BEFORE.search(operand)
+        if found:
+            return int(found[1] or -1), 0
+        if _AFTER.search(operand):
+            return 0, 1 if isa == "avr" else done.bits // 8
+        if operand.startswith("[") and index + 1 < len(item.operands):
+            return 0, b.number(item.operands[index + 1]) or 0
+    return 0, 0
+
+
+@lru_cache(maxsize=1 << 15)
+def _scale(operands: tuple[str, ...]) -> int:
+    for operand in operands:
+        found = _SCALE.search(operand)
+        if found:
+            return int(found[1]) if found[1] else 1 << int(found[2])
+    return 1
+
+
+def access_bytes(item: Instruction, done: b.Deed, isa: str) -> int:
+    """Return how many bytes an instruction loads or stores, 0 when that is not known."""
+    name = item.mnemonic.rpartition(" ")[2]
+    narrow = re.match(r"mov[sz]([bwl])[wlq]$", name) if isa == "x86" else None
+    if narrow:
+        return _SIZES[narrow[1]]
+    if isa in ("aarch64", "arm"):
+        small = re.match(r"(?:ldu?r|stu?r)s?([bh])", name)
+        if small:
+            return _SIZES[small[1]]
+        if name.startswith("ldrsw"):
+            return 4
+        pair = 2 if re.match(r"ld[n]?p|st[n]?p|ldrd|strd", name) else 1
+        return pair * (done.width // 8 if done.packed else done.bits // 8)
+    if done.packed:
+        if done.width and re.match(r"v?pmov[sz]x", name):
+            return 0
+        return done.width // 8
+    return done.bits // 8
+
+
+def _joined(side: Side, rows: Sequence[tuple[int, int, int]]) -> list[tuple[int, int, int]]:
+    """Return accesses with the pieces of one wide value joined, as narrow machines take it."""
+    if side.body.isa not in ("avr", "msp430"):
+        return list(rows)
+    out: list[tuple[int, int, int]] = []
+    for k, at, size in sorted(rows, key=lambda row: row[1]):
+        if out and out[-1][1] + out[-1][2] == at and _one_value(side, out[-1][0], k):
+            first, begin, had = out[-1]
+            out[-1] = (first, begin, had + size)
+        else:
+            out.append((k, at, size))
+    return out
+
+
+def _one_value(side: Side, first: int, second: int) -> bool:
+    """Tell whether two accesses take neighbouring pieces of one value."""
+    if _CARRY.match(side.body.items[second].mnemonic):
+        return True
+    numbers = []
+    for k in (first, second):
+        names = re.findall(r"\br(\d+)\b", " ".join(side.body.items[k].operands))
+        numbers.append(int(names[0]) if names else -9)
+    return numbers[1] - numbers[0] == 1

@@ -1,0 +1,65 @@
+"""How many elements a piece of code handles at once."""
+
+from collections import Counter
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.model.function import Side
+
+
+class Shape(NamedTuple):
+    """How many elements a loop handles at once."""
+
+    lanes: int
+    bits: int
+    element: str
+    width: int
+
+    @property
+    def words(self) -> str:
+        """The shape as a reader says it."""
+        if self.lanes == b.SCALABLE:
+            return "as many elements at once as the machine's vectors hold"
+        name = {"f": "float", "i": "integer", "u": "integer"}.get(self.element, "element")
+        at = f"in {self.width}-bit registers"
+        if not self.bits:
+            return f"a whole register at once, {at}"
+        return f"{self.lanes} x {self.bits}-bit {name}s at once, {at}"
+
+
+def shape_of(side: Side, among: Sequence[int]) -> Shape:
+    """Return the commonest shape of the packed calculations, else of packed loads and stores."""
+    packed = side.packed(among)
+    moved = [k for k in among if side.deeds[k].packed and side.deeds[k].memory]
+    known = [k for k in packed if side.deeds[k].bits and side.kinds[k] not in (b.LOGIC, b.SHIFT)]
+    known = known or [k for k in packed if side.deeds[k].bits]
+    counted = Counter(
+        Shape(d.lanes, d.bits, d.element, d.width) for d in (side.deeds[k] for k in known or moved)
+    )
+    if not counted:
+        widths = [side.deeds[k].width for k in packed] or [0]
+        return Shape(0, 0, "", max(widths))
+    return max(counted, key=lambda s: (counted[s], s.width))
+
+
+def is_vector_loop(side: Side, loop: int) -> bool:
+    """Tell whether a loop itself is vectorised, and not just sums up what an inner one left."""
+    if side.is_scalar:
+        return False
+    own = side.each_pass(loop)
+    if not is_vector(side, own):
+        return False
+    blocks = side.loops[loop].blocks
+    inner = [k for k, other in enumerate(side.loops) if other.blocks < blocks]
+    touches = any(side.deeds[k].packed and side.deeds[k].memory for k in own)
+    return touches or not any(is_vector(side, side.own(k)) for k in inner)
+
+
+def is_vector(side: Side, among: Sequence[int]) -> bool:
+    """Tell whether a loop works on packed data: calculates with it, or copies all it moves so."""
+    if side.packed(among):
+        return True
+    loads = [k for k in side.loads(among) if side.deeds[k].packed]
+    stores = [k for k in side.stores(among) if side.deeds[k].packed]
+    return bool(stores) and (bool(loads) or not side.loads(among))

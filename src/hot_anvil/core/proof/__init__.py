@@ -1,0 +1,1 @@
+"""Proof that the code shown is the code that runs."""

@@ -1,0 +1,1 @@
+"""What use cases give to be shown."""

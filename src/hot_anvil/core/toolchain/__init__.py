@@ -1,0 +1,1 @@
+"""What a compiler is, how it is called, what its messages say."""

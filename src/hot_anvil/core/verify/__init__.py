@@ -1,0 +1,1 @@
+"""Outputs compared and judged: verdicts, crash and sanitizer reports."""

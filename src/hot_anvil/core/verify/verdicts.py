@@ -1,0 +1,148 @@
+"""Judge a candidate's outputs against the reference's."""
+
+from collections.abc import Collection, Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.binary.signatures import Signature
+from hot_anvil.core.calling.protocol import Output
+from hot_anvil.core.config.records import Tolerance
+from hot_anvil.core.inputs.input_sets import InputSet
+from hot_anvil.core.verify.agreement import Error, first_difference, larger, told_output
+from hot_anvil.core.verify.crash_report import NOWHERE, Place, outside
+
+CORRECT, WRONG, UNSTABLE, CRASHED = "correct", "wrong", "unstable", "crashed"
+HUNG, REFUSED, NOT_RUN = "hung", "refused", "not run"
+NOTHING_TO_COMPARE = "it ran, but returns nothing and writes no buffer: nothing was compared"
+
+Tally = tuple[tuple[int, str], ...]  # how often each output came, the most frequent first
+
+
+class Verdict(NamedTuple):
+    """A candidate's state after checking."""
+
+    snippet: str
+    entry: str
+    build: str
+    candidate: str
+    verdict: str
+    why: str  # "" when correct and compared
+    input_sets: int  # how many it was judged on
+    inputs: str = ""  # the first set that shows it
+    edge: str = ""  # kind of that set when it is an edge
+    place: Place = NOWHERE  # source line of a crash, a hang, or undefined behaviour
+    error: Error | None = None  # the largest of floats, tolerated or not
+    tally: Tally = ()
+    smallest: tuple[tuple[str, str], ...] = ()  # parameter and value of the smallest that shows it
+    smallest_why: str = ""
+    again: str = ""  # name under which that input set is kept
+    suspects: tuple[str, ...] = ()  # what compilers and sanitizers say of the source
+
+
+class Trial(NamedTuple):
+    """What became of one run over all input sets."""
+
+    outputs: tuple[Output | None, ...]  # None for sets that were not reached
+    ending: str  # "", CRASHED, HUNG or NOT_RUN
+    why: str
+    at: int = -1  # the set it ended on
+    place: Place = NOWHERE
+    way: int = 0  # of laying out the sets
+
+
+class Finding(NamedTuple):
+    """What the trials of one candidate show."""
+
+    verdict: str
+    why: str
+    at: int = -1  # the input set that shows it
+    place: Place = NOWHERE
+    error: Error | None = None
+    way: int = 0  # of laying out the sets, that shows it
+
+
+def candidate_name(entry: str, build: str, alone: bool) -> str:
+    """Return how people write a candidate; just the build where there is one entry."""
+    return build if alone else f"{entry}@{build}"
+
+
+def judge(
+    expected: Sequence[Output | None],
+    reference: Signature,
+    trials: Sequence[Trial],
+    signature: Signature,
+    sets: Sequence[InputSet],
+    tolerance: Tolerance,
+    excused: Collection[int] = (),
+) -> Finding:
+    """Return what the trials of a candidate show, each in a fresh process.
+
+    Sets without an expected output count for crashes and stability only;
+    so do those of ``excused`` on which the output differs.
+    """
+    for trial in trials:
+        if trial.ending:
+            return Finding(trial.ending, trial.why, trial.at, trial.place, way=trial.way)
+    for index in range(len(sets)):
+        outputs = [output for trial in trials if (output := trial.outputs[index])]
+        for output in outputs:
+            if output.damage:
+                return Finding(WRONG, f"writes {outside(output.damage, signature)}", index)
+    for index, inputs in enumerate(sets):
+        outputs = [output for trial in trials if (output := trial.outputs[index])]
+        for other in outputs[1:]:
+            difference, _ = first_difference(signature, outputs[0], signature, other, inputs)
+            if difference:
+                return Finding(UNSTABLE, f"two runs differ: {difference}", index)
+    return _compared(expected, reference, trials[0], signature, sets, tolerance, excused)
+
+
+def _compared(
+    expected: Sequence[Output | None],
+    reference: Signature,
+    trial: Trial,
+    signature: Signature,
+    sets: Sequence[InputSet],
+    tolerance: Tolerance,
+    excused: Collection[int],
+) -> Finding:
+    largest: Error | None = None
+    first: Finding | None = None
+    for index, (wanted, got) in enumerate(zip(expected, trial.outputs, strict=True)):
+        if wanted is None or got is None:
+            continue
+        difference, error = first_difference(
+            reference, wanted, signature, got, sets[index], tolerance
+        )
+        largest = larger(largest, error)
+        if difference and not first and index not in excused:
+            first = Finding(WRONG, difference, index)
+    if first:
+        return first._replace(error=largest)
+    nothing = signature.returns.kind == "void"
+    if nothing and not any(p.writable for p in signature.parameters):
+        return Finding(CORRECT, NOTHING_TO_COMPARE)
+    return Finding(CORRECT, "", error=largest)
+
+
+def make_tally(
+    counted: Sequence[tuple[int, Output]], signature: Signature, inputs: InputSet
+) -> Tally:
+    """Join outputs that agree in all that counts, and put them in words."""
+    kinds: list[list[tuple[int, Output]]] = []
+    for count, output in counted:
+        for kind in kinds:
+            if not first_difference(signature, kind[0][1], signature, output, inputs)[0]:
+                kind.append((count, output))
+                break
+        else:
+            kinds.append([(count, output)])
+    made = [
+        (sum(count for count, _ in kind), told_output(kind[0][1], signature, inputs))
+        for kind in kinds
+    ]
+    return tuple(sorted(made, key=lambda row: -row[0]))
+
+
+def tally_text(tally: Tally) -> str:
+    """Return how many distinct outputs came in how many runs."""
+    return f"{len(tally)} distinct outputs in {sum(count for count, _ in tally)} runs"

@@ -1,0 +1,1 @@
+"""Opening benches, settings, examples."""

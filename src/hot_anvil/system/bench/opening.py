@@ -1,0 +1,121 @@
+"""Open a bench or a bare source file."""
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from hot_anvil.core.config.comment import settings_in_comment
+from hot_anvil.core.config.reading import read_bench
+from hot_anvil.core.config.records import Bench, language_of
+from hot_anvil.errors import RequestError
+from hot_anvil.system.bench.settings import with_project_flags, with_settings
+from hot_anvil.system.store.files import parse_toml, read_source
+
+BENCH_FILE = "anvil.toml"
+
+
+def open_bench_file(path: Path) -> Bench:
+    """Read the bench in a folder, or the bench file itself."""
+    file = path / BENCH_FILE if path.is_dir() else path
+    try:
+        text = file.read_text()
+        tables = parse_toml(text)
+    except OSError as error:
+        raise RequestError(
+            f"{file}: cannot be read ({error.strerror}). A bench is a folder with an "
+            f"{BENCH_FILE}; 'hot-anvil start --example NAME' lays one out."
+        ) from None
+    except UnicodeDecodeError:
+        raise RequestError(f"{file}: is not UTF-8 text, as TOML must be.") from None
+    except ValueError as error:
+        raise RequestError(f"{file}: is not valid TOML: {error}.") from None
+    bench = read_bench(tables, text, str(file), str(file.parent.resolve()))
+    return with_project_flags(with_settings(bench))
+
+
+def open_source_file(
+    path: Path,
+    builds: Sequence[str],
+    entries: Sequence[str] = (),
+    inputs: Sequence[str] = (),
+    sweep: Sequence[str] = (),
+    not_promised: Sequence[str] = (),
+) -> Bench:
+    """Return a bench of one bare source file.
+
+    ``builds`` are texts such as "gcc -O2"; ``inputs``, ``sweep`` and ``not_promised`` are lines
+    of TOML as a bench has them. They go before what the source says in its
+    own first comment. Without builds, every toolchain with the default flag
+    sets makes the grid.
+    """
+    if not path.is_file():
+        raise RequestError(f"{path}: there is no such file.")
+    language_of(path.name)
+    text = settings_in_comment(read_source(path)) or ""
+    tables = _tables(text, path)
+    snippet = _only_snippet(tables, path)
+    snippet.setdefault("sources", [path.name])
+    snippet.setdefault("name", path.stem)
+    if entries:
+        snippet["entries"] = list(entries)
+    told = (("inputs", inputs), ("sweep", sweep), ("not_promised", not_promised))
+    for key, lines in told:
+        given = _toml_lines(lines, f"--{key.replace('_', '-')}")
+        if given:
+            snippet[key] = {**snippet.get(key, {}), **given}
+    tables["snippet"] = [snippet]
+    bench = read_bench(tables, text, str(path), str(path.parent.resolve()))
+    return with_settings(bench._replace(explicit=tuple(builds)))
+
+
+def _tables(text: str, path: Path) -> dict[str, Any]:
+    try:
+        return dict(parse_toml(text)) if text.strip() else {}
+    except ValueError as error:
+        raise RequestError(
+            f"{path}: the settings in its first comment, after 'hot-anvil:', are not valid TOML: "
+            f"{error}."
+        ) from None
+
+
+def _only_snippet(tables: Mapping[str, Any], path: Path) -> dict[str, Any]:
+    """Return the one snippet of a source's comment: a table, or an array of one."""
+    snippet = tables.get("snippet", {})
+    if isinstance(snippet, list) and len(snippet) == 1:
+        snippet = snippet[0]
+    if not isinstance(snippet, dict) or not all(
+        isinstance(snippet.get(key, {}), dict) for key in ("inputs", "sweep")
+    ):
+        raise RequestError(
+            f"{path}: the settings in its first comment: 'snippet' must be one table."
+        )
+    return dict(snippet)
+
+
+def read_sources(root: str, files: Sequence[str]) -> Mapping[str, Sequence[str]]:
+    """Return the lines of source files; files that cannot be read are left out."""
+    out = {}
+    for file in files:
+        try:
+            # Not splitlines: compilers count only line feeds.
+            out[file] = read_source(Path(root, file)).replace("\r\n", "\n").split("\n")
+        except OSError:
+            continue
+    return out
+
+
+def _toml_lines(lines: Sequence[str], option: str) -> dict[str, Any]:
+    if not lines:
+        return {}
+    import tomllib
+
+    table: dict[str, Any] = {}
+    for line in lines:
+        try:
+            table.update(tomllib.loads(line))
+        except tomllib.TOMLDecodeError as error:
+            raise RequestError(
+                f"{option} '{line}': is not valid TOML ({error}). Write it as in a bench, such as "
+                "--inputs 'low = -200' or --sweep 'n = [64, 4096]'."
+            ) from None
+    return table

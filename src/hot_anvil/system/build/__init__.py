@@ -1,0 +1,1 @@
+"""Compiling, linking, reading back and proving."""

@@ -1,0 +1,53 @@
+"""Read where variables live, from a compile with debug info that is proved to be the same code."""
+
+from hashlib import blake2b
+from typing import Any
+
+from hot_anvil.core.binary.elf import function_bodies
+from hot_anvil.core.binary.frames import Frame, Saved, Variable, Whereabouts, read_frames
+from hot_anvil.core.binary.variable_types import Member
+from hot_anvil.core.build.records import Built
+from hot_anvil.core.toolchain.records import Family, Toolchain
+from hot_anvil.system.build.debug_info import from_debug_info
+from hot_anvil.system.build.jobs import snippet_jobs
+from hot_anvil.system.store.store import Store
+
+
+def load_frames(
+    built: Built, chain: Toolchain, family: Family, store: Store
+) -> tuple[tuple[Frame, bool], ...]:
+    """Return each function's frame, and whether the code it was read from is the build's own."""
+    out = []
+    jobs = snippet_jobs(built.snippet, built.build, chain, family, store.root)
+    for unit, job in zip(built.units, jobs, strict=True):
+        if job.language in ("assembly", "cuda"):
+            continue  # these carry no variables
+        own = _digests((store.artefact(unit.artefact) / "code.o").read_bytes())
+
+        def read(image: bytes, made: bytes) -> Any:
+            return [read_frames(image, chain.isa), _digests(made)]
+
+        frames, digests = from_debug_info(job, store, "frames", read)
+        out += [(_frame(row), digests.get(row[1]) == own.get(row[1])) for row in frames]
+    return tuple(out)
+
+
+def _digests(data: bytes) -> dict[str, str]:
+    """Return a digest of each function's bytes."""
+    bodies = function_bodies(data)
+    return {name: blake2b(body.data, digest_size=12).hexdigest() for name, body in bodies.items()}
+
+
+def _frame(row: Any) -> Frame:
+    name, symbol, size, base, variables, saved, word = row
+    made = tuple(
+        Variable._make(
+            [
+                *rest,
+                tuple(Whereabouts(*place) for place in places),
+                tuple(Member(*member) for member in members),
+            ]
+        )
+        for *rest, places, members in variables
+    )
+    return Frame(name, symbol, size, base, made, tuple(Saved(*item) for item in saved), word)

@@ -1,0 +1,67 @@
+"""The command that links a build: its driver, its flags, the libraries it needs."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from hot_anvil.core.build.records import Built
+from hot_anvil.core.config.records import language_of
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.errors import MissingError
+from hot_anvil.system.process.limits import limits
+from hot_anvil.system.process.running import run
+from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.store import Store
+from hot_anvil.system.toolchain.packages import package_libraries
+
+# A driver of a later language links what the earlier ones need too.
+_ORDER = ("assembly", "c", "c++", "fortran")
+
+
+def host_toolchain(toolchains: Sequence[Toolchain]) -> Toolchain:
+    """Return the compiler for the worker's own objects: any that makes native code."""
+    native = [chain for chain in toolchains if chain.can["run"] and "c" in chain.drivers]
+    if not native:
+        raise MissingError(
+            "No C compiler for this machine was found, and the worker that runs the code "
+            "needs one (on Debian: apt install gcc)."
+        )
+    return max(native, key=lambda chain: (chain.family == "gcc", "gcc" in chain.aliases))
+
+
+def driver_command(built: Built, chain: Toolchain, toolchains: Sequence[Toolchain]) -> list[str]:
+    """Return the start of the link command of a build."""
+    if chain.family == "rustc":  # its objects are linked as those of C are
+        return [host_toolchain(toolchains).drivers["c"].path]
+    languages = {language_of(unit.source) for unit in built.units}
+    language = max(languages, key=_ORDER.index)
+    flags = [*chain.flags, *built.build.flags]
+    return [chain.drivers[language].path, *flags]
+
+
+def trailing_libraries(built: Built, chain: Toolchain, store: Store) -> list[str]:
+    """Return what follows the objects in the link command of a build."""
+    snippet = built.snippet
+    languages = {language_of(unit.source) for unit in built.units}
+    libraries = [*snippet.link_flags, *package_libraries(snippet)]
+    if chain.family == "rustc":
+        libraries += [rust_library(chain.drivers["rust"].path, store), "-lpthread", "-ldl"]
+    if {"c++", "fortran"} <= languages:
+        libraries.append("-lstdc++")
+    return [*libraries, "-lm"] if chain.can["run"] else libraries
+
+
+def rust_library(path: str, store: Store) -> str:
+    """Return an archive with the standard library of a Rust compiler, made once.
+
+    It also holds what Rust itself adds only to a whole program, its allocator.
+    """
+    name = digest("rust library", path, str(Path(path).stat().st_mtime_ns))
+    made = store.artefact(name)
+    if not made.is_dir():
+        work = store.scratch()
+        (work / "all.rs").write_text("")
+        said = run([path, "--crate-type=staticlib", "-o", "all.a", "all.rs"], work, limits.seconds)
+        if said.failed:
+            return ""
+        store.keep(work, name)
+    return str(made / "all.a")

@@ -1,0 +1,53 @@
+"""Read how to call a snippet's entries, from the debug info of its reference build."""
+
+from hot_anvil.core.binary.signatures import Parameter, Signature, read_signatures
+from hot_anvil.core.binary.types import Member, Type
+from hot_anvil.core.build.builds import Build
+from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.toolchain.records import Family, Toolchain
+from hot_anvil.system.build.debug_info import from_debug_info
+from hot_anvil.system.build.jobs import Job, snippet_jobs
+from hot_anvil.system.store.store import Store
+
+
+def read_interface(
+    snippet: Snippet, build: Build, chain: Toolchain, family: Family, store: Store
+) -> tuple[Signature, ...]:
+    """Return the signatures of all functions of the snippet that others can call.
+
+    The compile that gives them is never run nor shown; ``build`` is the
+    reference's. Raises RequestError when it fails.
+    """
+    found: list[Signature] = []
+    for job in snippet_jobs(snippet, build, chain, family, store.root):
+        if job.language in ("assembly", "cuda"):
+            continue  # they carry no types, or are not called as functions are
+        found += _signatures(job, store)
+    return tuple(found)
+
+
+def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:
+    # Where relocations of debug info cannot be read, linking has resolved them.
+    plain_object = job.toolchain.isa in ("x86", "aarch64")
+    found = from_debug_info(
+        job,
+        store,
+        "interface",
+        lambda image, made: read_signatures(made if plain_object else image),
+        job.family.interface_flags,
+    )
+    return tuple(_from_plain(row) for row in found)
+
+
+def _from_plain(row: list[object]) -> Signature:
+    name, symbol, returns, parameters, file, line, _ = row
+    assert isinstance(parameters, list)
+    made = tuple(Parameter(p[0], _type(p[1])) for p in parameters)
+    return Signature(str(name), str(symbol), _type(returns), made, str(file), int(str(line)))
+
+
+def _type(row: object) -> Type:
+    assert isinstance(row, list)
+    kind, size, name, const, to, members, align, restrict = row
+    inside = tuple(Member(m[0], m[1], _type(m[2])) for m in members)
+    return Type(kind, size, name, const, _type(to) if to else None, inside, align, restrict)

@@ -1,0 +1,99 @@
+"""The worker's own objects: compiled once, with flags of their own."""
+
+import shutil
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from threading import Lock
+
+from hot_anvil.core.binary.signatures import Signature
+from hot_anvil.core.calling.shim import shim_source
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.errors import FaultError
+from hot_anvil.system.process.running import run
+from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.store import FORMAT, Store
+
+# Bytes from a 64-byte boundary after which the linker may put code. What asks for 16-byte
+# alignment, as optimised functions mostly do, then meets each such position of a cache line twice;
+# what asks for none (gcc -Os) meets eight, no two alike modulo 16. Higher bits vary too.
+PLACEMENTS = (0, 77, 154, 231, 1076, 1409, 2459, 3238)
+NATIVE = Path(__file__).parent.parent.parent / "native"
+WORKER_PARTS = ("worker", "slots", "watch", "timing", "state", "looks", "sample", "crew")
+_LOADER = ("libraries", "launch")  # what only a worker without entries has
+# What a build loaded as a library shows of itself: only its table of entries.
+_EXPORTS = "{ global: hot_anvil_entries; hot_anvil_entry_count; local: *; };\n"
+# The same for every build, and no link-time optimisation: see docs/measurement.md.
+_FIXED_FLAGS = ("-O2", "-fPIC", "-fno-lto", "-w", "-c")
+_PAD = """    .text
+    .p2align 6
+    .skip {bytes}, 0xcc
+    .section .note.GNU-stack,"",@progbits
+"""
+_one_at_a_time = Lock()  # threads that need the same objects wait for the first to make them
+
+
+def worker_objects(host: Toolchain, store: Store) -> Path:
+    """Return the folder with the worker's objects, and a pad for each placement."""
+    parts = (*WORKER_PARTS, *_LOADER)
+    sources = {f"{part}.c": (NATIVE / f"{part}.c").read_text() for part in parts}
+    pads = {f"pad{placement}.s": _PAD.format(bytes=placement) for placement in PLACEMENTS}
+    return _compiled({**sources, **pads, "exports.map": _EXPORTS}, host, store)
+
+
+def loading_worker(host: Toolchain, store: Store) -> str:
+    """Return the path of a worker with no entries of its own, which loads builds as libraries."""
+    fixed = worker_objects(host, store)
+    name = digest("loading worker", fixed.name)
+    target = store.artefact(name)
+    with _one_at_a_time:
+        if not target.is_dir():
+            work = store.scratch()
+            objects = [str(fixed / f"{part}.o") for part in (*WORKER_PARTS, *_LOADER)]
+            said = run(
+                [host.drivers["c"].path, *objects, "-o", "worker", "-ldl", "-lpthread"], work
+            )
+            if said.failed:
+                shutil.rmtree(work, ignore_errors=True)
+                raise FaultError(
+                    f"The worker cannot be linked: {first_complaint(said.stderr)}. Please report "
+                    "this."
+                )
+            store.keep(work, name)
+    return str(target / "worker")
+
+
+def shim_object(signatures: Sequence[Signature], host: Toolchain, store: Store) -> Path:
+    """Return the object with the calling loops of entries."""
+    return _compiled({"shim.c": shim_source(signatures)}, host, store) / "shim.o"
+
+
+def _compiled(sources: Mapping[str, str], host: Toolchain, store: Store) -> Path:
+    driver = host.drivers["c"]
+    header = (NATIVE / "worker.h").read_bytes()
+    texts = [part for source in sources.items() for part in source]
+    name = digest("harness", str(FORMAT), driver.identity, header, *texts, *_FIXED_FLAGS)
+    folder = store.artefact(name)
+    with _one_at_a_time:
+        if folder.is_dir():
+            return folder
+        work = store.scratch()
+        for source, text in sources.items():
+            (work / source).write_text(text)
+            if source.endswith(".map"):
+                continue
+            argv = [driver.path, *_FIXED_FLAGS, f"-I{NATIVE}", source]
+            said = run([*argv, "-o", f"{Path(source).stem}.o"], work)
+            if said.failed:
+                shutil.rmtree(work, ignore_errors=True)
+                raise FaultError(
+                    f"The worker does not compile with {driver.command}: "
+                    f"{first_complaint(said.stderr)}. Please report this."
+                )
+        return store.keep(work, name)
+
+
+def first_complaint(text: str) -> str:
+    """Return the line of a compiler's or linker's complaints that tells most."""
+    lines = [line.strip() for line in text.split("\n") if line.strip()]
+    telling = [line for line in lines if "undefined" in line or "error" in line.lower()]
+    return (telling or lines or ["without a word"])[0][:400]

@@ -1,0 +1,1 @@
+"""Running candidates on input sets, and what is worked out of failing ones."""

@@ -1,0 +1,308 @@
+"""Run every candidate on every input set in processes of its own, and judge it."""
+
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from hot_anvil.core.binary.signatures import Parameter, Signature
+from hot_anvil.core.build.records import REFUSED, Built
+from hot_anvil.core.calling.protocol import Output
+from hot_anvil.core.config.records import Bench, Snippet
+from hot_anvil.core.inputs.edges import edge_sets
+from hot_anvil.core.inputs.fills import Files, file_named
+from hot_anvil.core.inputs.input_sets import Argument, InputSet, check_unused, make_input_set
+from hot_anvil.core.inputs.spec import Wanted, own_sets
+from hot_anvil.core.measure.results import Checked
+from hot_anvil.core.toolchain.diagnostics import Diagnostic
+from hot_anvil.core.verify.agreement import with_expected
+from hot_anvil.core.verify.crash_report import NOWHERE
+from hot_anvil.core.verify.overlap import overlaps
+from hot_anvil.core.verify.sanitizer_reports import Undefined
+from hot_anvil.core.verify.verdicts import (
+    NOT_RUN,
+    Finding,
+    Trial,
+    Verdict,
+    candidate_name,
+    judge,
+)
+from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
+from hot_anvil.errors import RequestError
+from hot_anvil.system.build.grid import Progress
+from hot_anvil.system.build.linking import Program
+from hot_anvil.system.check.sanitizing import find_undefined
+from hot_anvil.system.execute.calls import WAYS, Range, joined, make_range, run_trial, run_trials
+from hot_anvil.system.process.threads import thread_pool
+from hot_anvil.system.store.store import Store
+
+
+class Sanitized(NamedTuple):
+    """The extra build that finds undefined behaviour, or why there is none."""
+
+    build: str
+    program: Program
+
+
+class Matter(NamedTuple):
+    """A snippet to check, with all that the checking needs."""
+
+    bench: Bench
+    snippet: Snippet
+    reference_build: str
+    signatures: tuple[Signature, ...]
+    builds: Sequence[Built]
+    programs: Mapping[str, Program]
+    sanitized: Sanitized
+    warnings: Callable[[], Sequence[tuple[str, Sequence[Diagnostic]]]]  # of each compiler
+    races: Callable[[], Sanitized]
+    tools: str  # changes with the compilers that are asked about the source
+    threaded: bool  # the code starts threads
+    store: Store
+    call_seconds: float  # a longer call is a hang
+    repeat: int  # calls on each input set, in all
+    progress: Progress
+
+    @property
+    def reference(self) -> int:
+        """The number of the entry whose results count as right."""
+        names = [signature.name for signature in self.signatures]
+        wanted = self.snippet.reference or names[0]
+        if wanted not in names:
+            raise RequestError(
+                f"{self.bench.file}: snippet {self.snippet.name}: the reference '{wanted}' is no "
+                "entry."
+            )
+        return names.index(wanted)
+
+    @property
+    def alone(self) -> bool:
+        """True when a candidate goes by its build's name."""
+        return len(self.signatures) == 1 and len(self.snippet.entries) < 2
+
+
+class Standard(NamedTuple):
+    """What candidates are compared with."""
+
+    signature: Signature
+    path: str  # of the reference's program
+    entry: int
+    expected: Sequence[Output | None]  # None: nothing to compare with on that set
+    first_trial: Trial | None
+    excused: frozenset[int] = frozenset()  # sets on which candidates may differ from it
+
+
+class Judged(NamedTuple):
+    """A candidate, and what its trials show."""
+
+    built: Built
+    finding: Finding
+
+
+FollowUp = Callable[[Matter, Range, Standard, Judged], Verdict]
+
+
+def read_files(bench: Bench, snippet: Snippet) -> Files:
+    """Return the contents of the files that a snippet's fills name."""
+    every = [snippet.inputs, *(case.inputs for case in snippet.cases)]
+    every += [case.expected for case in snippet.cases]
+    values = [v for table in every for v in table.values()]
+    texts = [v.get("fill") if isinstance(v, Mapping) else v for v in values]
+    texts += [m for v in values if isinstance(v, Mapping) for m in v.get("members", {}).values()]
+    files = {}
+    for text in texts:
+        name = file_named(text) if isinstance(text, str) else ""
+        if not name:
+            continue
+        try:
+            files[name] = Path(bench.root, name).read_bytes()
+        except OSError as error:
+            raise RequestError(
+                f"{bench.file}: snippet {snippet.name}: the fill {text}: {name} cannot be read "
+                f"({error.strerror}) in {bench.root}."
+            ) from None
+    return files
+
+
+def input_sets(
+    bench: Bench, snippet: Snippet, signatures: Sequence[Signature]
+) -> list[list[InputSet]]:
+    """Return the input sets of each entry: those of the bench, then the edges."""
+    check_unused(bench, snippet, signatures)
+    files = read_files(bench, snippet)
+    made: list[list[InputSet]] = [[] for _ in signatures]
+    # The bench's own first: what is wrong with the bench is told of them.
+    for wanted in _wanted(snippet, signatures):
+        try:
+            shared: dict[Parameter, Argument] = {}
+            row = [make_input_set(bench, snippet, s, wanted, files, shared) for s in signatures]
+        except RequestError:
+            if not wanted.edge:
+                raise
+            continue  # such as a count of n - 1 with n = 0
+        for own, inputs in zip(made, row, strict=True):
+            own.append(inputs)
+    return made
+
+
+def _wanted(snippet: Snippet, signatures: Sequence[Signature]) -> Iterator[Wanted]:
+    yield from own_sets(snippet)
+    yield from edge_sets(snippet, signatures)
+
+
+def check_snippet(matter: Matter, follow_up: FollowUp) -> Checked:
+    """Judge every candidate of a snippet against the reference."""
+    sets = input_sets(matter.bench, matter.snippet, matter.signatures)
+    ranges = [
+        make_range(index, signature, sets[index], matter.bench.root, matter.call_seconds)
+        for index, signature in enumerate(matter.signatures)
+    ]
+    with thread_pool() as pool:
+        searched = pool.map(lambda ready: _undefined(matter, ready), ranges)
+        reference = ranges[matter.reference]
+        name = candidate_name(reference.signature.name, matter.reference_build, matter.alone)
+        standard, trouble = _standard(matter, reference)
+        undefined = [found for own in searched for found in own]
+        standard, excused = _excuse(standard, undefined, reference)
+        jobs = [
+            (ready, built)
+            for ready in ranges
+            for built in matter.builds
+            if not written_elsewhere(built, ready.signature)
+        ]
+        done = 0
+
+        def check(job: tuple[Range, Built]) -> Verdict:
+            nonlocal done
+            ready, built = job
+            own = candidate_name(ready.signature.name, built.build.name, matter.alone)
+            if trouble and own != name:
+                why = f"the reference {name} {trouble.verdict}: {trouble.why}"
+                finding = Finding(NOT_RUN, why)
+            else:
+                finding = trouble or _judge(matter, ready, built, standard)
+            verdict = follow_up(matter, ready, standard, Judged(built, finding))
+            done += 1
+            matter.progress(f"checking {matter.snippet.name}", done, len(jobs))
+            return verdict
+
+        verdicts = tuple(pool.map(check, jobs))
+    return Checked(
+        matter.snippet,
+        matter.signatures,
+        name,
+        verdicts,
+        undefined=first_of_each(found for _, found in undefined),
+        excused=excused,
+        edges=tuple(dict.fromkeys(s.wanted.edge for s in reference.sets if s.wanted.edge)),
+        sanitized=matter.sanitized.build,
+        not_sanitized=matter.sanitized.program.why,
+    )
+
+
+def written_elsewhere(built: Built, signature: Signature) -> bool:
+    """Tell whether an entry is in none of the sources that a build compiled."""
+    every = len(built.units) == len(built.snippet.sources)
+    return built.status != REFUSED and not every and built.entry_bytes(signature.symbol) is None
+
+
+def _undefined(matter: Matter, ready: Range) -> list[tuple[int, Undefined]]:
+    build, program = matter.sanitized
+    found = [(0, one) for one in overlaps(ready.signature, ready.sets[0], only_certain=True)]
+    if not program.why:
+        is_reference = ready.entry == matter.reference
+        found += find_undefined(program, build, ready, matter.store, all_edges=is_reference)
+    if matter.threaded and not found:
+        build, program = matter.races()
+        own = ready.only([k for k, inputs in enumerate(ready.sets) if not inputs.wanted.edge])
+        found += [] if program.why else find_undefined(program, build, own, matter.store)
+    return found
+
+
+def _standard(matter: Matter, ready: Range) -> tuple[Standard, Finding | None]:
+    """Return what the reference makes of its input sets, and what is wrong with it."""
+    nothing = Standard(ready.signature, "", ready.entry, (), None)
+    program = matter.programs.get(matter.reference_build)
+    if program is None:
+        return nothing, Finding(REFUSED_VERDICT, "did not compile")
+    if program.why:
+        return nothing, Finding(NOT_RUN, program.why)
+    trials = run_trials(program.path, ready, 0)
+    for trial in trials:
+        if trial.ending and not ready.sets[trial.at].wanted.edge:
+            return nothing, Finding(trial.ending, trial.why, trial.at, trial.place)
+    files = read_files(matter.bench, matter.snippet)
+    expected: list[Output | None] = []
+    for inputs, output in zip(ready.sets, joined(trials), strict=True):
+        number = inputs.wanted.case
+        if output and number >= 0:
+            where = f"{matter.bench.file}: snippet {matter.snippet.name}: case {number + 1}"
+            given = matter.snippet.cases[number].expected
+            output = with_expected(output, given, ready.signature, inputs, files, where)
+        expected.append(output)
+    return Standard(ready.signature, program.path, ready.entry, expected, trials[0]), None
+
+
+def _excuse(
+    standard: Standard, undefined: Sequence[tuple[int, Undefined]], reference: Range
+) -> tuple[Standard, tuple[tuple[str, str], ...]]:
+    """Let candidates differ on edges on which the reference has no right answer."""
+    excused = {}
+    for index, found in undefined:
+        if found.entry == reference.signature.name and found.edge:
+            why = f"undefined behaviour at {found.place.text}: {found.message}"
+            excused[index] = found.inputs, why
+    return standard._replace(excused=frozenset(excused)), tuple(excused.values())
+
+
+def _judge(matter: Matter, ready: Range, built: Built, standard: Standard) -> Finding:
+    if built.status == REFUSED:
+        return Finding(REFUSED_VERDICT, built.why)
+    program = matter.programs[built.build.name]
+    if program.why:
+        return Finding(NOT_RUN, program.why)
+    if built.entry_bytes(ready.signature.symbol) is None:
+        return Finding(NOT_RUN, f"this build has no function {ready.signature.name}")
+    is_reference = (program.path, ready.entry) == (standard.path, standard.entry)
+    trials: list[Trial] = []
+    for way in range(len(WAYS)):
+        first = standard.first_trial if is_reference and way == 0 else None
+        trials.append(first or run_trial(program.path, ready, way))
+        if trials[-1].ending:
+            break
+    return judge(
+        standard.expected,
+        standard.signature,
+        trials,
+        ready.signature,
+        ready.sets,
+        matter.snippet.tolerance,
+        standard.excused,
+    )
+
+
+def first_of_each(found: Iterable[Undefined]) -> tuple[Undefined, ...]:
+    """Return undefined behaviour once for each entry and line, the bench's own inputs first."""
+    kept: dict[tuple[str, object], Undefined] = {}
+    for one in sorted(found, key=lambda undefined: bool(undefined.edge)):
+        place = one.place if one.place != NOWHERE else one.message
+        kept.setdefault((one.entry, place), one)
+    return tuple(kept.values())
+
+
+def verdict_of(matter: Matter, ready: Range, judged: Judged) -> Verdict:
+    """Return a finding as a verdict, without what is only worked out where it is needed."""
+    finding = judged.finding
+    shown = ready.sets[finding.at] if finding.at >= 0 else None
+    return Verdict(
+        matter.snippet.name,
+        ready.signature.name,
+        judged.built.build.name,
+        candidate_name(ready.signature.name, judged.built.build.name, matter.alone),
+        finding.verdict,
+        finding.why,
+        len(ready.sets),
+        shown.label if shown else "",
+        shown.wanted.edge if shown else "",
+        finding.place,
+        finding.error,
+    )

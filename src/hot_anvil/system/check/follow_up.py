@@ -1,0 +1,253 @@
+"""What is worked out of a failing candidate: a tally, a small input set, suspicious lines."""
+
+import base64
+import json
+import math
+import re
+from typing import Any
+
+from hot_anvil.core.build.records import Built
+from hot_anvil.core.config.edge_kinds import SIZES
+from hot_anvil.core.inputs.edges import size_names
+from hot_anvil.core.inputs.input_sets import Argument, InputSet, make_input_set
+from hot_anvil.core.inputs.spec import Wanted
+from hot_anvil.core.verify.agreement import Error, told_inputs
+from hot_anvil.core.verify.crash_report import NOWHERE, Place
+from hot_anvil.core.verify.overlap import overlaps
+from hot_anvil.core.verify.sanitizer_reports import suspects
+from hot_anvil.core.verify.verdicts import (
+    CORRECT,
+    CRASHED,
+    HUNG,
+    UNSTABLE,
+    WRONG,
+    Verdict,
+    make_tally,
+    tally_text,
+)
+from hot_anvil.system.build.jobs import load_code
+from hot_anvil.system.check.checking import Judged, Matter, Standard, read_files, verdict_of
+from hot_anvil.system.check.sanitizing import find_undefined
+from hot_anvil.system.check.shrinking import Caller, Side, smallest_failing
+from hot_anvil.system.execute.calls import Range, run_tally
+from hot_anvil.system.store.files import digest, read_json, write_json
+from hot_anvil.system.store.store import FORMAT, Store
+
+# Flags under which float arithmetic need not be what the source says.
+_LOOSE_FLAGS = ("-ffast-math", "-Ofast", "-funsafe-math-optimizations", "-fassociative-math",
+                "-ffinite-math-only", "-freciprocal-math")  # fmt: skip
+_FUSED = re.compile(r"^v?fn?m(add|sub)|^fn?ml[as]$|^fmls?$")
+_FEW_ULP = 64  # an error of more is told by its size
+_TALLY_CALLS = 60  # of a candidate that two runs showed to be unstable
+_PROCESSES = 6
+
+
+def follow_up(matter: Matter, ready: Range, standard: Standard, judged: Judged) -> Verdict:
+    """Return the verdict on a candidate with all that helps to mend it."""
+    verdict = verdict_of(matter, ready, judged)
+    program = matter.programs.get(judged.built.build.name)
+    if program is None or program.why:
+        return verdict
+    at = judged.finding.at
+    if verdict.verdict == CORRECT and matter.repeat > 2:
+        verdict, at = _repeated(matter, ready, verdict, program.path)
+    elif verdict.verdict == UNSTABLE:
+        calls = max(matter.repeat, _TALLY_CALLS)
+        verdict = _with_tally(verdict, program.path, ready, at, calls)
+    if verdict.verdict in (WRONG, CRASHED, HUNG, UNSTABLE) and at >= 0:
+        verdict = _explained(matter, ready, standard, verdict, judged, (program.path, at))
+    return verdict
+
+
+def _explained(
+    matter: Matter,
+    ready: Range,
+    standard: Standard,
+    verdict: Verdict,
+    judged: Judged,
+    shown: tuple[str, int],
+) -> Verdict:
+    """Add a small input set and suspicious lines; the same failure is not explained twice."""
+    path, at = shown
+    way = judged.finding.way
+
+    def explain(_: object) -> list[Any]:
+        small = _made_small(matter, ready, standard, verdict, path, (at, way))
+        told = _with_suspects(matter, ready, small, judged, at)
+        return [told.smallest, told.smallest_why, told.again, told.suspects, told.place]
+
+    why = "" if verdict.tally else verdict.why
+    programs = path, standard.path, matter.sanitized.program.path, matter.tools
+    key = digest(
+        f"failure {FORMAT} {at} {way} {verdict.verdict} {matter.snippet}", why, *programs,
+        *ready.requests[way][at],
+    )  # fmt: skip
+    smallest, small_why, again, suspicious, place = matter.store.derive(key, explain)
+    return verdict._replace(
+        smallest=tuple((name, value) for name, value in smallest),
+        smallest_why=small_why,
+        again=again,
+        suspects=tuple(suspicious),
+        place=Place(*place),
+    )
+
+
+def _repeated(matter: Matter, ready: Range, verdict: Verdict, path: str) -> tuple[Verdict, int]:
+    """Call again and again on the bench's own input sets."""
+    for at, inputs in enumerate(ready.sets):
+        if inputs.wanted.edge:
+            continue
+        counted = run_tally(path, ready, at, matter.repeat, _PROCESSES)
+        tally = make_tally(counted, ready.signature, inputs)
+        if len(tally) > 1:
+            changed = verdict._replace(
+                verdict=UNSTABLE, why=tally_text(tally), inputs=inputs.label, tally=tally
+            )
+            return changed, at
+    return verdict, -1
+
+
+def _with_tally(verdict: Verdict, path: str, ready: Range, at: int, calls: int) -> Verdict:
+    counted = run_tally(path, ready, at, calls, _PROCESSES)
+    tally = make_tally(counted, ready.signature, ready.sets[at])
+    if len(tally) < 2:
+        return verdict
+    return verdict._replace(tally=tally, why=tally_text(tally))
+
+
+def _made_small(
+    matter: Matter,
+    ready: Range,
+    standard: Standard,
+    verdict: Verdict,
+    path: str,
+    shown: tuple[int, int],
+) -> Verdict:
+    """Find a small input set that shows the fault, and keep it for another time."""
+    at, way = shown
+    inputs = ready.sets[at]
+    side = Side(path, ready.entry, ready.signature, way)
+    small, why = inputs, ""
+    if verdict.verdict in (WRONG, CRASHED) and inputs.wanted.case < 0 and standard.path:
+        root, seconds = matter.bench.root, matter.call_seconds
+        files = read_files(matter.bench, matter.snippet)
+        small, why = smallest_failing(
+            inputs,
+            verdict.verdict,
+            Caller(Side(standard.path, standard.entry, standard.signature), root, seconds),
+            Caller(side, root, seconds),
+            lambda name, size: make_input_set(
+                matter.bench,
+                matter.snippet,
+                ready.signature,
+                inputs.wanted._replace(numbers={**inputs.wanted.numbers, name: size}),
+                files,
+            ),
+            _sizes(matter, ready, inputs.wanted),
+            matter.snippet.tolerance,
+        )
+    against = matter.reference_build, standard.signature.name
+    again = keep_inputs(matter.store, verdict, *against, small, way)
+    return verdict._replace(
+        smallest=tuple(told_inputs(small, ready.signature)), smallest_why=why, again=again
+    )
+
+
+def _sizes(matter: Matter, ready: Range, wanted: Wanted) -> list[tuple[str, int]]:
+    """Return the sizes that may be made smaller: what the bench does not rule out."""
+    ruled_out = {*SIZES, "all"} & set(matter.snippet.not_promised)
+    if ruled_out:
+        return []
+    now = {**matter.snippet.inputs, **wanted.point, **wanted.numbers}
+    names = size_names(matter.snippet, [ready.signature])
+    return [(name, now[name]) for name in names if isinstance(now.get(name), int)]
+
+
+def _with_suspects(
+    matter: Matter, ready: Range, verdict: Verdict, judged: Judged, at: int
+) -> Verdict:
+    """Add what the sanitizers and the compiler's warnings say of the lines in question."""
+    told: list[str] = []
+    place = verdict.place
+    one = ready.only([at])
+    build, program = matter.sanitized
+    found = [] if program.why else find_undefined(program, build, one, matter.store)
+    if verdict.verdict == UNSTABLE and not found:
+        build, program = matter.races()
+        found = [] if program.why else find_undefined(program, build, one, matter.store)
+    for _, undefined in found:
+        told.append(f"{build} finds at {undefined.place.text}: {undefined.message}")
+        place = place if place != NOWHERE else undefined.place
+    told += [f"{u.place.text}: {u.message}" for u in overlaps(ready.signature, ready.sets[at])]
+    for compiler, warnings in () if found else matter.warnings():
+        told += suspects(warnings, ready.signature, matter.signatures, compiler)
+        if told:
+            break
+    told += _float_flags(matter, judged)
+    return verdict._replace(suspects=tuple(told), place=place)
+
+
+def _float_flags(matter: Matter, judged: Judged) -> list[str]:
+    """Say what lets floats of a build come out otherwise than the reference's."""
+    error = judged.finding.error
+    if judged.finding.verdict != WRONG or error is None:
+        return []
+    flags = [flag for flag in judged.built.build.flags if flag in _LOOSE_FLAGS]
+    if flags:
+        loose = f"{' '.join(flags)} lets the compiler change float arithmetic, and leave out NaN"
+        return [f"{loose}; what may differ is said in the bench: {_tolerating(error)}"]
+    reference = next(b for b in matter.builds if b.build.name == matter.reference_build)
+    if fuses(judged.built, matter.store) and not fuses(reference, matter.store):
+        return [
+            "its code multiplies and adds in one step, which rounds once: -ffp-contract=off "
+            f"forbids it, or the bench says what may differ: {_tolerating(error)}"
+        ]
+    return []
+
+
+def _tolerating(error: Error) -> str:
+    """Return a tolerance that would let an error pass, as a bench writes it."""
+    if error.ulp <= _FEW_ULP:
+        return f"tolerance = {{ ulp = {math.ceil(error.ulp)} }}"
+    if not math.isfinite(error.absolute):
+        return "no tolerance covers NaN or infinity against a number"
+    unit = 10.0 ** math.floor(math.log10(error.absolute))
+    return f"tolerance = {{ absolute = {math.ceil(error.absolute / unit) * unit:.0e} }}"
+
+
+def fuses(built: Built, store: Store) -> bool:
+    """Tell whether a build's code has instructions that multiply and add at once."""
+    codes = (load_code(unit, store) for unit in built.shown)
+    rows = (i for code in codes for function in code.functions for i in function.instructions)
+    return any(_FUSED.search(i.mnemonic) for i in rows)
+
+
+def keep_inputs(
+    store: Store,
+    verdict: Verdict,
+    reference_build: str,
+    reference_entry: str,
+    inputs: InputSet,
+    way: int,
+) -> str:
+    """Keep an input set in the store; return the name it goes by."""
+    rows = [{**a._asdict(), "data": base64.b64encode(a.data).decode()} for a in inputs.arguments]
+    document: dict[str, Any] = {
+        "snippet": verdict.snippet, "entry": verdict.entry, "build": verdict.build,
+        "reference_build": reference_build, "reference_entry": reference_entry,
+        "label": verdict.inputs, "arguments": rows, "way": way,
+    }  # fmt: skip
+    name = digest(json.dumps(document))[:8]
+    write_json(store.folder / "again" / f"{name}.json", document)
+    return name
+
+
+def load_inputs(store: Store, name: str) -> dict[str, Any] | None:
+    """Return what was kept under a name, its arguments as an input set; None for no such name."""
+    document = read_json(store.folder / "again" / f"{name}.json") if name.isalnum() else None
+    if not isinstance(document, dict):
+        return None
+    arguments = [
+        Argument(**{**row, "data": base64.b64decode(row["data"])}) for row in document["arguments"]
+    ]
+    return {**document, "inputs": InputSet(Wanted({}), tuple(arguments))}

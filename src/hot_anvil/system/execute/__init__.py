@@ -1,0 +1,1 @@
+"""Running what was built."""

@@ -1,0 +1,202 @@
+"""Run an entry of a program on input sets, in processes of its own."""
+
+from collections.abc import Callable, Sequence
+from functools import lru_cache
+from pathlib import Path
+from typing import NamedTuple
+
+from hot_anvil.core.binary.lines import DebugLines
+from hot_anvil.core.binary.signatures import Signature
+from hot_anvil.core.calling.protocol import (
+    TIGHT_END,
+    TIGHT_START,
+    Output,
+    Request,
+    lay_out,
+    read_output,
+    read_repeat,
+    repeat,
+    try_once,
+)
+from hot_anvil.core.inputs.input_sets import InputSet
+from hot_anvil.core.verify.crash_report import NOWHERE, Place, Report, first_words, in_words, locate
+from hot_anvil.core.verify.verdicts import CRASHED, HUNG, Trial
+from hot_anvil.errors import MissingError
+from hot_anvil.system.execute.workers import MEMORY_LIMIT, Worker, WorkerEnded
+
+
+class Way(NamedTuple):
+    """How a process finds its input sets laid out."""
+
+    where: int  # TIGHT_END or TIGHT_START
+    pattern: int  # around buffers, below the stack, in fresh memory
+    backwards: bool  # the sets in reverse: what depends on earlier calls then shows
+
+
+# Two runs that differ in all that must not matter.
+WAYS = (Way(TIGHT_END, 0xA5, False), Way(TIGHT_START, 0x5B, True))
+
+
+class Range(NamedTuple):
+    """One entry's input sets, ready to be sent."""
+
+    entry: int
+    signature: Signature
+    sets: Sequence[InputSet]
+    requests: tuple[tuple[Request, ...], ...]  # for each way
+    root: str  # folder that the sources are relative to
+    seconds: float  # for one call
+
+    def only(self, numbers: Sequence[int]) -> "Range":
+        """Return the same with only these input sets."""
+        requests = tuple(tuple(row[k] for k in numbers) for row in self.requests)
+        return self._replace(sets=[self.sets[k] for k in numbers], requests=requests)
+
+
+def make_range(
+    entry: int, signature: Signature, sets: Sequence[InputSet], root: str, seconds: float
+) -> Range:
+    """Return an entry's input sets as requests for each way."""
+    layouts = [lay_out(entry, inputs) for inputs in sets]
+    requests = tuple(
+        tuple(try_once(layout, way.where, way.pattern) for layout in layouts) for way in WAYS
+    )
+    return Range(entry, signature, sets, requests, root, seconds)
+
+
+@lru_cache(maxsize=256)
+def memory_limit(path: str) -> int:
+    """Return the address space a program may use; none for sanitizers, which reserve terabytes."""
+    data = Path(path).read_bytes()
+    return 0 if b"__asan_init" in data or b"__tsan_init" in data else MEMORY_LIMIT
+
+
+def run_trial(path: str, ready: Range, way: int) -> Trial:
+    """Call an entry once on every input set, each in the way given.
+
+    Ends at the first set that ends the process.
+    """
+    order = range(len(ready.sets))
+    trial, _ = _run(path, ready, way, order[::-1] if WAYS[way].backwards else order)
+    if trial.ending and WAYS[way].backwards:  # an earlier set may do so too
+        first, _ = _run(path, ready, way, order)
+        return first if first.ending else trial
+    return trial
+
+
+def run_trials(path: str, ready: Range, way: int) -> list[Trial]:
+    """Call an entry once on every input set, whatever ends it: then a fresh process goes on.
+
+    There is one trial for each process.
+    """
+    order: Sequence[int] = range(len(ready.sets))
+    trials: list[Trial] = []
+    while order:
+        trial, done = _run(path, ready, way, order)
+        trials.append(trial)
+        order = order[done + 1 :]
+        own = trial.ending and not ready.sets[trial.at].wanted.edge
+        if own or trial.ending == HUNG:  # nothing more to learn, or it would take for ever
+            break
+    return trials
+
+
+def joined(trials: Sequence[Trial]) -> tuple[Output | None, ...]:
+    """Return the outputs of trials that went on after one another."""
+    columns = zip(*(trial.outputs for trial in trials), strict=True)
+    return tuple(next((output for output in column if output), None) for column in columns)
+
+
+def _run(path: str, ready: Range, way: int, order: Sequence[int]) -> tuple[Trial, int]:
+    """Run the sets of ``order`` in one process; return the trial and how many were done."""
+    outputs: list[Output | None] = [None] * len(ready.sets)
+    done = 0
+    try:
+        with Worker(path, memory=memory_limit(path)) as worker:
+            requests = [ready.requests[way][index] for index in order]
+            for payload in worker.answers(requests, ready.seconds):
+                index = order[done]
+                outputs[index] = read_output(payload, ready.sets[index], ready.signature)
+                done += 1
+    except WorkerEnded as ended:
+        at = order[done]
+        why, place = explain(path, ended, ready.root, ready.sets[at], ready.signature)
+        kind = HUNG if ended.kind == "hung" else CRASHED
+        return Trial(tuple(outputs), kind, why, at, place, way), done
+    except (MissingError, OSError) as error:
+        return Trial(tuple(outputs), CRASHED, str(error), order[min(done, len(order) - 1)]), done
+    return Trial(tuple(outputs), "", ""), done
+
+
+def run_tally(
+    path: str, ready: Range, at: int, calls: int, processes: int
+) -> list[tuple[int, Output]]:
+    """Call an entry many times on one input set; return how often each output came."""
+    counted: list[tuple[int, Output]] = []
+    inputs = ready.sets[at]
+    layout = lay_out(ready.entry, inputs)
+    for number in range(processes):
+        way = WAYS[number % len(WAYS)]
+        own = calls // processes + (number < calls % processes)
+        if not own:
+            continue
+        limit = max(ready.seconds, min(ready.seconds * own, 60.0))
+        try:
+            with Worker(path, memory=memory_limit(path)) as worker:
+                (payload,) = worker.answers([repeat(layout, way.where, way.pattern, own)], limit)
+                counted += read_repeat(payload, inputs, ready.signature)
+        except WorkerEnded:
+            continue  # that it can end was found elsewhere, or is rare enough to say so there
+    return counted
+
+
+def explain(
+    path: str,
+    ended: WorkerEnded,
+    root: str,
+    inputs: InputSet | None,
+    signature: Signature | None,
+) -> tuple[str, Place]:
+    """Return how a process ended in words, and the source line."""
+    why = ended.why
+    place, called = NOWHERE, False
+    if ended.report:
+        place, called = locate_in(path, ended.report, root)
+        if ended.report.signal:
+            told = in_words(ended.report, inputs, signature)
+            why = f"{told}: {why}" if ended.report.signal < 0 else told
+    said = first_words(ended.complaints)
+    if called and ended.kind == "crashed" and ended.report and ended.report.signal > 0:
+        why += ", in a library function that it calls"
+    elif place == NOWHERE and ended.report:
+        why += ", at a line not known"
+    return why + (f": {said}" if said and ended.kind == "crashed" else ""), place
+
+
+def locate_in(path: str, report: Report, root: str) -> tuple[Place, bool]:
+    """Return the source line of a report in a program, and whether it is that of a call."""
+    return locate(report, line_finder(path, root))
+
+
+def line_finder(path: str, root: str) -> Callable[[int], tuple[str, int]]:
+    """Return what finds the source line of an offset in a program.
+
+    Code inlined from a header of the system counts for the line that called it.
+    """
+    lines = _lines(path, root)
+
+    def find(offset: int) -> tuple[str, int]:
+        file, line = lines.line(offset)
+        if file.startswith("/"):
+            inner = lines.inlined(offset)
+            own = (site for site in (inner.chain if inner else ()) if site.file[:1] not in "/")
+            site = next(own, None)
+            return (site.file, site.line) if site else ("", 0)
+        return file, line
+
+    return find
+
+
+@lru_cache(maxsize=32)
+def _lines(path: str, root: str) -> DebugLines:
+    return DebugLines(Path(path).read_bytes(), root)

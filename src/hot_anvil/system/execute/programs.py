@@ -1,0 +1,165 @@
+"""Whole programs: linked with the watch beside them, and run in folders of their own."""
+
+import os
+import resource
+import shutil
+import signal
+import subprocess
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from pathlib import Path
+
+from hot_anvil.core.build.records import Built
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.core.verify.crash_report import REPORT_BYTES, read_report
+from hot_anvil.core.verify.program_runs import Ran, RunOutput
+from hot_anvil.core.verify.verdicts import CRASHED, HUNG
+from hot_anvil.errors import RequestError
+from hot_anvil.system.build.link_command import driver_command, trailing_libraries
+from hot_anvil.system.build.linking import Program
+from hot_anvil.system.build.worker_objects import first_complaint, worker_objects
+from hot_anvil.system.execute.calls import explain, memory_limit
+from hot_anvil.system.execute.workers import WorkerEnded, new_folder, own_environment, remove_folder
+from hot_anvil.system.process.running import ended, live, run, signal_name
+from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.store import FORMAT, Store
+
+FILE_LIMIT = 64 << 20  # bytes of a file a program may write
+OUTPUT_LIMIT = 16 << 20  # bytes of standard output kept
+_COMPLAINTS = 16 << 10
+
+
+def link_whole_program(built: Built, chain: Toolchain, host: Toolchain, store: Store) -> Program:
+    """Link a build's objects to the program they are, with the watch and the looks."""
+    fixed = worker_objects(host, store)
+    beside = [str(fixed / f"{part}.o") for part in ("watch", "looks")]
+    command = driver_command(built, chain, [host])
+    libraries = trailing_libraries(built, chain, store)
+    units = [unit.artefact for unit in built.units]
+    identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
+    name = digest(f"whole program {FORMAT}", *identity, fixed.name, *units, *command, *libraries)
+    target = store.artefact(name)
+    if not target.is_dir():
+        work = store.scratch()
+        try:
+            objects = [str(store.artefact(unit) / "code.o") for unit in units]
+            argv = [*command, *objects, *beside, "-o", str(work / "program"), *libraries]
+            said = run(argv, store.root)
+            if said.failed:
+                return Program("", f"cannot be linked: {first_complaint(said.stderr)}", "")
+            store.keep(work, name)
+        finally:
+            shutil.rmtree(work, ignore_errors=True)
+    return Program(str(target / "program"), "", name)
+
+
+def run_program(
+    path: str,
+    arguments: Sequence[str],
+    stdin: bytes,
+    needs: Mapping[str, Path],
+    writes: Sequence[str],
+    seconds: float,
+    root: str,
+    looks: int = -1,
+) -> Ran:
+    """Run a program once in a fresh folder that holds the files it needs.
+
+    ``looks`` is a descriptor of memory for looks at where it is: native/looks.c.
+    """
+    base = str(Path(path).parents[2])
+    folder = new_folder(base)
+    watch = os.memfd_create("watch")
+    try:
+        os.truncate(watch, REPORT_BYTES)
+        own = Path(folder, "own")
+        own.mkdir()
+        for name, source in needs.items():
+            place = own / name
+            place.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copyfile(source, place)
+        return _run(path, arguments, stdin, own, (watch, looks), writes, seconds, root)
+    except OSError as error:
+        raise RequestError(f"{path}: cannot be run ({error.strerror}).") from None
+    finally:
+        os.close(watch)
+        remove_folder(folder)
+
+
+def _run(
+    path: str,
+    arguments: Sequence[str],
+    stdin: bytes,
+    folder: Path,
+    descriptors: tuple[int, int],
+    writes: Sequence[str],
+    seconds: float,
+    root: str,
+) -> Ran:
+    watch, looks = descriptors
+    more = {"HOT_ANVIL_REPORT": str(watch)}
+    more |= {"HOT_ANVIL_LOOKS": str(looks)} if looks >= 0 else {}
+    # Files, not pipes: nothing to read while it runs, and the limit of file size bounds them.
+    out, err, given = (folder.parent / name for name in ("out", "err", "in"))
+    given.write_bytes(stdin)
+    with out.open("wb") as told, err.open("wb") as said, given.open("rb") as asked:
+        process = subprocess.Popen(
+            [path, *arguments], cwd=folder, stdin=asked, stdout=told, stderr=said,
+            env={**own_environment(str(folder)), **more},
+            pass_fds=[fd for fd in descriptors if fd >= 0], start_new_session=True,
+        )  # fmt: skip
+        live(process.pid)
+        try:
+            _limit(process.pid, memory_limit(path))
+            hung = _wait(process, seconds)
+        finally:
+            ended(process.pid)
+    complaints = err.read_bytes()[:_COMPLAINTS].decode(errors="replace").strip()
+    code = process.returncode
+    if hung or code < 0:
+        how = f"did not end within {seconds:g} s" if hung else _killed(-code)
+        report = read_report(os.pread(watch, REPORT_BYTES, 0))
+        end = WorkerEnded("hung" if hung else "crashed", how, report, complaints)
+        why, place = explain(path, end, root, None, None)
+        return Ran(None, HUNG if hung else CRASHED, why, place, complaints)
+    files = tuple((name, _read(folder / name)) for name in writes)
+    return Ran(RunOutput(code, _read(out) or b"", files), "", "", complaints=complaints)
+
+
+def _killed(number: int) -> str:
+    if number == signal.SIGXFSZ:
+        return f"wrote a file of more than {FILE_LIMIT >> 20} MiB"
+    return f"killed by {signal_name(number)}"
+
+
+def _limit(pid: int, memory: int) -> None:
+    """Bound what a program that has just started may take."""
+    with suppress(ProcessLookupError, PermissionError, ValueError):
+        resource.prlimit(pid, resource.RLIMIT_FSIZE, (FILE_LIMIT, FILE_LIMIT))
+        resource.prlimit(pid, resource.RLIMIT_CORE, (0, 0))
+        if memory:
+            resource.prlimit(pid, resource.RLIMIT_AS, (memory, memory))
+
+
+def _wait(process: "subprocess.Popen[bytes]", seconds: float) -> bool:
+    """Wait for a program; end it, and tell so, when it takes too long."""
+    try:
+        process.wait(seconds)
+        return False
+    except subprocess.TimeoutExpired:
+        process.send_signal(signal.SIGXCPU)  # the watch says where it is
+        with suppress(subprocess.TimeoutExpired):
+            process.wait(0.5)
+        return True
+    finally:
+        with suppress(ProcessLookupError, PermissionError):
+            os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+
+
+def _read(file: Path) -> bytes | None:
+    try:
+        with file.open("rb") as stream:
+            return stream.read(OUTPUT_LIMIT)
+    except OSError:
+        return None

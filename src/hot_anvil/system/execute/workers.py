@@ -1,0 +1,283 @@
+"""Worker processes: live programs of a build that call its entries on request.
+
+Each has a session, a folder and an environment of its own, and no descriptor
+but its talk, its standard error and the memory of its watch.
+"""
+
+import fcntl
+import os
+import select
+import shutil
+import signal
+import time
+from collections import deque
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
+from itertools import count, islice
+from pathlib import Path
+
+from hot_anvil.core.calling import protocol, timing
+from hot_anvil.core.inputs.input_sets import InputSet
+from hot_anvil.core.verify.crash_report import REPORT_BYTES, Report, read_report
+from hot_anvil.errors import FaultError, RequestError
+from hot_anvil.system.process.running import ended, live, signal_name
+
+MEMORY_LIMIT = 2 << 30  # bytes of address space
+_COMPLAINT_BYTES = 16 << 10
+_REPORT_FD = 3  # where worker.c looks for the watch's memory
+_PIPE_BYTES = 1 << 20
+_MOMENT = 0.5  # seconds for a hung process to say where it is
+_AHEAD = 4 << 20  # bytes of requests sent before their answers are read
+_OUT_OF_MEMORY = 122  # exit code of worker.c
+_KEPT_VARIABLES = ("PATH", "LD_LIBRARY_PATH", "HOME", "OMP_NUM_THREADS")
+# Sanitizers stop at the first fault, leave addresses alone and let the watch see signals.
+_SANITIZERS = "halt_on_error=1:symbolize=0:handle_segv=0:handle_sigbus=0:handle_abort=0:" \
+    "handle_sigfpe=0:handle_sigill=0:exitcode=99"  # fmt: skip
+_PIECES = 64  # of a request sent at once
+_numbers = count()
+
+
+class WorkerEnded(Exception):  # noqa: N818 - an event, not an error of ours
+    """The worker is gone: ``kind`` is "crashed" or "hung", ``why`` says how."""
+
+    def __init__(self, kind: str, why: str, report: Report | None, complaints: str) -> None:
+        super().__init__(why)
+        self.kind = kind
+        self.why = why
+        self.report = report
+        self.complaints = complaints  # what it wrote on its standard error
+
+
+def own_environment(folder: str) -> dict[str, str]:
+    """Return the environment of code under study: the same whoever starts it."""
+    kept = {name: os.environ[name] for name in _KEPT_VARIABLES if name in os.environ}
+    return {
+        **kept,
+        "LC_ALL": "C",
+        "TZ": "UTC",
+        "TMPDIR": folder,
+        "ASAN_OPTIONS": f"{_SANITIZERS}:detect_leaks=0:detect_stack_use_after_return=1",
+        "UBSAN_OPTIONS": f"{_SANITIZERS}:print_stacktrace=1",
+        "TSAN_OPTIONS": f"{_SANITIZERS}:report_signal_unsafe=0",
+    }
+
+
+def new_folder(base: str) -> str:
+    """Make and return a new, empty folder for a process; swept up when we are killed."""
+    folder = os.path.join(base, "work", f"{os.getpid()}-run{next(_numbers)}")  # noqa: PTH118
+    try:
+        os.makedirs(folder)  # noqa: PTH103
+    except OSError as error:
+        raise RequestError(f"{folder}: cannot be made ({error.strerror}).") from None
+    return folder
+
+
+def remove_folder(folder: str) -> None:
+    """Remove what a process had for a folder."""
+    try:
+        os.rmdir(folder)  # noqa: PTH106 - mostly it is empty, and this is all
+    except OSError:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+class Worker:
+    """One live process of a build's program."""
+
+    def __init__(
+        self, path: str, cpu: int = -1, memory: int = MEMORY_LIMIT, under: Sequence[str] = ()
+    ) -> None:
+        # PATH is .hot-anvil/artefacts/NAME/worker.
+        self._folder = new_folder(str(Path(path).parents[2]))
+        self._complaints = os.memfd_create("complaints")
+        self._watch = os.memfd_create("watch")
+        os.truncate(self._watch, REPORT_BYTES)
+        asked, self._in = os.pipe()
+        self._out, answers = os.pipe()
+        for descriptor in (self._in, self._out):
+            with suppress(OSError):
+                fcntl.fcntl(descriptor, fcntl.F_SETPIPE_SZ, _PIPE_BYTES)
+        os.set_blocking(self._in, False)
+        self._code: int | None = None
+        ours = [(asked, 0), (answers, 1), (self._complaints, 2), (self._watch, _REPORT_FD)]
+        try:
+            self._pid = os.posix_spawn(
+                under[0] if under else path,
+                [*under, path, str(cpu), str(memory), self._folder],
+                own_environment(self._folder),
+                file_actions=[(os.POSIX_SPAWN_DUP2, mine, its) for mine, its in ours],
+                setsid=True,
+                setsigdef=[signal.SIGPIPE, signal.SIGXFSZ, signal.SIGINT],
+            )
+        except OSError as error:
+            raise RequestError(f"{path}: cannot be started ({error.strerror}).") from None
+        finally:
+            os.close(asked)
+            os.close(answers)
+        live(self._pid)
+
+    def load(self, library: int, path: str) -> None:
+        """Load a build's library under a number."""
+        self.ask(timing.load(library, path), 30.0)
+
+    def prepare(self, slot: int, library: int, entry: int, inputs: InputSet) -> None:
+        """Lay out an input set, to be timed."""
+        self.ask(timing.prepare(slot, library, entry, inputs), 30.0)
+
+    def join(self, slot: int, library: int, entry: int, owner: int) -> None:
+        """Let an entry find its values where another slot has them."""
+        self.ask(timing.join(slot, library, entry, owner), 30.0)
+
+    def probe(self) -> float:
+        """Return the seconds that a fixed piece of work takes just now."""
+        return timing.read_probe(self.ask([protocol.request("Z")], 10.0))
+
+    def first(self, slot: int, limit: float) -> timing.First:
+        """Time one call."""
+        return timing.read_first(self.ask(timing.first(slot), limit))
+
+    def state(self, slot: int, limit: float) -> bool:
+        """Tell whether calls read what earlier ones wrote."""
+        return bool(self.ask(timing.state(slot), limit)[0])
+
+    def calibrate(self, slot: int, seconds: float, alone: bool, limit: float) -> tuple[int, float]:
+        """Return (calls that fill ``seconds``, what the best batch of them took)."""
+        answer = self.ask(timing.calibrate(slot, seconds, alone), limit)
+        return timing.read_calibration(answer)
+
+    def sample(self, slot: int, calls: int, seconds: float, between: float) -> timing.Looks:
+        """Look where the processor is while an entry is called."""
+        answer = self.ask(timing.sample(slot, calls, seconds, between), 60.0 + 20 * seconds)
+        return timing.read_looks(answer)
+
+    def maps(self) -> str:
+        """Return which files lie where in the process's memory, as the kernel tells it."""
+        return Path(f"/proc/{self._pid}/maps").read_text()
+
+    def launch(self, wanted: timing.Launch, limit: float) -> timing.Launched:
+        """Run a whole program; only the worker that loads libraries can."""
+        return timing.read_launched(self.ask(timing.launch(wanted), limit))
+
+    def visits(self, wanted: Sequence[timing.Asked], limit: float) -> list[timing.Visit]:
+        """Make visits, one after the other."""
+        return timing.read_visits(self.ask(timing.visits(wanted), limit), wanted)
+
+    def answers(self, requests: Sequence[protocol.Request], seconds: float) -> Iterator[bytes]:
+        """Give the answer to each request; ``seconds`` bounds each of them.
+
+        Requests are sent ahead, so that the process never waits for us.
+        """
+        waiting: deque[memoryview] = deque()
+        sent = 0
+        ahead = 0
+        for number in range(len(requests)):
+            deadline = time.monotonic() + seconds
+            need, got = 5, bytearray()
+            head = True
+            while need:
+                while sent < len(requests) and not waiting and (sent <= number or ahead < _AHEAD):
+                    waiting.extend(memoryview(part) for part in requests[sent] if part)
+                    ahead += sum(map(len, requests[sent]))
+                    sent += 1
+                    self._send(waiting)
+                left = max(0.0, deadline - time.monotonic())
+                readable, writable, _ = select.select(
+                    [self._out], [self._in] if waiting else [], [], left
+                )
+                if not readable and not writable:
+                    raise self._hung(seconds)
+                if writable:
+                    self._send(waiting)
+                if readable:
+                    part = os.read(self._out, need)
+                    if not part:
+                        raise self._ended()
+                    got += part
+                    need -= len(part)
+                    if not need and head:
+                        head, need = False, self._size(got)
+                        got = bytearray()
+            ahead -= sum(map(len, requests[number]))
+            yield bytes(got)
+
+    def complaints(self) -> str:
+        """Return what the process wrote on its standard error so far."""
+        data = os.pread(self._complaints, _COMPLAINT_BYTES, 0)
+        return data.decode(errors="replace").strip()
+
+    def close(self) -> None:
+        """End the process; safe to call twice."""
+        if self._pid:
+            self._kill()
+            self._wait()
+            ended(self._pid)
+            for descriptor in (self._in, self._out, self._complaints, self._watch):
+                os.close(descriptor)
+            self._pid = 0
+            remove_folder(self._folder)
+
+    def __enter__(self) -> "Worker":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def ask(self, message: protocol.Request, seconds: float) -> bytes:
+        """Return the answer to one request."""
+        (answer,) = self.answers([message], seconds)
+        return answer
+
+    @staticmethod
+    def _size(head: bytes | bytearray) -> int:
+        status, size = protocol.ANSWER_HEAD.unpack(head)
+        if status:
+            raise FaultError(f"the worker answered with status {status}; please report this.")
+        return int(size)
+
+    def _send(self, waiting: "deque[memoryview]") -> None:
+        """Send what fits just now, and take it off what is waiting."""
+        try:
+            sent = os.writev(self._in, list(islice(waiting, _PIECES)))
+        except BlockingIOError:
+            return
+        except BrokenPipeError:
+            raise self._ended() from None
+        while waiting and sent >= len(waiting[0]):
+            sent -= len(waiting.popleft())
+        if sent:
+            waiting[0] = waiting[0][sent:]
+
+    def _hung(self, seconds: float) -> WorkerEnded:
+        with suppress(ProcessLookupError):
+            os.kill(self._pid, signal.SIGXCPU)  # the watch says where it is
+        until = time.monotonic() + _MOMENT
+        while not self._wait(os.WNOHANG) and time.monotonic() < until:
+            time.sleep(0.005)
+        self._kill()
+        self._wait()
+        why = f"no answer within {seconds:g} s"
+        return WorkerEnded("hung", why, self._report(), self.complaints())
+
+    def _ended(self) -> WorkerEnded:
+        self._wait()
+        code = self._code or 0
+        said = self.complaints()
+        how = f"killed by {signal_name(-code)}" if code < 0 else f"ended with exit code {code}"
+        if code == _OUT_OF_MEMORY:
+            how = "ran out of memory for its buffers"
+        return WorkerEnded("crashed", how, self._report(), said)
+
+    def _report(self) -> Report | None:
+        return read_report(os.pread(self._watch, REPORT_BYTES, 0))
+
+    def _kill(self) -> None:
+        if self._code is None:
+            with suppress(ProcessLookupError, PermissionError):
+                os.killpg(self._pid, signal.SIGKILL)
+
+    def _wait(self, options: int = 0) -> bool:
+        """Wait for the process; tell whether it has ended."""
+        if self._code is None:
+            pid, status = os.waitpid(self._pid, options)
+            if pid:
+                self._code = os.waitstatus_to_exitcode(status)
+        return self._code is not None

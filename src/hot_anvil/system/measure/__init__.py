@@ -1,0 +1,1 @@
+"""Timing, counting and sampling on this machine."""

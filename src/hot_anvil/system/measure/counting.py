@@ -1,0 +1,116 @@
+"""Exact counts of executed instructions, from running candidates under an emulator.
+
+The emulator runs this machine's own instruction set on a CPU model that never
+changes, so a count is the same wherever it is taken. It says nothing of time.
+"""
+
+import os
+import platform
+import re
+import shutil
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from hot_anvil.core.binary.elf import code_ranges
+from hot_anvil.core.inputs.input_sets import InputSet
+from hot_anvil.core.measure.measurements import Count
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.system.build.linking import Program
+from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
+from hot_anvil.system.execute.workers import Worker, WorkerEnded
+from hot_anvil.system.measure.machine import emulator_command
+from hot_anvil.system.process.running import run
+from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.store import Store
+
+CPU_MODEL = "max"  # all that the emulator knows, whatever this machine has
+CALLING, CALLER = "hot_anvil_calls", "hot_anvil_caller"  # code sections, see core/shim.py
+PATIENCE = 120.0  # seconds for one call under emulation
+_PLUGIN_APIS = (1, 2, 3, 4)
+
+
+class Emulator(NamedTuple):
+    """What counts, or why nothing does."""
+
+    path: str
+    plugin: str
+    name: str  # with its CPU model, as the output shows it
+    why: str
+
+
+def find_emulator(host: Toolchain, store: Store) -> Emulator:
+    """Return the emulator for this machine's own instruction set, its plugin compiled."""
+    command = emulator_command()
+    path = shutil.which(command)
+    if path is None:
+        why = f"{command} is not here (on Debian: apt install qemu-user)"
+        return Emulator("", "", "", why)
+    said = run([path, "--version"], "/")
+    version = re.search(r"version (\d+\.\d+)", said.stdout)
+    name = f"QEMU {version[1] if version else '?'}, CPU model {CPU_MODEL}"
+    for api in _PLUGIN_APIS:  # newer emulators ask for newer numbers
+        plugin = _compiled(host, store, api)
+        if isinstance(plugin, Path):
+            tried = run([path, "-plugin", f"{plugin},out=/dev/null", "/bin/true"], "/")
+            if not tried.failed:
+                return Emulator(path, str(plugin), name, "")
+            why = first_complaint(tried.stderr)
+        else:
+            why = plugin
+    return Emulator("", "", name, f"{path} takes no plugin of ours: {why}")
+
+
+def _compiled(host: Toolchain, store: Store, api: int) -> Path | str:
+    """Return the plugin, or why it does not compile."""
+    source = NATIVE / "count.c"
+    driver = host.drivers["c"]
+    name = digest("count", driver.identity, source.read_bytes(), str(api))
+    target = store.artefact(name)
+    if not target.is_dir():
+        work = store.scratch()
+        flags = [f"-DAPI={api}", *(["-DX86"] if platform.machine() == "x86_64" else [])]
+        argv = [driver.path, "-O2", "-fPIC", "-shared", "-fvisibility=hidden", *flags]
+        said = run([*argv, str(source), "-o", "count.so"], work)
+        if said.failed:
+            shutil.rmtree(work, ignore_errors=True)
+            return first_complaint(said.stderr)
+        store.keep(work, name)
+    return target / "count.so"
+
+
+def count_calls(
+    emulator: Emulator, program: Program, entry: int, sets: Sequence[InputSet]
+) -> list[Count]:
+    """Return the instructions of one warm call on each input set."""
+    if emulator.why:
+        return [Count(None, emulator.why) for _ in sets]
+    ranges = code_ranges(Path(program.path).read_bytes(), (CALLING, CALLER))
+    told = program.path + f".{os.getpid()}-{entry}.count"
+    return [_count(emulator, program.path, entry, inputs, ranges, told) for inputs in sets]
+
+
+def _count(
+    emulator: Emulator,
+    path: str,
+    entry: int,
+    inputs: InputSet,
+    ranges: Mapping[str, tuple[int, int]],
+    out: str,
+) -> Count:
+    on, off = (f"{low:x}-{high:x}" for low, high in (ranges[CALLING], ranges[CALLER]))
+    plugin = f"{emulator.plugin},on={on},off={off},out={out}"
+    under = [emulator.path, "-cpu", CPU_MODEL, "-plugin", plugin]
+    try:
+        with Worker(path, memory=0, under=under) as worker:
+            worker.prepare(0, 0, entry, inputs)
+            worker.first(0, PATIENCE)  # links what it calls
+            worker.first(0, PATIENCE)
+        counts = Path(out).read_text().split()
+        return Count(int(counts[1]), "")
+    except WorkerEnded as ended:
+        return Count(None, f"{ended.why} under {emulator.name}, which may lack instructions of it")
+    except (OSError, IndexError, ValueError):
+        return Count(None, f"{emulator.name} counted nothing")
+    finally:
+        Path(out).unlink(missing_ok=True)

@@ -1,0 +1,255 @@
+"""Time the correct candidates of a snippet: plan it, and go on until it is decided."""
+
+import os
+import random
+import statistics
+import time
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.binary.signatures import Parameter
+from hot_anvil.core.config.expressions import evaluate
+from hot_anvil.core.config.records import Bench
+from hot_anvil.core.inputs.input_sets import Argument, make_input_set
+from hot_anvil.core.inputs.spec import Wanted, point_label, sweep_points
+from hot_anvil.core.measure.measurements import Contest
+from hot_anvil.core.measure.options import How
+from hot_anvil.core.measure.results import Checked
+from hot_anvil.core.measure.summary import current_best, settled, undecided
+from hot_anvil.core.verify.verdicts import Verdict
+from hot_anvil.system.build.grid import Progress, no_progress
+from hot_anvil.system.build.linking import Program
+from hot_anvil.system.check.checking import read_files
+from hot_anvil.system.execute.calls import memory_limit
+from hot_anvil.system.execute.workers import Worker
+from hot_anvil.system.measure.contestants import SHARED, Lane, Plan
+from hot_anvil.system.measure.rounds import Decks, LaneEnded, calibrated, run_generation
+
+FEWEST = 10  # generations: the statistics are over them
+EVERY_PLACEMENT = 5  # generations at each placement before anything is decided
+MOST_GENERATIONS = 800
+ROUNDS = 6  # of a generation: more gain less than more generations do
+SETTLING = 3  # generations after which the plan is made anew, by what they took
+NARROW = 0.01  # log ratio; stop when every interval that matters is narrower
+
+
+class Linked(NamedTuple):
+    """The images of the builds to time: build -> placement -> image."""
+
+    programs: Mapping[str, Mapping[int, Program]]
+    libraries: Mapping[str, Mapping[int, Program]]
+    loader: str  # worker that loads libraries
+    aligned: frozenset[str]  # builds whose code starts at multiples of POSITION only
+
+
+def measure_snippet(
+    bench: Bench,
+    checked: Checked,
+    linked: Linked,
+    baseline: str,
+    how: How,
+    only_best: bool,
+    progress: Progress = no_progress,
+    watched: Sequence[tuple[str, str]] = (),
+) -> tuple[list[Contest], str]:
+    """Measure the correct candidates of a snippet at every point of its sweep.
+
+    Candidates whose programs load the same bytes are timed once. ``only_best``
+    stops as soon as every one can be placed against the fastest; pairs of
+    candidates that are ``watched`` must be told apart too. Returns the
+    contests, one per point, and the timed candidate that stands for the
+    baseline. Raises LaneEnded for a candidate that ends while it is timed.
+    """
+    placement = next(iter(next(iter(linked.programs.values()))))
+    same_code = {name: images[placement].same_code for name, images in linked.programs.items()}
+    timed, same_as = same_code_groups(checked.correct, same_code, baseline)
+    chance = random.Random(how.seed)
+    plan = _plan(bench, checked, linked, timed, how.apart)
+    plan = calibrated(plan, chance, checked.many_threads)
+    anchor = same_as.get(baseline, baseline)
+    candidates = tuple(lane.candidate for lane in plan.lanes)
+    if anchor not in candidates:
+        anchor = candidates[0]  # the baseline itself is not correct
+    shared = tuple(
+        lane.candidate
+        for column, lane in enumerate(plan.lanes)
+        if plan.seat(column, 0).process == SHARED
+    )
+    aligned = tuple(lane.candidate for lane in plan.lanes if lane.build in linked.aligned)
+    contests = [
+        Contest(
+            checked.snippet.name,
+            point_label(point),
+            candidates,
+            (),
+            same_as,
+            point,
+            elements_of(bench, checked, point),
+            plan.clocks[number],
+            plan.alone[number],
+            0.0,
+            shared,
+            threads=checked.snippet.threads,
+            aligned=aligned,
+        )
+        for number, point in enumerate(sweep_points(checked.snippet))
+    ]
+    wanted = None if only_best else anchor
+    seconds = how.seconds * len(plan.lanes) * plan.points
+    what = _Goal(wanted, watched, seconds)
+    return _run(plan, contests, what, chance, progress), anchor
+
+
+def elements_of(bench: Bench, checked: Checked, point: Mapping[str, int]) -> int | None:
+    """Return how many elements a call works on, None where the snippet does not say."""
+    snippet = checked.snippet
+    if not snippet.per:
+        return None
+    numbers = {k: v for k, v in snippet.inputs.items() if isinstance(v, int)}
+    where = f"{bench.file}: snippet {snippet.name}: per"
+    return max(int(evaluate(snippet.per, {**numbers, **point}, where)), 1)
+
+
+def _plan(
+    bench: Bench, checked: Checked, linked: Linked, timed: Sequence[Verdict], apart: bool
+) -> Plan:
+    names = [signature.name for signature in checked.signatures]
+    lanes = tuple(Lane(v.candidate, v.build, names.index(v.entry)) for v in timed)
+    points = sweep_points(checked.snippet)
+    files = read_files(bench, checked.snippet)
+    sets = {}
+    for at, point in enumerate(points):
+        shared: dict[Parameter, Argument] = {}
+        for entry in sorted({lane.entry for lane in lanes}):
+            signature = checked.signatures[entry]
+            wanted = Wanted(point)
+            sets[entry, at] = make_input_set(
+                bench, checked.snippet, signature, wanted, files, shared
+            )
+    sharing = {} if apart else linked.libraries
+    loader = linked.loader
+    return Plan(
+        lanes,
+        {name: _paths(images) for name, images in linked.programs.items()},
+        {name: _paths(images) for name, images in sharing.items()},
+        loader,
+        sets,
+        len(points),
+        -1 if checked.many_threads else quietest_cpu(loader),
+        frozenset(range(len(lanes))),
+        drivers=any(signature.through for signature in checked.signatures),
+        threads=checked.snippet.threads,
+    )
+
+
+def _paths(images: Mapping[int, Program]) -> dict[int, str]:
+    return {placement: image.path for placement, image in images.items()}
+
+
+def same_code_groups(
+    correct: Sequence[Verdict], same_code: Mapping[str, str], baseline: str
+) -> tuple[list[Verdict], dict[str, str]]:
+    """Return the candidates to time, and for each of the others the one it equals.
+
+    The baseline, if among equal ones, is the one timed.
+    """
+    timed: dict[tuple[str, str], Verdict] = {}
+    same_as = {}
+    for verdict in sorted(correct, key=lambda v: v.candidate != baseline):
+        key = (verdict.entry, same_code[verdict.build])
+        if key in timed:
+            same_as[verdict.candidate] = timed[key].candidate
+        else:
+            timed[key] = verdict
+    return list(timed.values()), same_as
+
+
+def quietest_cpu(loader: str) -> int:
+    """Return the CPU on which a fixed piece of work is fastest just now."""
+    allowed = sorted(os.sched_getaffinity(0))
+    if len(allowed) == 1:
+        return allowed[0]
+
+    def median(cpu: int) -> float:
+        with Worker(loader, cpu, memory_limit(loader)) as worker:
+            return statistics.median(worker.probe() for _ in range(100))
+
+    return min(allowed, key=median)
+
+
+def generations_and_rounds(plan: Plan, seconds: float) -> tuple[int, int]:
+    """Return (generations, rounds of each) for a budget.
+
+    As many generations as make each placement known, if there is time for
+    rounds in them; otherwise fewer, their placements drawn at random, which
+    widens the intervals instead.
+    """
+    fixed, one = plan.fixed_seconds(), max(plan.round_seconds(), 1e-6)
+    full = EVERY_PLACEMENT * len(plan.deck)
+    for rounds in range(ROUNDS, 1, -1):
+        if seconds >= full * (fixed + rounds * one):
+            return int(min(MOST_GENERATIONS, seconds / (fixed + rounds * one))), rounds
+    for count in (20, FEWEST):
+        rounds = int((seconds / count - fixed) / one)
+        if rounds >= 3:
+            return count, min(rounds, ROUNDS)
+    return FEWEST, max(1, int((seconds / FEWEST - fixed) / one))
+
+
+class _Goal(NamedTuple):
+    """What a measurement goes on for, and how long at most."""
+
+    baseline: str | None  # None: only to place all against the fastest
+    watched: Sequence[tuple[str, str]]
+    seconds: float
+
+
+def _run(
+    plan: Plan,
+    contests: list[Contest],
+    goal: _Goal,
+    chance: random.Random,
+    progress: Progress,
+) -> list[Contest]:
+    baseline, watched, seconds = goal
+    what = f"measuring {contests[0].snippet}"
+    count, rounds = generations_and_rounds(plan, seconds)
+    deck = len(plan.deck)
+    decks = Decks(plan.deck, chance)
+    restoring: list[list[float]] = [[] for _ in contests]
+    started = time.monotonic()
+    done = 0
+    while True:
+        spent = time.monotonic() - started
+        left = max(0.0, seconds - spent)
+        progress(f"{what}: at most {left:.0f} s left", int(spent * 10), int((spent + left) * 10))
+        if (done >= count and spent >= seconds * (1 - 1 / count)) or done >= MOST_GENERATIONS:
+            break
+        if done >= FEWEST and spent >= seconds:
+            break  # slower than planned
+        if done and done % deck == 0 and done >= min(count, EVERY_PLACEMENT * deck):
+            if all(undecided(c, baseline, NARROW, watched) <= 0 for c in contests):
+                break
+            if baseline is None:  # the clear losers' time goes to the others
+                plan = plan._replace(active=plan.active - settled(contests))
+            plan = plan._replace(twins=tuple(current_best(contest) for contest in contests))
+        made, restored = run_generation(plan, decks.draw(), chance, rounds)
+        contests = [
+            contest._replace(generations=(*contest.generations, generation))
+            for contest, generation in zip(contests, made, strict=True)
+        ]
+        for number, took in enumerate(restored):
+            restoring[number].append(took)
+        done += 1
+        if done == SETTLING:  # other work on the machine makes all take longer than planned
+            taken = time.monotonic() - started
+            planned = done * (plan.fixed_seconds() + rounds * plan.round_seconds())
+            count, rounds = generations_and_rounds(plan, seconds * min(1.0, planned / taken))
+    progress(what, 1, 1)
+    return [
+        contest._replace(restoring=statistics.median(restoring[number]))
+        for number, contest in enumerate(contests)
+    ]
+
+
+__all__ = ["LaneEnded", "Linked", "measure_snippet"]

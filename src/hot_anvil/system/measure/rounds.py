@@ -1,0 +1,263 @@
+"""Run the processes of a measurement: start them, calibrate, and go through rounds."""
+
+import math
+import random
+import statistics
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import ExitStack, contextmanager
+from itertools import groupby
+from typing import NamedTuple
+
+from hot_anvil.core.calling import timing
+from hot_anvil.core.calling.protocol import Request
+from hot_anvil.core.calling.timing import Asked, Visit
+from hot_anvil.core.measure.measurements import (
+    CPU,
+    SAMPLE_SECONDS,
+    WALL,
+    Generation,
+    samples_for,
+    shared_paces,
+)
+from hot_anvil.system.execute.calls import memory_limit
+from hot_anvil.system.execute.workers import Worker, WorkerEnded
+from hot_anvil.system.measure.contestants import SHARED, Plan, Process
+
+CALIBRATIONS = 2  # the faster counts: one may have met a slow moment
+PATIENCE = 60.0  # seconds for anything that should take next to none
+SLACK = 20  # times as long as planned that visits may take
+AWAY = 0.02  # share of a sample off the CPU above which it counts as disturbed
+_Cell = tuple[int, int]  # column, point
+
+
+class LaneEnded(Exception):  # noqa: N818 - an event, not an error of ours
+    """A candidate that passed the check died or hung while it was timed.
+
+    ``candidate`` is "" where several share the process: it is not known which.
+    """
+
+    def __init__(self, candidate: str, kind: str, why: str) -> None:
+        super().__init__(why)
+        self.candidate = candidate
+        self.kind = kind
+        self.why = f"while it was timed: {why}"
+
+
+class Started(NamedTuple):
+    """The live processes of a generation."""
+
+    workers: Mapping[Process, Worker]
+    first: Mapping[_Cell, float]  # seconds of each column's first call
+
+
+def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
+    """Find how each candidate is to be called, and which looks fastest at each point.
+
+    ``may_wait``: the code may use threads or wait, so only wall time counts.
+    """
+    lanes = range(len(plan.lanes))
+    points = range(plan.points)
+    plan = plan._replace(twins=(0,) * plan.points)
+    cells = [(lane, point) for point in points for lane in lanes]
+    fastest: dict[_Cell, float] = {}
+    with ExitStack() as stack:
+        started = _start(plan, stack, cells, plan.deck[0], chance)
+        state = {}
+        for cell in cells:
+            with _named(plan, cell):
+                state[cell] = _worker(plan, started, cell).state(plan.slot(*cell), PATIENCE)
+        alone = tuple(any(state[lane, point] for lane in lanes) for point in points)
+        for cell in cells * CALIBRATIONS:
+            worker, slot = _worker(plan, started, cell), plan.slot(*cell)
+            with _named(plan, cell):
+                calls, took = worker.calibrate(slot, SAMPLE_SECONDS, alone[cell[1]], PATIENCE)
+            fastest[cell] = min(took / calls, fastest.get(cell, math.inf))
+        waits, restoring = [0] * plan.points, {}
+        for cell in cells:
+            asked = Asked(plan.slot(*cell), 1, False, 1)
+            with _named(plan, cell):
+                (visit,) = _worker(plan, started, cell).visits([asked], PATIENCE)
+            waits[cell[1]] += visit.waits
+            restoring[cell] = visit.restoring if alone[cell[1]] else 0.0
+    paces = {}
+    twins, clocks = [], []
+    for point in points:
+        times = [fastest[lane, point] for lane in lanes]
+        for lane, pace in enumerate(shared_paces(times)):
+            paces[lane, point] = pace._replace(between=restoring[lane, point])
+        twins.append(times.index(min(times)))
+        by_cpu = min(times) > SAMPLE_SECONDS and not waits[point] and not may_wait
+        clocks.append(CPU if by_cpu else WALL)
+    return plan._replace(paces=paces, twins=tuple(twins), alone=alone, clocks=tuple(clocks))
+
+
+class Decks:
+    """Draws placements: all of them in random order, then anew."""
+
+    def __init__(self, placements: Sequence[int], chance: random.Random) -> None:
+        self._chance = chance
+        self._placements = placements
+        self._left: list[int] = []
+
+    def draw(self) -> int:
+        """Return the placement of the next generation."""
+        if not self._left:
+            self._left = self._chance.sample(self._placements, len(self._placements))
+        return self._left.pop()
+
+
+def run_generation(
+    plan: Plan, placement: int, chance: random.Random, rounds: int
+) -> tuple[list[Generation], list[float]]:
+    """Run one set of fresh processes, all code at one placement.
+
+    Returns each sweep point's generation, and what putting its values back took.
+    """
+    cells = plan.cells
+    warm = [cell for cell in cells if plan.warms_up(*cell)]
+    order = [*chance.sample(warm, len(warm))]
+    for _ in range(rounds):
+        # Visits of one size stay together: the candidates of a round must lie close in time.
+        for point in chance.sample(range(plan.points), plan.points):
+            order += chance.sample([c for c in cells if c[1] == point], len(plan.columns))
+    with ExitStack() as stack:
+        started = _start(plan, stack, cells, placement, chance)
+        visits = list(_visit_all(plan, started, order))
+    seen: dict[_Cell, list[Visit]] = {cell: [] for cell in cells}
+    for cell, visit in zip(order[len(warm) :], visits[len(warm) :], strict=True):
+        seen[cell].append(visit)
+    made = [_generation(plan, placement, point, seen, started) for point in range(plan.points)]
+    restoring = [
+        statistics.median(v.restoring for c in cells if c[1] == point for v in seen[c])
+        for point in range(plan.points)
+    ]
+    return made, restoring
+
+
+def _generation(
+    plan: Plan,
+    placement: int,
+    point: int,
+    seen: Mapping[_Cell, Sequence[Visit]],
+    started: Started,
+) -> Generation:
+    every = range(plan.twin + 1)
+    nothing = (math.nan,) * len(next(iter(seen.values())))
+    times, probes, disturbed = [], [], []
+    for column in every:
+        visits = seen.get((column, point))
+        if visits is None:
+            times.append(nothing)
+            probes.append(nothing)
+            continue
+        asked = plan.asked(column, point)
+        drop = samples_for(plan.pace(column, point).counts_as)[1]
+        clock = plan.clocks[point]
+        times.append(tuple(_seconds(v, drop, clock) / asked.calls for v in visits))
+        probes.append(tuple(v.probe for v in visits))
+        disturbed += [_disturbed(v, drop) for v in visits]
+    return Generation(
+        placement,
+        plan.twins[point],
+        tuple(zip(*times, strict=True)),
+        tuple(zip(*probes, strict=True)),
+        tuple(started.first.get((column, point), math.nan) for column in every),
+        sum(disturbed) / len(disturbed),
+    )
+
+
+def _seconds(visit: Visit, drop: int, clock: str) -> float:
+    kept = visit.samples[drop:]
+    return statistics.median(s.cpu if clock == CPU else s.wall for s in kept)
+
+
+def _disturbed(visit: Visit, drop: int) -> bool:
+    return any(s.away > AWAY * s.wall for s in visit.samples[drop:])
+
+
+def _visit_all(plan: Plan, started: Started, order: Sequence[_Cell]) -> Iterator[Visit]:
+    """Make visits in the order given, as many at once as lie in one process."""
+
+    def together(cell: _Cell) -> tuple[Process, _Cell | None]:
+        process = plan.seat(*cell).process
+        return process, None if process == SHARED else cell  # so that it can be named
+
+    for (process, _), group in groupby(order, together):
+        cells = list(group)
+        asked = [plan.asked(*cell) for cell in cells]
+        planned = sum(plan.visit_seconds(*cell) for cell in cells)
+        with _named(plan, cells[0]):
+            yield from started.workers[process].visits(asked, PATIENCE + SLACK * planned)
+
+
+def _start(
+    plan: Plan, stack: ExitStack, cells: Sequence[_Cell], placement: int, chance: random.Random
+) -> Started:
+    """Start the processes of these cells in random order, and call each entry once."""
+    seats = {cell: plan.seat(*cell) for cell in cells}
+    processes = list(dict.fromkeys(seat.process for seat in seats.values()))
+    workers, first = {}, {}
+    for process in chance.sample(processes, len(processes)):
+        own = [cell for cell in cells if seats[cell].process == process]
+        chance.shuffle(own)
+        path = plan.path(process, placement)
+        worker = stack.enter_context(Worker(path, plan.cpu, memory_limit(path)))
+        workers[process] = worker
+        requests, calls = _opening(plan, own, placement, chance)
+        answers = worker.answers(requests, PATIENCE)
+        for number in range(len(requests)):
+            cell = calls.get(number)
+            with _named(plan, cell or own[0]):
+                answer = next(answers)
+            if cell:
+                first[cell] = timing.read_first(answer).seconds
+    return Started(workers, first)
+
+
+def _opening(
+    plan: Plan, cells: Sequence[_Cell], placement: int, chance: random.Random
+) -> tuple[list[Request], dict[int, _Cell]]:
+    """Return what a fresh process is asked, and which of the requests are first calls.
+
+    Libraries are loaded in random order. Candidates whose values are equal
+    find them in the same memory, so that its place makes no difference.
+    """
+    seats = {cell: plan.seat(*cell) for cell in cells}
+    numbers = sorted({seat.library for seat in seats.values()} - {0})
+    requests = [
+        timing.load(number, plan.library(number, placement))
+        for number in chance.sample(numbers, len(numbers))
+    ]
+    owners: list[tuple[object, int]] = []
+    for cell in cells:
+        seat, slot = seats[cell], plan.slot(*cell)
+        entry = plan.lanes[seat.lane].entry
+        inputs = plan.sets[entry, cell[1]]
+        owner = next((s for known, s in owners if known == inputs.arguments), None)
+        if owner is None or plan.drivers or plan.threads > 1:
+            requests.append(timing.prepare(slot, seat.library, entry, inputs))
+            owners.append((inputs.arguments, slot))
+        else:
+            requests.append(timing.join(slot, seat.library, entry, owner))
+        if plan.threads > 1:
+            requests.append(timing.crew(slot, plan.threads))
+    calls = {}
+    for cell in cells:
+        calls[len(requests)] = cell
+        requests.append(timing.first(plan.slot(*cell)))
+    return requests, calls
+
+
+def _worker(plan: Plan, started: Started, cell: _Cell) -> Worker:
+    return started.workers[plan.seat(*cell).process]
+
+
+@contextmanager
+def _named(plan: Plan, cell: _Cell) -> Iterator[None]:
+    """Say which candidate it was when its worker ends."""
+    try:
+        yield
+    except WorkerEnded as ended:
+        seat = plan.seat(*cell)
+        candidate = "" if seat.process == SHARED else plan.lanes[seat.lane].candidate
+        raise LaneEnded(candidate, ended.kind, ended.why) from ended

@@ -1,0 +1,70 @@
+"""Look where a candidate's time goes, in fresh processes, and read the code it runs."""
+
+import os
+from bisect import bisect_right
+from collections import Counter
+from pathlib import Path
+
+from hot_anvil.core.calling.timing import Looks
+from hot_anvil.core.code.records import Code, from_plain, to_plain
+from hot_anvil.core.inputs.input_sets import InputSet
+from hot_anvil.core.measure.hotspots import Seen
+from hot_anvil.core.measure.measurements import SAMPLE_SECONDS
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.system.build.reading_back import read_linked
+from hot_anvil.system.execute.calls import memory_limit
+from hot_anvil.system.execute.workers import Worker
+from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.store import FORMAT, Store
+
+PROCESSES = 4
+BETWEEN = 0.0005  # seconds from one look to the next, on average
+
+
+def look_at(path: str, entry: int, inputs: InputSet, seconds: float) -> tuple[list[Seen], float]:
+    """Return the looks of several fresh processes, and the seconds per call meanwhile.
+
+    ``seconds`` is for all of them together.
+    """
+    seen, calls, took = [], 0, 0.0
+    for _ in range(PROCESSES):
+        with Worker(path, memory=memory_limit(path)) as worker:
+            worker.prepare(0, 0, entry, inputs)
+            alone = worker.state(0, 60.0)
+            batch, _ = worker.calibrate(0, SAMPLE_SECONDS, alone, 60.0)
+            looks = worker.sample(0, 1 if alone else batch, seconds / PROCESSES, BETWEEN)
+            seen.append(_sort(looks, worker.maps(), path))
+        calls += looks.calls
+        took += looks.seconds
+    return seen, took / max(calls, 1)
+
+
+def _sort(looks: Looks, maps: str, path: str) -> Seen:
+    """Tell looks in the program from those in libraries."""
+    own = os.path.realpath(path)
+    regions = []
+    for line in maps.splitlines():
+        fields = line.split(maxsplit=5)
+        first, end = (int(number, 16) for number in fields[0].split("-"))
+        regions.append((first, end, fields[5] if len(fields) > 5 else "memory"))
+    starts = [region[0] for region in regions]
+    inside: Counter[int] = Counter()
+    outside: Counter[str] = Counter()
+    for place in looks.places:
+        first, end, name = regions[max(bisect_right(starts, place) - 1, 0)]
+        if first <= place < end and name == own:
+            inside[place - looks.start] += 1
+        else:
+            outside[Path(name).name if place < end else "unknown"] += 1
+    return Seen(inside, outside)
+
+
+def program_code(path: str, chain: Toolchain, store: Store) -> Code:
+    """Return the code of a linked program, read once."""
+    program = Path(path)
+
+    def read(_: Path) -> object:
+        return to_plain(read_linked(chain, program.parent, program.name, store.root, ()))
+
+    name = digest(f"code of program {FORMAT}", program.parent.name)
+    return from_plain(store.derive(name, read))

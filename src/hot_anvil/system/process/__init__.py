@@ -1,0 +1,1 @@
+"""Processes, threads and their limits."""

@@ -1,0 +1,167 @@
+"""Run other programs with limits; a failing one is a value, not an exception."""
+
+import os
+import signal
+import subprocess
+import time
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from pathlib import Path
+from threading import Event, Thread
+from typing import IO, NamedTuple
+
+from hot_anvil.errors import MissingError
+
+_live: "set[int]" = set()  # leaders of process groups, which end_all() has to reach
+_ending = Event()
+OUTPUT_LIMIT = 4 << 20  # bytes kept of each stream
+
+
+class Outcome(NamedTuple):
+    """How a program ended."""
+
+    code: int  # exit code, negative for a signal
+    stdout: str
+    stderr: str
+    seconds: float
+    timed_out: bool
+
+    @property
+    def failed(self) -> bool:
+        """True unless the program ended by itself with exit code 0."""
+        return self.timed_out or self.code != 0
+
+    @property
+    def ending(self) -> str:
+        """How it ended, in words."""
+        if self.timed_out:
+            return f"stopped after {self.seconds:.0f} s"
+        if self.code < 0:
+            return f"killed by {signal_name(-self.code)}"
+        return f"exit code {self.code}"
+
+
+def signal_name(number: int) -> str:
+    """Return the usual name of a signal, such as SIGSEGV."""
+    try:
+        return signal.Signals(number).name
+    except ValueError:
+        return f"signal {number}"
+
+
+def tool_environment() -> dict[str, str]:
+    """Return the environment for compilers: the person's own, in the C locale."""
+    return {**os.environ, "LC_ALL": "C", "LANG": "C"}
+
+
+def run(
+    argv: Sequence[str],
+    cwd: str | Path,
+    seconds: float = 120.0,
+    env: Mapping[str, str] | None = None,
+    memory: int = 0,
+    into: Path | None = None,
+) -> Outcome:
+    """Run ``argv`` in ``cwd`` with no input and a time limit.
+
+    Standard output and error are kept up to OUTPUT_LIMIT bytes each; ``into``
+    is a file that takes all of the output instead. Raises
+    MissingError when the program cannot be started at all.
+    """
+    started = time.perf_counter()
+    if memory:  # the limit reaches all that the program starts
+        argv = ["sh", "-c", 'ulimit -v "$0"; exec "$@"', str(memory >> 10), *argv]
+    target = into.open("wb") if into else None
+    try:
+        process = subprocess.Popen(
+            argv,
+            cwd=cwd,
+            stdin=subprocess.DEVNULL,
+            stdout=target or subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            env=env or tool_environment(),
+            start_new_session=True,  # a time limit must reach the children too
+        )
+    except OSError as error:
+        raise MissingError(f"{argv[0]} cannot be started: {error.strerror}.") from None
+    finally:
+        if target:
+            target.close()
+    timed_out = False
+    live(process.pid)
+    kept = [bytearray(), bytearray()]
+    streams = zip((process.stdout, process.stderr), kept, strict=True)
+    readers = [Thread(target=_keep, args=pair) for pair in streams if pair[0]]
+    try:
+        for reader in readers:
+            reader.start()
+        # Waiting for the ends of the streams costs nothing; waiting for a process with a
+        # time limit is a loop that sleeps.
+        for reader in readers:
+            reader.join(timeout=max(seconds - _since(started), 0.0))
+        if any(reader.is_alive() for reader in readers):
+            timed_out = process.poll() is None
+            end_group(process)  # also a child that outlived it and holds its streams
+        try:
+            process.wait(None if timed_out else max(seconds - _since(started), 0.01))
+        except subprocess.TimeoutExpired:
+            timed_out = True
+            end_group(process)
+            process.wait()
+    except BaseException:  # Ctrl-C above all: nothing of ours may go on running
+        end_group(process)
+        process.wait()
+        raise
+    finally:
+        ended(process.pid)
+    out, err = (bytes(part).decode(errors="replace") for part in kept)
+    return Outcome(process.returncode, out, err, _since(started), timed_out)
+
+
+def _since(started: float) -> float:
+    return time.perf_counter() - started
+
+
+def _keep(stream: IO[bytes], kept: bytearray) -> None:
+    """Read a stream to its end; what goes beyond the limit is dropped, not held."""
+    with stream:
+        while chunk := stream.read1(1 << 16):  # type: ignore[attr-defined]
+            if len(kept) < OUTPUT_LIMIT:
+                kept += chunk[: OUTPUT_LIMIT - len(kept)]
+
+
+def end_group(process: "subprocess.Popen[bytes]") -> None:
+    """Kill a process and all it started."""
+    try:
+        os.killpg(process.pid, signal.SIGKILL)
+    except ProcessLookupError:
+        process.kill()
+
+
+def end_all() -> None:
+    """Kill every program that some thread is waiting for, and those about to be."""
+    _ending.set()
+    for pid in list(_live):
+        _kill_group(pid)
+
+
+def resume() -> None:
+    """Let programs run again after all were ended."""
+    _ending.clear()
+
+
+def live(pid: int) -> None:
+    """Note the leader of a process group that may have to be ended."""
+    _live.add(pid)
+    if _ending.is_set():  # it was being started meanwhile
+        _kill_group(pid)
+
+
+def _kill_group(pid: int) -> None:
+    with suppress(ProcessLookupError, PermissionError):
+        os.killpg(pid, signal.SIGKILL)
+
+
+def ended(pid: int) -> None:
+    """Forget a process that has ended."""
+    _live.discard(pid)

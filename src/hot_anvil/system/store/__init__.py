@@ -1,0 +1,1 @@
+"""The store of a bench, and files written whole."""

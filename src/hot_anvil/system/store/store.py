@@ -1,0 +1,243 @@
+"""The store of a bench: ``.hot-anvil``, with everything that can be made again.
+
+``artefacts/NAME/``  one compiled source: text, object, facts
+``recipes/KEY.json`` for a command: the files it read, with digests, and the
+                     artefact that came of it
+``results.sqlite``   every check and measurement
+
+Artefacts are written in a folder of their own and renamed, so several
+processes may work on one store and a killed one leaves nothing half done.
+"""
+
+import json
+import os
+import re
+import time
+from collections.abc import Callable, Iterable, Sequence
+from pathlib import Path
+from typing import Any
+
+from hot_anvil.errors import RequestError
+from hot_anvil.system.store.files import (
+    digest,
+    digest_file,
+    read_json,
+    user_cache,
+    write_json,
+    write_whole,
+)
+
+_OWNED = "work.made"  # beside work/: which folder that was when we made it
+_SCRATCH = re.compile(r"\d+-\d+")  # process, time
+_KEPT = 50  # earlier results of one command that are remembered
+FORMAT = 32  # raised whenever what an artefact holds changes
+
+
+class Store:
+    """One store on disk. ``root`` is the folder that commands run in."""
+
+    def __init__(self, root: str, bare: bool = False) -> None:
+        self.root = root
+        self.folder = (
+            user_cache() / "bare" / digest(root)[:16] if bare else Path(root, ".hot-anvil")
+        )
+        self._digests: dict[str, str | None] = {}
+
+    def artefact(self, name: str) -> Path:
+        """Return the folder of an artefact."""
+        return self.folder / "artefacts" / name
+
+    def lookup(self, key: str) -> str | None:
+        """Return the artefact that command ``key`` made, if all it read is unchanged."""
+        recipe = read_json(self._recipe(key))
+        if not isinstance(recipe, dict):
+            return None
+        for path, known in recipe["read"]:
+            if self._digest(path) != known:
+                return None
+        for path in recipe["absent"]:
+            if os.path.lexists(Path(self.root, path)):
+                return None
+        name: str = recipe["artefact"]
+        return name if self.artefact(name).is_dir() else None
+
+    def remember(self, key: str, read: Sequence[str], absent: Iterable[str], artefact: str) -> None:
+        """Record what a command read and made."""
+        self._refuse_links()
+        digests = [(path, self._digest(path)) for path in read]
+        earlier = [name for name in self._versions(key) if name != artefact][:_KEPT]
+        recipe = {"read": digests, "absent": sorted(absent), "artefact": artefact}
+        write_json(self._recipe(key), {**recipe, "earlier": earlier})
+
+    def earlier(self, key: str) -> list[str]:
+        """Return what command ``key`` made of earlier states of its files, the latest first."""
+        return [name for name in self._versions(key)[1:] if self.artefact(name).is_dir()]
+
+    def _versions(self, key: str) -> list[str]:
+        recipe = read_json(self._recipe(key))
+        if not isinstance(recipe, dict):
+            return []
+        return [recipe["artefact"], *recipe.get("earlier", ())]
+
+    def name_for(self, key: str, read: Sequence[str]) -> str:
+        """Return the artefact name for a command and the contents it read."""
+        return digest(key, *(f"{path} {self._digest(path)}" for path in read))
+
+    def forget_digests(self) -> None:
+        """Look at every file anew from here on."""
+        self._digests.clear()
+
+    def scratch(self) -> Path:
+        """Return a new, empty folder to make an artefact in."""
+        folder = self._work() / f"{os.getpid()}-{time.monotonic_ns()}"
+        try:
+            folder.mkdir()
+        except OSError as error:
+            raise RequestError(f"{folder}: cannot be made ({error.strerror}).") from None
+        return folder
+
+    def _work(self) -> Path:
+        """Return the folder that scratch folders are made in, marked when it is new."""
+        work = self.folder / "work"
+        self._refuse_links()
+        try:
+            if not work.is_dir():
+                work.mkdir(parents=True, exist_ok=True)
+                write_whole(self.folder / _OWNED, _same_folder(work.stat()).encode())
+        except OSError as error:
+            raise RequestError(f"{work}: cannot be made ({error.strerror}).") from None
+        return work
+
+    def _refuse_links(self) -> None:
+        """Refuse a store with links in it: what is kept or removed may be somebody else's."""
+        for name in ("artefacts", "recipes", "work", "results.sqlite"):
+            if (self.folder / name).is_symlink():
+                raise RequestError(
+                    f"{self.folder / name}: is a link, and the store follows none, so that "
+                    "nothing elsewhere is changed. Remove the link; to keep the store on another "
+                    f"disk, link {self.folder} itself."
+                )
+
+    def keep(self, scratch: Path, name: str) -> Path:
+        """Turn a scratch folder into the artefact ``name``; an equal one made meanwhile wins."""
+        import shutil
+
+        self._refuse_links()
+        target = self.artefact(name)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        try:
+            scratch.rename(target)
+        except OSError:
+            if not target.is_dir():
+                raise
+            if not _is_whole(target):  # damaged since: ours takes its place
+                target.rename(self.scratch() / name)
+                scratch.rename(target)
+            shutil.rmtree(scratch, ignore_errors=True)
+        return target
+
+    def derive(self, name: str, make: Callable[[Path], Any]) -> Any:
+        """Return plain data made from artefacts, made once: ``make`` gets an empty folder.
+
+        What ``make`` returns is kept under ``name``, unless it is None.
+        """
+        import shutil
+
+        kept = read_json(self.artefact(name) / "derived.json")
+        if kept is not None:
+            return kept
+        work = self.scratch()
+        try:
+            made = make(work)
+            for left in work.iterdir():
+                left.unlink()
+            if made is not None:
+                write_json(work / "derived.json", made)
+                self.keep(work, name)
+            return made
+        finally:
+            shutil.rmtree(work, ignore_errors=True)
+
+    def sweep(self) -> None:
+        """Remove scratch folders of processes that no longer live, and nothing else.
+
+        Only real folders with a scratch folder's name, in a ``work`` folder that this tool made
+        and that is still the very folder it made, are known to be ours.
+        """
+        import shutil
+
+        try:
+            work = os.open(self.folder / "work", os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
+        except OSError:
+            return
+        try:
+            if self._mark() != _same_folder(os.fstat(work)):
+                return
+            for name in os.listdir(work):  # noqa: PTH208 - of the folder that was looked at
+                if _SCRATCH.fullmatch(name) and not Path("/proc", name.split("-")[0]).exists():
+                    shutil.rmtree(name, ignore_errors=True, dir_fd=work)  # refuses links
+        finally:
+            os.close(work)
+
+    def record(self, kind: str, subject: str, document: Any) -> None:
+        """Add a check or a measurement to the results; they are never overwritten."""
+        import sqlite3
+
+        self._refuse_links()
+        path = self.folder / "results.sqlite"
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with sqlite3.connect(path, timeout=30) as base:
+                base.execute(
+                    "CREATE TABLE IF NOT EXISTS results (id INTEGER PRIMARY KEY, "
+                    "at REAL NOT NULL, kind TEXT NOT NULL, subject TEXT NOT NULL, "
+                    "document TEXT NOT NULL)"
+                )
+                base.execute(
+                    "INSERT INTO results (at, kind, subject, document) VALUES (?, ?, ?, ?)",
+                    (time.time(), kind, subject, json.dumps(document)),
+                )
+            base.close()
+        except (sqlite3.Error, OSError) as error:
+            raise RequestError(f"{path}: the result cannot be kept ({error}).") from None
+
+    def results(self, kind: str) -> list[tuple[int, float, str, Any]]:
+        """Return what was recorded of one kind: (number, time, subject, document), oldest first."""
+        import sqlite3
+
+        path = self.folder / "results.sqlite"
+        if not path.exists():
+            return []
+        try:
+            with sqlite3.connect(path, timeout=30) as base:
+                rows = base.execute(
+                    "SELECT id, at, subject, document FROM results WHERE kind = ? ORDER BY id",
+                    (kind,),
+                ).fetchall()
+            base.close()
+        except sqlite3.Error as error:
+            raise RequestError(f"{path}: earlier results cannot be read ({error}).") from None
+        return [(number, at, subject, json.loads(text)) for number, at, subject, text in rows]
+
+    def _mark(self) -> str:
+        """Return which folder ``work`` was when this tool made it, "" when it did not."""
+        try:
+            return (self.folder / _OWNED).read_text()
+        except (OSError, ValueError):
+            return ""
+
+    def _recipe(self, key: str) -> Path:
+        return self.folder / "recipes" / f"{key}.json"
+
+    def _digest(self, path: str) -> str | None:
+        if path not in self._digests:
+            self._digests[path] = digest_file(os.path.join(self.root, path))  # noqa: PTH118
+        return self._digests[path]
+
+
+def _is_whole(artefact: Path) -> bool:
+    return all(read_json(file) is not None for file in artefact.glob("*.json"))
+
+
+def _same_folder(status: os.stat_result) -> str:
+    return f"{status.st_dev}:{status.st_ino}"

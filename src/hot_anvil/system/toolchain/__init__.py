@@ -1,0 +1,1 @@
+"""Finding compilers and their tools."""

@@ -1,0 +1,233 @@
+"""Find the compilers of this machine and ask each what it is, once."""
+
+import os
+import re
+import shutil
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from hot_anvil.core.config.records import CustomToolchain
+from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.toolchain.records import (
+    Driver,
+    Family,
+    Toolchain,
+    family_from_table,
+    group_drivers,
+    read_identity,
+    retarget,
+    runs_natively,
+    split_command,
+)
+from hot_anvil.errors import MissingError, RequestError
+from hot_anvil.system.store.files import digest, parse_toml, read_json, user_cache, write_json
+
+_FORMAT = 2
+_DATA = Path(__file__).parent.parent.parent / "data" / "toolchains"
+
+
+class Found(NamedTuple):
+    """What a look at this machine gave."""
+
+    families: tuple[Family, ...]
+    toolchains: tuple[Toolchain, ...]
+    silent: tuple[tuple[str, str], ...]  # (path, why it is no usable compiler)
+
+
+def load_families() -> tuple[Family, ...]:
+    """Return the families that the data files describe."""
+    files = sorted(_DATA.glob("*.toml"))
+    return tuple(family_from_table(parse_toml(file.read_text())) for file in files)
+
+
+def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> Found:
+    """Find every compiler on PATH and those a bench names itself.
+
+    A compiler is asked for its version only when its files changed since it
+    was last asked; the answers are kept in the user's cache folder.
+    """
+    families = load_families()
+    by_name = {family.name: family for family in families}
+    cache = _ProbeCache()
+    drivers = []
+    silent = []
+    machine = os.uname().machine
+    for command, path in _commands_on_path(families):
+        split = split_command(command, families)
+        if split is None:
+            continue
+        family, language, prefix = split
+        driver = cache.ask(path, command, family, language)
+        if isinstance(driver, str):
+            silent.append((path, driver))
+        elif not prefix or (
+            driver.target.startswith(prefix) and not runs_natively(driver.target, machine)
+        ):
+            drivers.append(driver)
+    chains = list(group_drivers(drivers, by_name, machine))
+    chains += [
+        retarget(chain, target, runs_natively(target.triple, machine))
+        for chain in chains
+        for target in by_name[chain.family].targets.values()
+        if any(target.needs in driver.backs for driver in chain.drivers.values())
+    ]
+    for item in custom:
+        chains.append(_custom_toolchain(item, root, families, cache, machine))
+    cache.save()
+    return Found(families, tuple(chains), tuple(silent))
+
+
+def with_abilities(chain: Toolchain) -> Toolchain:
+    """Return a toolchain that knows all it can do here; most commands need not look."""
+    from hot_anvil.system.measure.machine import emulator_command
+    from hot_anvil.system.toolchain.binutils import find_tool
+
+    can = {
+        **chain.can,
+        "assemble": chain.isa != "ptx",
+        "disassemble": bool(find_tool(chain, "objdump")),
+        "link": bool(find_tool(chain, "ld")),
+        "count": chain.can["run"] and shutil.which(emulator_command()) is not None,
+    }
+    return chain._replace(can=can)
+
+
+def _commands_on_path(families: Sequence[Family]) -> list[tuple[str, str]]:
+    """Return (command, path) for the compilers on PATH, as a shell would find them."""
+    names = "|".join(re.escape(name) for family in families for name in family.commands)
+    pattern = re.compile(rf"(?:[\w.]+-)*(?:{names})(?:-\d+(?:\.\d+)*)?")
+    found: dict[str, str] = {}
+    for folder in os.environ.get("PATH", "").split(os.pathsep):
+        try:
+            entries = os.listdir(folder or ".")  # noqa: PTH208 - twice as fast on big folders
+        except OSError:
+            continue
+        for name in entries:
+            if name not in found and pattern.fullmatch(name):
+                path = os.path.join(folder, name)  # noqa: PTH118
+                if os.access(path, os.X_OK):
+                    found[name] = path
+    return sorted(found.items())
+
+
+def _custom_toolchain(
+    item: CustomToolchain, root: str, families: Sequence[Family], cache: "_ProbeCache", machine: str
+) -> Toolchain:
+    by_name = {family.name: family for family in families}
+    family = by_name.get(item.family)
+    where = f"toolchain.{item.name}"
+    if family is None:
+        raise RequestError(
+            f"{where}.family: '{item.family}' is unknown.{did_you_mean(item.family, by_name)} "
+            f"Known: {listed(by_name)}."
+        )
+    path = str(Path(root, item.command))
+    if not os.access(path, os.X_OK):
+        raise RequestError(f"{where}.command: {path} is not a program that can be run.")
+    drivers: dict[str, Driver] = {}
+    languages = list(dict.fromkeys((*family.commands.values(), *family.also)))
+    driver = cache.ask(path, item.command, family, languages[0])
+    if not isinstance(driver, Driver):
+        raise RequestError(f"{where}.command: {path}: {driver}.")
+    for language in languages:
+        drivers[language] = driver._replace(language=language)
+    first = next(iter(drivers.values()))
+    target = item.target or first.target
+    native = runs_natively(target, machine)
+    can = {"compile": True, "link": native, "run": native}
+    binutils = item.binutils if item.binutils is not None else "" if native else target
+    return Toolchain(
+        item.name, (), family.name, first.version, target, drivers, can, binutils, item.flags
+    )
+
+
+class _ProbeCache:
+    """Answers of compilers, kept under the state of the files they came from."""
+
+    def __init__(self) -> None:
+        self.path = user_cache() / "toolchains.json"
+        stored = read_json(self.path)
+        usable = isinstance(stored, dict) and stored.get("format") == _FORMAT
+        self.known: dict[str, dict[str, object]] = stored["known"] if usable else {}
+        self.changed = False
+
+    def ask(self, path: str, command: str, family: Family, language: str) -> Driver | str:
+        """Return the driver at ``path``, or a text that says why it is none."""
+        key = f"{family.name} {language} {path}"
+        kept = self.known.get(key)
+        if kept is None or kept["state"] != _state(kept["files"]):  # type: ignore[arg-type]
+            kept = self.known[key] = _probe(path, family)
+            self.changed = True
+        if "why" in kept:
+            return str(kept["why"])
+        version, target = str(kept["version"]), str(kept["target"])
+        identity = digest(family.name, version, target, str(kept["state"]))
+        backs: tuple[str, ...] = tuple(kept.get("backs", ()))  # type: ignore[arg-type]
+        return Driver(command, path, family.name, language, version, target, identity, backs)
+
+    def save(self) -> None:
+        """Keep new answers; a cache that cannot be written only costs time."""
+        if self.changed:
+            try:
+                write_json(self.path, {"format": _FORMAT, "known": self.known})
+            except RequestError:
+                return
+
+
+def _probe(path: str, family: Family) -> dict[str, object]:
+    from hot_anvil.system.process.running import run
+
+    files = [path, str(Path(path).resolve())]
+    try:
+        said = run([path, *family.asks], cwd="/", seconds=20)
+    except MissingError as error:
+        return {"why": str(error).rstrip("."), "files": files, "state": _state(files)}
+    found = read_identity(said.stderr + said.stdout, family)
+    if said.failed or found is None:
+        why = said.ending if said.failed else f"does not answer like a {family.name} compiler"
+        return {"why": why, "files": files, "state": _state(files)}
+    helpers = []
+    for name in family.helpers:
+        helper = _helper(path, name)
+        if helper is None:  # it does not answer: no use to ask on
+            break
+        helpers.append(helper)
+    files = list(dict.fromkeys([*files, *(helper for helper in helpers if helper)]))
+    backs = _backs(path) if family.targets else []
+    answer = {"version": found[0], "target": found[1], "backs": backs}
+    return {**answer, "files": files, "state": _state(files)}
+
+
+def _backs(path: str) -> list[str]:
+    """Return the back ends a compiler lists."""
+    from hot_anvil.system.process.running import run
+
+    said = run([path, "--print-targets"], cwd="/", seconds=20).stdout
+    return re.findall(r"^ +(\S+) +- ", said, re.MULTILINE)
+
+
+def _helper(path: str, name: str) -> str | None:
+    """Return the path of a program behind a driver, "" for none, None without an answer."""
+    from hot_anvil.system.process.running import run
+
+    said = run([path, f"-print-prog-name={name}"], cwd="/", seconds=5)
+    if said.timed_out:
+        return None
+    answer = said.stdout.strip()
+    from shutil import which
+
+    found = which(answer) if answer else None
+    return str(Path(found).resolve()) if found else ""
+
+
+def _state(files: Iterable[str]) -> str:
+    """Return a text that changes whenever one of the files does."""
+    parts = []
+    for file in files:
+        try:
+            s = os.stat(file)  # noqa: PTH116
+            parts.append(f"{s.st_ino}.{s.st_size}.{s.st_mtime_ns}.{s.st_ctime_ns}")
+        except OSError:
+            parts.append("gone")
+    return " ".join(parts)

@@ -1,0 +1,112 @@
+"""Earlier code measured beside the code now: what an edit or another compiler changed.
+
+Times of two moments are not paired, so the code of an earlier measurement,
+which the store still has, takes part in the same rounds as the code now.
+"""
+
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
+
+from hot_anvil.core.build.records import COMPILED, Built
+from hot_anvil.core.config.records import find_snippets
+from hot_anvil.core.measure.history import State
+from hot_anvil.core.measure.results import Checked, Measured, Since
+from hot_anvil.core.measure.summary import SLOWER, Result, compare_two
+from hot_anvil.core.names import listed
+from hot_anvil.errors import RequestError
+from hot_anvil.system.build.jobs import load_unit
+from hot_anvil.usecases.history import codes_of, kept_states
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
+    from hot_anvil.core.measure.measurements import Contest
+
+
+def take_earlier(workshop: "Workshop", snippets: Sequence[str], number: int) -> None:
+    """Let the code of measurement ``number`` take part; 0 for each snippet's last other code.
+
+    Raises RequestError when there is none.
+    """
+    names = [snippet.name for snippet in find_snippets(workshop.bench, snippets)]
+    states = [state for state in kept_states(workshop, names, ()) if not state.outside]
+    if number and number not in (state.number for state in states):
+        raise RequestError(
+            f"--beside {number}: there is no such measurement of {listed(names)}. They are: "
+            f"{listed(str(state.number) for state in states)}."
+        )
+    taken = 0
+    for name in names:
+        built = {b.build.name: b for b in workshop.compile([name]) if b.status == COMPILED}
+        for state in reversed(states):
+            if state.snippet == name and number in (0, state.number):
+                earlier = list(_earlier(workshop, state, built))
+                workshop.take_earlier(earlier)
+                taken += len(earlier)
+                if earlier:
+                    break
+    if not taken:
+        which = f"measurement {number}" if number else "any earlier measurement"
+        raise RequestError(
+            f"--beside: no code of {which} is kept that is other than the code now. Measure, edit "
+            "or change the compiler, then measure with --beside."
+        )
+
+
+def _earlier(workshop: "Workshop", state: State, now: dict[str, Built]) -> Iterator[Built]:
+    """Give the builds of a state whose code the store has and is other than the code now."""
+    kept = {entry.maker.build: entry.maker.units for entry in state.entries}
+    for name, artefacts in kept.items():
+        one = now.get(name)
+        if one is None or one.whole or artefacts == tuple(unit.artefact for unit in one.units):
+            continue
+        units = [load_unit(workshop.store, artefact) for artefact in artefacts]
+        known = tuple(unit for unit in units if unit is not None)
+        if known and len(known) == len(units):
+            build = one.build._replace(earlier=state.number)
+            yield one._replace(build=build, units=known, fresh=False)
+
+
+def pairs_of(workshop: "Workshop", checked: Checked) -> tuple[tuple[str, str], ...]:
+    """Return the candidates that earlier code is measured beside: (now, earlier)."""
+    builds = {b.build.name: b.build for b in workshop.compile([checked.snippet.name])}
+    correct = {v.candidate for v in checked.correct}
+    out = []
+    for verdict in checked.correct:
+        build = builds[verdict.build]
+        now = verdict.candidate.removesuffix(f"#{build.earlier}")
+        if build.earlier and now in correct:
+            out.append((now, verdict.candidate))
+    return tuple(out)
+
+
+def slower_than_earlier(measured: Measured) -> list[Result]:
+    """Return the candidates told slower than their earlier code, for each size."""
+    results = {(r.inputs, r.candidate): r for s in measured.standings for r in s.results}
+    return [
+        results[one.inputs, one.candidate]._replace(against=one.against)
+        for one in measured.since
+        if one.against.told.word == SLOWER
+    ]
+
+
+def since_earlier(
+    workshop: "Workshop",
+    checked: Checked,
+    contests: "Sequence[Contest]",
+    pairs: Sequence[tuple[str, str]],
+) -> tuple[Since, ...]:
+    """Return how each candidate compares with its earlier code, at each size."""
+    if not pairs:
+        return ()
+    codes = codes_of(workshop, checked)
+    return tuple(
+        Since(
+            contest.inputs,
+            now,
+            earlier,
+            compare_two(contest, now, earlier),
+            codes[now] == codes[earlier],
+        )
+        for contest in contests
+        for now, earlier in pairs
+    )

@@ -1,0 +1,149 @@
+"""Measurements that the store keeps: written after each, read back by ``history``."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from hot_anvil.core.binary.elf import data_sections, loaded_digest
+from hot_anvil.core.build.records import COMPILED
+from hot_anvil.core.measure.code_identity import body_of
+from hot_anvil.core.measure.history import (
+    Compared,
+    Maker,
+    State,
+    compare_states,
+    read_state,
+    state_document,
+)
+from hot_anvil.core.measure.results import Checked
+from hot_anvil.core.measure.summary import Standing
+from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.errors import RequestError
+from hot_anvil.system.measure.machine import machine_identity
+from hot_anvil.system.store.files import digest
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
+
+KIND = "measurement"
+
+
+def keep_states(
+    workshop: "Workshop",
+    checked: Checked,
+    standings: Sequence[Standing],
+    baseline: str,
+    outside: str,
+) -> None:
+    """Keep what was measured, with what made the code and where it ran."""
+    built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
+    codes = codes_of(workshop, checked)
+    makers = {}
+    for verdict in checked.verdicts:
+        one = built[verdict.build]
+        if one.build.earlier:
+            continue  # kept when it was measured first
+        chain = workshop.toolchain(one.build)
+        compiled = one.status == COMPILED
+        makers[verdict.candidate] = Maker(
+            f"{chain.name} ({chain.version})",
+            workshop.command(checked.snippet, one.build),
+            codes.get(verdict.candidate, ""),
+            one.build.name,
+            tuple(unit.artefact for unit in one.units) if compiled and not one.whole else (),
+        )
+    machine = machine_identity()
+    for standing in standings:
+        document = state_document(standing, baseline, makers, machine, outside)
+        workshop.store.record(KIND, checked.snippet.name, document)
+
+
+def codes_of(workshop: "Workshop", checked: Checked) -> dict[str, str]:
+    """Return for each candidate that compiled a text that is equal for equal code.
+
+    It is that of all its entry reaches and of the data beside it, whatever
+    source they came from; of a program and of code made while linking, of all.
+    """
+    symbols = {signature.name: signature.symbol for signature in checked.signatures}
+    out: dict[str, str] = {}
+    for built in workshop.compile([checked.snippet.name]):
+        own = [v for v in checked.verdicts if v.build == built.build.name]
+        if built.status != COMPILED:
+            continue
+        files = [workshop.store.artefact(unit.artefact) / "code.o" for unit in built.units]
+        if built.whole:
+            files = [workshop.store.artefact(built.whole.artefact) / "image"]
+        contents = [file.read_bytes() for file in files]
+        if built.whole or checked.snippet.program:
+            every = digest(*map(loaded_digest, contents))
+            out |= {v.candidate: every for v in own}
+            continue
+        code = workshop.code(built)
+        data = [part for content in contents for part in data_sections(content)]
+        for verdict in own:
+            body = body_of(code, symbols[verdict.entry], 0)
+            out[verdict.candidate] = digest(*body.instructions, *data)
+    return out
+
+
+def kept_states(
+    workshop: "Workshop", snippets: Sequence[str], candidates: Sequence[str]
+) -> list[State]:
+    """Return what was kept, the oldest first; only states that hold one of the candidates."""
+    states = [read_state(*row) for row in workshop.store.results(KIND)]
+    if snippets:
+        states = [state for state in states if state.snippet in snippets]
+    if not states:
+        raise RequestError(
+            f"{workshop.store.folder}: nothing was measured here yet. 'hot-anvil bench' and "
+            "'hot-anvil pick' keep what they measure."
+        )
+    known = list(dict.fromkeys(e.candidate for s in states for e in s.entries))
+    for name in candidates:
+        if name not in known:
+            hint = did_you_mean(name, known) or f" Known: {listed(known)}."
+            raise RequestError(f"{name}: nothing was measured of this candidate.{hint}")
+    if candidates:
+        states = [s for s in states if any(s.entry(name) for name in candidates)]
+    return states
+
+
+def compared_states(states: Sequence[State], wanted: Sequence[int]) -> list[Compared]:
+    """Compare two states by number, and their sizes measured at the same time.
+
+    Without numbers: for each snippet and size the last one with the one before
+    whose code, toolchain or machine differs.
+    """
+    if wanted:
+        by_number = {state.number: state for state in states}
+        for number in wanted:
+            if number not in by_number:
+                raise RequestError(
+                    f"--compare {number}: there is no such measurement. They are: "
+                    f"{listed(map(str, by_number))}."
+                )
+        before, after = (by_number[number] for number in wanted)
+        if (before.snippet, before.inputs) != (after.snippet, after.inputs):
+            raise RequestError(
+                f"--compare {wanted[0]} {wanted[1]}: one is of {_told(before)}, the other of "
+                f"{_told(after)}."
+            )
+        return [compare_states(before, after)]
+    out = []
+    for key in dict.fromkeys((s.snippet, s.inputs) for s in states):
+        own = [s for s in states if (s.snippet, s.inputs) == key]
+        last = own[-1]
+        earlier = [s for s in own[:-1] if _makers(s) != _makers(last)] or own[:-1]
+        if earlier:
+            out.append(compare_states(earlier[-1], last))
+    if not out:
+        raise RequestError("There is only one measurement of each; measure again to compare.")
+    return out
+
+
+def _told(state: State) -> str:
+    return f"{state.snippet}, {state.inputs}" if state.inputs else state.snippet
+
+
+def _makers(state: State) -> list[object]:
+    rows = ((e.candidate, e.maker.toolchain, e.maker.command, e.maker.code) for e in state.entries)
+    return [state.machine, sorted(rows)]

@@ -1,0 +1,191 @@
+"""Facts of a workshop's builds: found once for each artefact, then side by side."""
+
+from collections.abc import Collection, Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from hot_anvil import __version__
+from hot_anvil.core.build.records import COMPILED, REFUSED, Built
+from hot_anvil.core.code.records import EMITTED, Code, find_functions, find_symbols
+from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.facts.records import FunctionFacts, from_plain
+from hot_anvil.core.facts.silent import silent_lines
+from hot_anvil.core.facts.table import Column, SnippetFacts, make_table
+from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.errors import RequestError
+from hot_anvil.system.bench.opening import read_sources
+from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.store import FORMAT
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
+    from hot_anvil.core.binary.frame_layout import BuildFrame
+    from hot_anvil.core.facts.expectations import Expected
+
+
+def make_facts(
+    workshop: "Workshop",
+    builds: Sequence[str],
+    snippets: Sequence[str],
+    entries: Collection[str],
+) -> tuple[SnippetFacts, ...]:
+    """Return each snippet's facts under the builds named, all of the grid when none is."""
+    chosen = [workshop.build(name) for name in builds] or list(workshop.plan.builds)
+    compiled = workshop.compile(snippets, list(dict.fromkeys(chosen)))
+    codes = {id(b): workshop.code(b, EMITTED, True) for b in compiled if b.status == COMPILED}
+    symbols = find_symbols(entries, list(codes.values()))
+    out = []
+    for name in dict.fromkeys(b.snippet.name for b in compiled):
+        own = [b for b in compiled if b.snippet.name == name]
+        made = _snippet_facts(workshop, name, own, codes, symbols)
+        if made.table.functions or not entries:
+            out.append(made)
+    if not out:
+        raise RequestError(
+            f"{listed(builds)}: no compiler of these takes the sources. The builds are: "
+            f"{listed(build.name for build in workshop.plan.builds)}."
+        )
+    return tuple(out)
+
+
+def _snippet_facts(
+    workshop: "Workshop",
+    name: str,
+    builds: Sequence[Built],
+    codes: Mapping[int, Code],
+    symbols: Collection[str],
+) -> SnippetFacts:
+    columns = []
+    for built in builds:
+        if built.status == REFUSED:
+            columns.append(Column(built.build.name, None, built.why))
+            continue
+        found = facts_of_build(workshop, built, codes[id(built)])
+        kept = tuple(f for f in found if not symbols or f.name in symbols)
+        own = frozenset(codes[id(built)].files)
+        columns.append(Column(built.build.name, kept, files=own))
+    by_build = {b.build.name: codes[id(b)] for b in builds if id(b) in codes}
+    files = dict.fromkeys(file for code in by_build.values() for file in code.files)
+    sources = read_sources(workshop.bench.root, list(files))
+    table = make_table(name, columns)
+    silent = silent_lines(by_build, sources, symbols)
+    return SnippetFacts(table, by_build, silent)
+
+
+def facts_of_build(workshop: "Workshop", built: Built, code: Code) -> tuple[FunctionFacts, ...]:
+    """Return the facts of all functions of a build, from the store where they are kept."""
+
+    def make(_work: Path) -> Any:
+        from hot_anvil.core.facts.gather import gather_facts
+        from hot_anvil.system.process.parallel import over_cores
+
+        sources = read_sources(workshop.bench.root, code.files)
+        sizes = {name: size for unit in built.shown for name, size in unit.sizes.items()}
+        return gather_facts(code, sources, sizes, spread=over_cores)
+
+    artefacts = [unit.artefact for unit in built.shown]
+    key = digest(f"facts {FORMAT}", *artefacts, code.view, __version__)
+    return from_plain(workshop.store.derive(key, make))
+
+
+def make_frames(
+    workshop: "Workshop", build: str, snippets: Sequence[str], entries: Collection[str]
+) -> tuple["BuildFrame", ...]:
+    """Return where the variables of each function live under one build."""
+    from hot_anvil.core.binary.frame_layout import BuildFrame
+    from hot_anvil.system.build.frames import load_frames
+
+    chosen = workshop.build(build)
+    chain = workshop.toolchain(chosen)
+    if chain.isa == "ptx":
+        raise RequestError(f"{build}: PTX has no registers or frame before it is assembled.")
+    family = next(f for f in workshop.found.families if f.name == chain.family)
+    built = workshop.compile(snippets, [chosen])
+    codes = [workshop.code(one) for one in built]
+    symbols = find_symbols(entries, codes)
+    out = []
+    for one, code in zip(built, codes, strict=True):
+        if one.whole:
+            raise RequestError(
+                f"{build}: its code is made while linking, and its variables are not kept. Take a "
+                "build without link-time optimisation."
+            )
+        starts = {
+            f.name: tuple(i.address - f.instructions[0].address for i in f.instructions)
+            for f in code.functions
+            if f.instructions
+        }
+        for frame, same in load_frames(one, chain, family, workshop.store):
+            if frame.symbol in starts and (not symbols or frame.symbol in symbols):
+                own = starts[frame.symbol]
+                out.append(BuildFrame(one.snippet.name, chosen.name, frame, same, own))
+    if not out:
+        raise RequestError(f"{build}: the compiler's debug info tells of no variables here.")
+    return tuple(out)
+
+
+def check_expectations(
+    workshop: "Workshop", builds: Sequence[str], snippets: Sequence[str]
+) -> tuple["Expected", ...]:
+    """Return whether the expectations of the snippets hold, under the builds or all of the grid."""
+    from hot_anvil.core.build.builds import names_of
+    from hot_anvil.core.config.records import find_snippets
+    from hot_anvil.core.facts.expectations import Expected, Outcome, is_about, judge
+
+    chosen = [workshop.build(name) for name in builds]
+    out = []
+    for snippet in find_snippets(workshop.bench, snippets):
+        if not snippet.expectations:
+            continue
+        compiled = workshop.compile([snippet.name], chosen)
+        codes = {
+            b.build.name: workshop.code(b, EMITTED, True) for b in compiled if b.status == COMPILED
+        }
+        columns = [
+            (b, facts_of_build(workshop, b, codes[b.build.name]))
+            if b.build.name in codes
+            else (b, None)
+            for b in compiled
+        ]
+        symbols = _entry_symbols(workshop, snippet, codes)
+        outcomes: list[Outcome] = []
+        for expectation in snippet.expectations:
+            about = [
+                (b.build.name, facts, b.why)
+                for b, facts in columns
+                if is_about(expectation, names_of(b.build, workshop.found.toolchains))
+            ]
+            if not about and not chosen:
+                raise RequestError(
+                    f"{workshop.bench.file}:{expectation.line}: expect: no build is called "
+                    f"{listed(expectation.builds)}. The builds are: "
+                    f"{listed(b.build.name for b in compiled)}."
+                )
+            outcomes += judge(expectation, about, symbols[expectation.entry])
+        first = {entry: min(names, default="") for entry, names in symbols.items()}
+        out.append(Expected(snippet.name, tuple(outcomes), codes, first))
+    if not out:
+        raise RequestError(
+            f"{workshop.bench.file}: there is nothing to expect. Add a [[snippet.expect]] table, "
+            'such as: entry = "NAME", facts = { calls = 0 }.'
+        )
+    return tuple(out)
+
+
+def _entry_symbols(
+    workshop: "Workshop", snippet: Snippet, codes: Mapping[str, Code]
+) -> dict[str, set[str]]:
+    """Return the symbols of each entry expected of; refuse one that no build has."""
+    out: dict[str, set[str]] = {}
+    for expectation in snippet.expectations:
+        found = out[expectation.entry] = find_functions(codes.values(), expectation.entry)
+        if codes and not found:
+            known = dict.fromkeys(
+                code.title(f.owner) for code in codes.values() for f in code.functions
+            )
+            raise RequestError(
+                f"{workshop.bench.file}:{expectation.line}: expect: no build has a function "
+                f"'{expectation.entry}'.{did_you_mean(expectation.entry, known)} The functions "
+                f"are: {listed(known)}."
+            )
+    return out

@@ -1,0 +1,209 @@
+"""The workshop's checking of whole programs: each run's output beside the reference's."""
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from hot_anvil.core.build.records import COMPILED, REFUSED, Built
+from hot_anvil.core.config.records import ProgramRun, Snippet
+from hot_anvil.core.measure.results import Checked
+from hot_anvil.core.verify.program_runs import (
+    STDOUT,
+    Ran,
+    RunOutput,
+    first_difference,
+    run_label,
+    told,
+    with_expected,
+)
+from hot_anvil.core.verify.sanitizer_reports import Undefined
+from hot_anvil.core.verify.verdicts import (
+    CORRECT,
+    NOT_RUN,
+    UNSTABLE,
+    WRONG,
+    Finding,
+    Tally,
+    Verdict,
+)
+from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
+from hot_anvil.errors import RequestError
+from hot_anvil.system.build.linking import Program
+from hot_anvil.system.check.checking import first_of_each
+from hot_anvil.system.check.sanitizing import read_complaints
+from hot_anvil.system.execute.programs import link_whole_program, run_program
+from hot_anvil.system.process.threads import thread_pool
+from hot_anvil.usecases.verification import extra_program
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Workshop
+
+_TALLY_RUNS = 20  # of a program that two runs showed to be unstable
+
+
+class Given(NamedTuple):
+    """One run with all its files at hand."""
+
+    run: ProgramRun
+    label: str
+    stdin: bytes
+    needs: Mapping[str, Path]
+    expected: Mapping[str, bytes]
+
+
+def check_program(workshop: "Workshop", snippet: Snippet, seconds: float, repeat: int) -> Checked:
+    """Judge every build of a program by what its runs put out."""
+    builds = workshop.compile([snippet.name])
+    given = given_runs(workshop, snippet)
+    programs = {b.build.name: link_program(workshop, b) for b in builds if b.status == COMPILED}
+    reference = workshop.plan.reference.name
+    names = [b.build.name for b in builds]
+    reference = reference if reference in names else names[0]
+    with thread_pool() as pool:
+        expected, first, trouble = _expected(workshop, programs.get(reference), given, seconds)
+
+        def check(built: Built) -> Verdict:
+            name = built.build.name
+            if trouble and name == reference:
+                return _verdict(snippet, name, trouble, given, ())
+            if trouble:
+                why = f"the reference {reference} {trouble.verdict}: {trouble.why}"
+                return _verdict(snippet, name, Finding(NOT_RUN, why), given, ())
+            program = programs.get(name)
+            known = first if name == reference else ()
+            judged = _judge(workshop, built, program, given, expected, seconds, repeat, known)
+            return _verdict(snippet, name, judged[0], given, judged[1])
+
+        verdicts = tuple(pool.map(check, builds))
+    found, by, why = _undefined(workshop, snippet, given, seconds)
+    return Checked(
+        snippet, (), reference, verdicts, undefined=found, sanitized=by, not_sanitized=why
+    )
+
+
+def given_runs(workshop: "Workshop", snippet: Snippet) -> list[Given]:
+    root = Path(workshop.bench.root)
+    where = f"{workshop.bench.file}: snippet {snippet.name}"
+
+    def contents(value: Any) -> bytes:
+        if isinstance(value, str):
+            return value.encode()
+        try:
+            return Path(root, value["file"]).read_bytes()
+        except OSError as error:
+            raise RequestError(f"{where}: {value['file']}: {error.strerror}.") from None
+
+    out = []
+    for number, one in enumerate(snippet.runs or (ProgramRun((), None, (), (), {}),)):
+        for name in one.needs:
+            if not (root / name).is_file():
+                raise RequestError(f"{where}: needs {name}, and there is no such file in {root}.")
+        wanted = dict(one.expected.get("files", {}))
+        if "stdout" in one.expected:
+            wanted[STDOUT] = one.expected["stdout"]
+        texts = {name: contents(value) for name, value in wanted.items()}
+        stdin = contents(one.stdin) if one.stdin is not None else b""
+        needs = {name: root / name for name in one.needs}
+        out.append(Given(one, run_label(one, number), stdin, needs, texts))
+    return out
+
+
+def link_program(workshop: "Workshop", built: Built) -> Program:
+    from hot_anvil.system.build.link_command import host_toolchain
+
+    chain = workshop.toolchain(built.build)
+    if not chain.can["run"]:
+        return Program("", f"code for {chain.target} does not run on this machine", "")
+    host = host_toolchain(workshop.found.toolchains)
+    return link_whole_program(built, chain, host, workshop.store)
+
+
+def _run(workshop: "Workshop", program: Program, given: Given, seconds: float) -> Ran:
+    run, root = given.run, workshop.bench.root
+    return run_program(
+        program.path, run.arguments, given.stdin, given.needs, run.writes, seconds, root
+    )
+
+
+def _expected(
+    workshop: "Workshop", program: Program | None, given: Sequence[Given], seconds: float
+) -> tuple[list[RunOutput], list[RunOutput], Finding | None]:
+    """Return what the runs must put out, what the reference did, or what is wrong with it."""
+    if program is None:
+        return [], [], Finding(REFUSED_VERDICT, "did not compile")
+    if program.why:
+        return [], [], Finding(NOT_RUN, program.why)
+    out, first = [], []
+    for number, one in enumerate(given):
+        ran = _run(workshop, program, one, seconds)
+        if ran.output is None:
+            return [], [], Finding(ran.ending, ran.why, number, ran.place)
+        first.append(ran.output)
+        out.append(with_expected(ran.output, one.run, one.expected))
+    return out, first, None
+
+
+def _judge(
+    workshop: "Workshop",
+    built: Built,
+    program: Program | None,
+    given: Sequence[Given],
+    expected: Sequence[RunOutput],
+    seconds: float,
+    repeat: int,
+    known: Sequence[RunOutput],
+) -> tuple[Finding, Tally]:
+    """Judge a program by its runs; ``known`` are outputs of earlier ones of its own."""
+    if built.status == REFUSED or program is None:
+        return Finding(REFUSED_VERDICT, built.why), ()
+    if program.why:
+        return Finding(NOT_RUN, program.why), ()
+    wrong: Finding | None = None
+    for number, one in enumerate(given):
+        seen = [*known[number : number + 1]]
+        times = max(repeat, 2) + len(seen)
+        while len(seen) < times:
+            ran = _run(workshop, program, one, seconds)
+            if ran.output is None:
+                return Finding(ran.ending, ran.why, number, ran.place), ()
+            seen.append(ran.output)
+            if len(set(seen)) > 1:
+                times = max(times, _TALLY_RUNS)
+        if len(set(seen)) > 1:
+            counted = {output: seen.count(output) for output in seen}
+            order = sorted(counted, key=lambda output: -counted[output])
+            tally = tuple((counted[output], told(output)) for output in order)
+            difference = first_difference(order[0], order[1])
+            return Finding(UNSTABLE, f"two runs differ: {difference}", number), tally
+        said = first_difference(expected[number], seen[0])
+        if said and not wrong:
+            wrong = Finding(WRONG, said, number)
+    return wrong or Finding(CORRECT, ""), ()
+
+
+def _verdict(
+    snippet: Snippet, build: str, finding: Finding, given: Sequence[Given], tally: Tally
+) -> Verdict:
+    label = given[finding.at].label if finding.at >= 0 else ""
+    return Verdict(
+        snippet.name, "", build, build, finding.verdict, finding.why, len(given), label, "",
+        finding.place, tally=tally,
+    )  # fmt: skip
+
+
+def _undefined(
+    workshop: "Workshop", snippet: Snippet, given: Sequence[Given], seconds: float
+) -> tuple[tuple[Undefined, ...], str, str]:
+    """Return undefined behaviour of a program's runs, the build that finds it, or why none does."""
+    name, program = extra_program(
+        workshop, snippet, "sanitizer_flags", lambda built: link_program(workshop, built)
+    )
+    if program.why:
+        return (), name, program.why
+    found = []
+    for one in given:
+        ran = _run(workshop, program, one, seconds)
+        fault = read_complaints(ran.complaints, program.path, workshop.bench.root)
+        if fault:
+            found.append(Undefined("main", one.label, "", *fault, name))
+    return first_of_each(found), name, ""

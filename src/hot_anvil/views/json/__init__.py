@@ -1,0 +1,1 @@
+"""Results as plain data for JSON, a module for each command."""

@@ -1,0 +1,82 @@
+"""Verdicts as plain data for JSON."""
+
+import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from hot_anvil.views.json.document import Document, document
+
+if TYPE_CHECKING:
+    from hot_anvil.core.measure.results import Again, Checked
+    from hot_anvil.core.verify.crash_report import Place
+    from hot_anvil.core.verify.sanitizer_reports import Undefined
+    from hot_anvil.core.verify.verdicts import Verdict
+
+
+def check_document(checks: "Sequence[Checked]") -> Document:
+    """Return the document of ``check``."""
+    verdicts = [verdict_row(verdict) for checked in checks for verdict in checked.verdicts]
+    return document(
+        "check",
+        references={checked.snippet.name: checked.reference for checked in checks},
+        verdicts=verdicts,
+        undefined=[_undefined(c.snippet.name, found) for c in checks for found in c.undefined],
+        excused=[
+            {"snippet": c.snippet.name, "inputs": label, "why": why}
+            for c in checks
+            for label, why in c.excused
+        ],
+        scope=[_scope(checked) for checked in checks],
+    )
+
+
+def again_document(again: "Again") -> Document:
+    """Return the document of ``check --again``."""
+    return document(
+        "again",
+        snippet=again.snippet.name,
+        candidate=again.candidate,
+        reference=again.reference,
+        verdict=again.verdict,
+        why=again.why,
+        place=_place(again.place),
+        inputs=_values(again.inputs),
+        expected=again.expected,
+        got=again.got,
+    )
+
+
+def verdict_row(verdict: "Verdict") -> Document:
+    made = verdict._asdict()
+    error = verdict.error
+    made["place"] = _place(verdict.place)
+    made["tally"] = [{"times": times, "output": output} for times, output in verdict.tally]
+    made["smallest"] = _values(verdict.smallest)
+    made["error"] = None
+    if error:  # JSON has no infinity
+        numbers = {"ulp": error.ulp, "relative": error.relative, "absolute": error.absolute}
+        finite = {name: n if math.isfinite(n) else None for name, n in numbers.items()}
+        made["error"] = {**finite, "where": error.where}
+    return made
+
+
+def _scope(checked: "Checked") -> Document:
+    ruled_out = checked.snippet.not_promised.items()
+    return {
+        "snippet": checked.snippet.name,
+        "edges": list(checked.edges),
+        "not_promised": [{"edge": edge, "why": why} for edge, why in ruled_out],
+        "sanitized": None if checked.not_sanitized else checked.sanitized,
+    }
+
+
+def _values(pairs: "Sequence[tuple[str, str]]") -> list[Document]:
+    return [{"parameter": name, "value": value} for name, value in pairs]
+
+
+def _undefined(snippet: str, found: "Undefined") -> Document:
+    return {"snippet": snippet, **found._asdict(), "place": _place(found.place)}
+
+
+def _place(place: "Place") -> Document | None:
+    return {"file": place.file, "line": place.line} if place.line else None

@@ -1,0 +1,1 @@
+"""Results as text, a module for each command."""

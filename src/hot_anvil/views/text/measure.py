@@ -1,0 +1,290 @@
+"""Measurements as text."""
+
+import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from hot_anvil.core.measure.measurements import CPU, WALL
+from hot_anvil.core.measure.scaling import crossings, elements_of, growths, sizes_of
+from hot_anvil.core.measure.summary import (
+    BASELINE,
+    FASTER,
+    ON_LOAD,
+    SLOWER,
+    Against,
+    Result,
+    Standing,
+)
+from hot_anvil.core.verify.verdicts import CORRECT
+from hot_anvil.views.text.check import excluded
+from hot_anvil.views.text.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
+from hot_anvil.views.text.words import (
+    duration,
+    interval,
+    joined,
+    memory,
+    percent,
+    plural,
+    ratio,
+    whole,
+)
+
+if TYPE_CHECKING:
+    from hot_anvil.core.measure.code_identity import Likeness
+    from hot_anvil.core.measure.measurements import Count
+    from hot_anvil.core.measure.results import Measured
+    from hot_anvil.core.measure.scaling import Growth
+
+LITTLE = 0.01  # share of a time below which a cost is none to see
+BUSY = 0.5  # share of disturbed visits above which the machine counts as busy
+
+
+def bench_sheet(measured: Sequence["Measured"], notes: Sequence[str], width: int) -> Sheet:
+    """Return a table per snippet and sweep point."""
+    sheet = Sheet(width)
+    for item in measured:
+        sheet.blank()
+        sheet.add(Span(item.checked.snippet.name, STRONG), f"  baseline {item.baseline}")
+        for note in item.checked.notes:
+            sheet.paragraph(f"note: {note}", DIM, indent=2)
+        if not item.standings:
+            sheet.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
+        shown: dict[str, None] = {}
+        for standing in item.standings:
+            shown |= dict.fromkeys(_standing(sheet, standing, item))
+        if item.standings:
+            sheet.paragraph(legend(tuple(shown)), DIM, indent=2)
+        if item.counts:
+            sheet.paragraph(counted(item), DIM, indent=2)
+        _since(sheet, item)
+        growth(sheet, item.standings)
+        out = {v.candidate for v in item.checked.verdicts if v.verdict != CORRECT}
+        # Of code that is out now as it was then, now is enough.
+        now = [v for v in item.checked.verdicts if v.candidate.rpartition("#")[0] not in out]
+        excluded(sheet, [v for v in now if v.candidate in out])
+    environment(sheet, notes)
+    return sheet
+
+
+def slower_lines(sheet: Sheet, slower: Sequence[Result], limit: str | None) -> Sheet:
+    """Add what is slower than it may be."""
+    if limit:
+        sheet.blank()
+        nothing = f"nothing is told slower than under {limit}"
+        sheet.add(Span(f"slower than under {limit}:", TROUBLE) if slower else nothing)
+    for row in slower:
+        told = row.against.told
+        place = f" at {row.inputs}" if row.inputs else ""
+        sheet.add(f"  {row.candidate}{place}  {ratio(told.ratio)}  {interval(told.low, told.high)}")
+    return sheet
+
+
+def environment(sheet: Sheet, notes: Sequence[str]) -> None:
+    """Add what limits how far the times can be trusted."""
+    if notes:
+        sheet.blank()
+    for note in notes:
+        sheet.paragraph(f"note: {note}", DIM)
+
+
+def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> list[str]:
+    """Add the table of one size; returns the heads of its columns."""
+    elsewhere = {one.earlier for one in item.since}  # earlier code has a table of its own
+    shown_here = [row for row in standing.results if row.candidate not in elsewhere]
+    ordered = sorted(shown_here, key=lambda result: result.against.told.ratio)
+    label = ordered[0].inputs
+    if label:
+        sheet.add("  ", Span(label, STRONG))
+    alike = {likeness.candidate: likeness for likeness in item.likenesses}
+    rows = [
+        _row(result, alike.get(result.candidate), item.counts.get((result.candidate, label)))
+        for result in ordered
+    ]
+    timed = "wall time" if item.checked.snippet.program else "time a call"
+    heads = ("candidate", timed, "an element", "first call", "CPU time", "memory", "instructions",
+             "ratio", "interval", "word", "visible", "placement", "")  # fmt: skip
+    shown = sheet.table(heads, rows, "lrrrrrrrrlrrl", spare=(3, 11, 10), filled=True)
+    sheet.paragraph(circumstances(standing), DIM, indent=2)
+    return shown
+
+
+def counted(item: "Measured") -> str:
+    """Return what the column of instructions holds, and why some are unknown."""
+    text = (
+        "instructions: executed by one warm call, what it calls and its return included; counted "
+        f"by {item.counted_by}; the same everywhere, and not a time"
+    )
+    whys: dict[str, dict[str, None]] = {}
+    for (candidate, _), count in item.counts.items():
+        if count.why:
+            whys.setdefault(count.why, {})[candidate] = None
+    unknown = (f"unknown for {joined(list(names))}: {why}" for why, names in whys.items())
+    return "; ".join((text, *unknown))
+
+
+def _each(line: "Growth", standings: Sequence[Standing]) -> str:
+    """Return the cost per element, where there is one to see."""
+    name, _ = sizes_of(standings)
+    at_most = max(elements_of(standing, name) for standing in standings)
+    if not line.straight:
+        return ""
+    seen = line.per_element * at_most > LITTLE * line.per_call
+    return duration(line.per_element) if seen else "none to see"
+
+
+def _fixed(line: "Growth") -> str:
+    """Return the cost per call, where there is one to see."""
+    if not line.straight:
+        return ""
+    return duration(line.per_call) if line.per_call > line.per_element else "none to see"
+
+
+def _row(result: Result, alike: "Likeness | None", count: "Count | None") -> list[Cell]:
+    told = result.against.told
+    is_base = told.word == BASELINE
+    notes = [f"same code as {result.same_as}" if result.same_as else "", turning(result.against)]
+    notes.append(alike.text if alike and not result.same_as else "")
+    each = result.seconds_per_element
+    return [
+        result.candidate,
+        duration(result.seconds_per_call),
+        "" if each is None else duration(each),
+        "" if result.first_seconds is None else duration(result.first_seconds),
+        duration(result.usage.cpu_seconds) if result.usage else "",
+        memory(result.usage.peak_bytes) if result.usage else "",
+        "" if count is None else "unknown" if count.why else f"{count.instructions:,}",
+        ratio(told.ratio),
+        "" if is_base else interval(told.low, told.high),
+        word(result.against),
+        "" if is_base else percent(result.against.visible),
+        spread(result.placement_spread),
+        Span("; ".join(filter(None, notes)), DIM),
+    ]
+
+
+def turning(against: Against) -> str:
+    """Return what turns the answer over, and the answers that differ from it, "" for none."""
+    parts = [f"{against.depends} decides"] if against.depends else []
+    built = against.as_built
+    if built and built.word in (FASTER, SLOWER) and built.word != against.told.word:
+        parts.append(f"as built {built.word}: {ratio(built.ratio)}")
+    if against.depends == ON_LOAD and against.quiet and against.busy:
+        parts.append(
+            f"{ratio(against.quiet.ratio)} on a quiet machine, {ratio(against.busy.ratio)} on a "
+            "busy one"
+        )
+    return ", ".join(parts)
+
+
+def _since(sheet: Sheet, item: "Measured") -> None:
+    """Add each candidate against its earlier code."""
+    if not item.since:
+        return
+    seconds = {
+        (r.inputs, r.candidate): r.seconds_per_call for s in item.standings for r in s.results
+    }
+    rows: list[list[Cell]] = []
+    same = sum(one.same_code for one in item.since)
+    for one in (one for one in item.since if not one.same_code):
+        told = one.against.told
+        rows.append(
+            [
+                one.candidate,
+                one.inputs,
+                f"#{one.earlier.rpartition('#')[2]}",
+                duration(seconds[one.inputs, one.earlier]),
+                duration(seconds[one.inputs, one.candidate]),
+                ratio(told.ratio),
+                interval(told.low, told.high),
+                word(one.against),
+                percent(one.against.visible),
+                Span(turning(one.against), DIM),
+            ]
+        )
+    heads = ("beside earlier code", "", "", "then", "now", "now/then", "interval", "word",
+             "visible", "")  # fmt: skip
+    if rows:
+        sheet.table(heads, rows, "lllrrrrlrl", spare=(8,), filled=True)
+    if same:
+        have = "has" if same == 1 else "have"
+        sheet.paragraph(f"{same} more {have} the same code as then", DIM, indent=2)
+
+
+def growth(sheet: Sheet, standings: Sequence[Standing]) -> None:
+    """Add how times grow over a sweep, and where the fastest changes."""
+    lines = growths(standings)
+    changing = crossings(standings)
+    if not lines and not changing:
+        return
+    name, _ = sizes_of(standings)
+    unit = "an element" if standings[0].contests[0].elements else f"each {name}"
+    sheet.add("  ", Span(f"growth over {name}", STRONG))
+    if lines:
+        rows: list[list[Cell]] = [
+            [
+                line.candidate,
+                _fixed(line),
+                _each(line, standings),
+                percent(line.misfit),
+                "" if line.straight else Span("no straight line over these sizes", DIM),
+            ]
+            for line in sorted(lines, key=lambda line: line.per_element)
+        ]
+        heads = ("candidate", "a call", unit, "off by up to", "")
+        sheet.table(heads, rows, "lrrrl")
+    for change in changing:
+        sheet.paragraph(
+            f"the fastest is {change.below} up to about {name} = {whole(change.at)} and "
+            f"{change.above} above (measured at {change.smaller} and {change.larger})",
+            indent=2,
+        )
+
+
+def word(against: Against) -> Span:
+    """Return the word for a comparison."""
+    told = against.told.word
+    return Span(told, CHANGE if told in (FASTER, SLOWER) else "plain")
+
+
+def spread(placement_spread: float | None) -> str:
+    """Return how much placement changes a time, "" when that cannot be told from noise."""
+    return ratio(placement_spread) if placement_spread and placement_spread > 1.05 else ""
+
+
+def legend(shown: Sequence[str]) -> str:
+    """Return what a reader needs to understand the columns shown."""
+    parts = ["intervals hold for all pairs at once (99 %)"]
+    if "visible" in shown:
+        parts.append("visible: the smallest difference that would have been told")
+    if "placement" in shown:
+        parts.append("placement: how much where the code lies in memory alone changes the time")
+    return "; ".join(parts)
+
+
+def circumstances(standing: Standing) -> str:
+    """Return how one size was measured, and what weakens its times."""
+    contest = standing.contests[0]
+    parts = [
+        f"{plural(standing.generations, 'generation')} of fresh processes, "
+        f"{plural(standing.rounds, 'round')} in random order",
+        f"noise floor {percent(math.exp(standing.floor) - 1)}",
+    ]
+    if contest.clock not in (WALL, CPU):
+        parts[0] = f"{contest.clock}, not measured here: {plural(standing.generations, 'run')}"
+    if contest.clock == CPU:
+        parts.append("times by the CPU clock: what other programs took is not in them")
+    if contest.threads > 1:
+        parts.append(
+            f"{contest.threads} threads call at once, each with values of its own: the time is "
+            "that until every one has made a call"
+        )
+    if contest.alone:
+        parts.append(
+            "calls change what they read, so each was timed alone from its first values, with "
+            f"about 30 ns of clock in it; putting them back took {duration(contest.restoring)}"
+        )
+    if standing.disturbed > BUSY:
+        parts.append(
+            f"the machine was busy: {percent(standing.disturbed)} of visits were disturbed"
+        )
+    return "; ".join(parts)
