@@ -25,9 +25,9 @@ DEMO = Path(__file__).parent.parent / "src" / "hot_anvil" / "data" / "demo"
 SHARE, MEMORY = 0.10, 12.0  # limits: of the compiler's time, of the text's bytes
 READ = """
 import resource, sys, time
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.asm.gnu import read_assembly
-isa_of(sys.argv[2])
+syntax_of(sys.argv[2])
 before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
 text = open(sys.argv[1], errors="surrogateescape").read()
 started = time.perf_counter()

@@ -125,7 +125,7 @@ def run_trace(stepper: Path, made: Path, function: str, declaration: str, call: 
     program = folder / "program"
     extra = ["-Wl,--unresolved-symbols=ignore-all", "-static", "-no-pie"]
     subprocess.run(["gcc", "-w", driver, made, *extra, "-lm", "-o", program], check=True)
-    symbol = next(s for s in read_symbols(program.read_bytes()) if s.name == function)
+    symbol = next(s for s in read_symbols(program.read_bytes(), False) if s.name == function)
     said = subprocess.run(
         [stepper, str(symbol.address), str(symbol.size), program],
         check=True, capture_output=True, text=True, timeout=60,

@@ -181,7 +181,7 @@ def code(text: str, constants: dict[str, str] | None = None) -> Code:
             for k, word in enumerate(body.split("; "))
         ]
         functions.append(Function(name, ".text", "", tuple(rows), {}, (), constants or {}))
-    return Code(tuple(functions), ("surge.c",))
+    return Code(tuple(functions), ("surge.c",), "x86")
 
 
 def test_bodies_are_the_same_whatever_their_labels_and_names() -> None:

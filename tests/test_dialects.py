@@ -10,7 +10,7 @@ import pytest
 from elftools.elf.elffile import ELFFile
 
 from conftest import DEMO, NEED_ALL, lacking
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.binary.lines import allow_two_byte_addresses
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built, Unit
@@ -161,7 +161,7 @@ def views_agree(code: Code, built: Built, store: Store) -> None:
     whole = link_whole(built, FOUND.toolchains, FOUND.families, store)
     assert whole.status == COMPILED, (built.build.name, whole.why)
     linked = {f.name: f for f in load_code(whole, store).functions}
-    expands = isa_of(code.isa).expands
+    expands = syntax_of(code.isa).expands
     for function in code.functions:
         left, right = by_line(function), by_line(linked[function.name])
         for line in dict.fromkeys((*left, *right)):

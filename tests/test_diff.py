@@ -13,7 +13,7 @@ from hot_anvil.core.arch.spelling import canonical, shape
 from hot_anvil.core.arch.x86.syntax import family_of
 from hot_anvil.core.code.records import Code, Function, Instruction
 from hot_anvil.core.diff.records import CHANGED, GONE, MOVED, NEW, RENAMED, REORDERED, SAME, Diff
-from hot_anvil.core.diff.reordering import effects_of
+from hot_anvil.core.model.registers import read_and_written
 from hot_anvil.core.reasons.comparing import compare_codes
 
 
@@ -34,7 +34,7 @@ instructions = st.builds(
 
 
 def code_of(items: list[Instruction], name: str = "surge") -> Code:
-    return Code((Function(name, ".text", "", tuple(items), {}),), ("surge.c",))
+    return Code((Function(name, ".text", "", tuple(items), {}),), ("surge.c",), "x86")
 
 
 def written(text: str, line: int = 1) -> Instruction:
@@ -95,7 +95,7 @@ def test_a_change_of_order_among_independent_instructions_is_only_reordered(
 
 def _independent(one: Instruction, other: Instruction) -> bool:
     (read, write), (reads, writes) = (
-        effects_of(i.mnemonic, i.operands, "x86") for i in (one, other)
+        read_and_written(i.mnemonic, i.operands, "x86") for i in (one, other)
     )
     return not (write & (reads | writes) or read & writes)
 
@@ -174,7 +174,7 @@ def test_states_over_a_function(left: list[str], right: list[str], states: list[
 def test_constants_in_memory_count_by_their_value() -> None:
     def code(label: str, data: str) -> Code:
         load = written(f"movsd {label}(%rip), %xmm0")
-        return Code((Function("feet", ".text", "", (load,), {}, (), {label: data}),), ("surge.c",))
+        return Code((Function("feet", ".text", "", (load,), {}, (), {label: data}),), ("surge.c",), "x86")
 
     def state(right: Code) -> str:
         (row,) = diff_codes(code(".LC0", ".long 0; .long 1074266112"), right, {}).rows
@@ -191,6 +191,7 @@ def test_code_inlined_into_another_function_shows_under_its_own_line() -> None:
             Function("surge", ".text", "", (written("call square", 9),), {}),
         ),
         ("surge.c",),
+        "x86",
     )
     right = code_of([written("imull %edi, %edi", 3)])
     diff = diff_codes(left, right, {"surge.c": ["", "", "return x * x;"]})

@@ -124,7 +124,7 @@ def test_intel_syntax_assembles_to_the_same_bytes(
             source,
         ]
         subprocess.run(run, check=True)
-        rows = unique(read_assembly((tmp_path / "x.s").read_text(), "/"))
+        rows = unique(read_assembly((tmp_path / "x.s").read_text(), "/", "x86"))
         texts = {
             "att": [f"{i.mnemonic} {', '.join(i.operands)}" for i in rows],
             "intel": [" ".join(intel_text(i)) for i in rows],
@@ -166,14 +166,16 @@ FRAME = "\tpushq %rbp\n\tmovq %rsp, %rbp\n\tsubq $16, %rsp\n\tcall ebb\n\tleave\
 
 
 def test_prologue_and_epilogue_are_told_from_the_body() -> None:
-    (function,) = read_assembly(f"\t.text\nf:\n{FRAME}\tnop\n\tpopq %rbx\n\tret\n", "/").functions
+    (function,) = read_assembly(
+        f"\t.text\nf:\n{FRAME}\tnop\n\tpopq %rbx\n\tret\n", "/", "x86"
+    ).functions
     marks = phases(function.instructions, "x86")
     assert marks == (PROLOGUE,) * 3 + ("",) + (EPILOGUE,) * 2 + ("",) + (EPILOGUE,) * 2
 
 
 def test_a_listing_is_narrowed_by_line_kind_and_pattern() -> None:
     text = f'\t.file 1 "ebb.c"\n\t.text\nf:\n\t.loc 1 3 1\n{FRAME}\t.loc 1 4 1\n\tidivl %ecx\n'
-    functions = list_functions(read_assembly(text, "/"), {})
+    functions = list_functions(read_assembly(text, "/", "x86"), {})
 
     def shown(some: object) -> list[str]:
         assert isinstance(some, tuple)

@@ -10,7 +10,7 @@ import pytest
 from conftest import NEED_ALL, document, hot_anvil
 from hot_anvil.api import open_source
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.meaning import deed
+from hot_anvil.core.arch import semantics_of
 from hot_anvil.core.reasons import explain
 from hot_anvil.core.reasons.remarks import kind_of, read_remarks
 
@@ -138,7 +138,7 @@ def test_what_instructions_do(isa: str, text: str, wanted: dict[str, object]) ->
         more, _, rest = rest.partition(" ")
         mnemonic = f"lock {more}"
     operands = tuple(re.split(r", ?(?![^(\[]*[)\]])", rest))
-    done = deed(mnemonic, operands, isa)
+    done = semantics_of(isa).effect(mnemonic, operands)
     assert {key: getattr(done, key) for key in wanted} == wanted
 
 

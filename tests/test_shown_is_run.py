@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from conftest import DEMO
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.asm.disassembly import Decoded, read_assembler_listing, read_objdump
 from hot_anvil.core.asm.gnu import TOP_LEVEL, read_assembly
 from hot_anvil.core.binary.elf import function_bodies, image_differs
@@ -81,7 +81,7 @@ surge:
 """
 
 
-FILLERS = isa_of("x86").fillers
+FILLERS = syntax_of("x86").fillers
 
 
 def differs(left: Sequence[Decoded], right: Sequence[Decoded]) -> str:
@@ -95,7 +95,7 @@ def assembled(tmp_path: Path, text: str) -> tuple[Code, tuple[tuple[int, int], .
     dump = ["objdump", "-dr", "-w", "-z", "--no-show-raw-insn", "x.o"]
     said = subprocess.run(dump, cwd=tmp_path, check=True, capture_output=True, text=True)
     listed = read_assembler_listing((tmp_path / "x.lst").read_text())
-    return read_assembly(text, "/"), listed, list(read_objdump(said.stdout))
+    return read_assembly(text, "/", "x86"), listed, list(read_objdump(said.stdout))
 
 
 def test_a_reader_that_loses_or_invents_code_is_caught(tmp_path: Path) -> None:
@@ -105,7 +105,7 @@ def test_a_reader_that_loses_or_invents_code_is_caught(tmp_path: Path) -> None:
     assert proof.padding == sum(bool(FILLERS.match(item.text)) for item in decoded) > 0
     function = code.functions[0]
     for kept in (function.instructions[:-1], (*function.instructions, function.instructions[0])):
-        forged = Code((function._replace(instructions=kept),), code.files)
+        forged = Code((function._replace(instructions=kept),), code.files, code.isa)
         assert prove_text(forged, listed, TEXT, decoded)[0].state == BROKEN
 
 
@@ -136,7 +136,7 @@ def test_a_linked_image_with_other_bytes_is_caught(tmp_path: Path) -> None:
 
 
 def test_reading_keeps_lines_labels_and_odd_statements() -> None:
-    code = read_assembly(TEXT, "/")
+    code = read_assembly(TEXT, "/", "x86")
     (function,) = code.functions
     assert [i.text for i in function.instructions] == [
         "xorl %eax, %eax", "lock addl $1, (%rdi)", "subl $1, %esi", "jne .L3", "ret",
@@ -152,7 +152,7 @@ def test_cold_parts_belong_to_their_function_and_stray_code_is_kept() -> None:
         "\t.type f.cold, @function\nf.cold:\n\tcall abort\n\t.text\n\t.size f, .-f\n"
         "\t.data\nlevels:\n\t.long 1\n"
     )
-    functions = read_assembly(text, "/").functions
+    functions = read_assembly(text, "/", "x86").functions
     assert [(f.name, f.owner) for f in functions] == [
         (TOP_LEVEL, TOP_LEVEL), ("f", "f"), ("f.cold", "f"),
     ]  # fmt: skip

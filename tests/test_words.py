@@ -10,7 +10,8 @@ import pytest
 
 from conftest import NEED_ALL, document, hot_anvil, refused
 from hot_anvil.api import open_source
-from hot_anvil.system.toolchain.words import dictionary, known_isas
+from hot_anvil.core.arch import names
+from hot_anvil.system.toolchain.words import dictionary
 
 ROOT = Path(__file__).parent.parent
 CORPUS = ROOT / "tests" / "corpus"
@@ -116,7 +117,7 @@ def test_explain_says_what_where_and_for_whom() -> None:
     assert "unknown here" in refused("explain", "frobnicate")
     assert "known: " in refused("explain", "add", "--target", "z80")
     assert refused("explain").startswith("hot-anvil: explain: name an instruction")
-    assert known_isas() == sorted(AT_LEAST)
+    assert list(names()) == sorted(AT_LEAST)
 
 
 def test_used_instructions_and_words_beside_the_code() -> None:

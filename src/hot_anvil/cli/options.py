@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NoReturn
 
+from hot_anvil.core.arch import SYNTAXES
 from hot_anvil.core.names import listed
 from hot_anvil.errors import RequestError
 
@@ -101,8 +102,8 @@ def add_view(parser: argparse.ArgumentParser) -> None:
         help="the compiler's own text, or the linked image with addresses and bytes",
     )  # fmt: skip
     parser.add_argument(
-        "--syntax", choices=("att", "intel"), default=None,
-        help="how x86 is written (default: att, or what your settings say)",
+        "--syntax", choices=SYNTAXES, default=None,
+        help="how code is written that knows both (default: att, or what your settings say)",
     )  # fmt: skip
 
 

@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from hot_anvil import __version__
+from hot_anvil.core.arch import architecture
 from hot_anvil.core.build.records import COMPILED, REFUSED, Built
 from hot_anvil.core.code.records import EMITTED, Code, find_functions, find_symbols
 from hot_anvil.core.config.records import Snippet
@@ -97,8 +98,11 @@ def make_frames(
 
     chosen = workshop.build(build)
     chain = workshop.toolchain(chosen)
-    if chain.isa == "ptx":
-        raise RequestError(f"{build}: PTX has no registers or frame before it is assembled.")
+    arch = architecture(chain.isa)
+    if not arch.abi.stack:
+        raise RequestError(
+            f"{build}: {arch.title} has no registers or frame before it is assembled."
+        )
     family = next(f for f in workshop.found.families if f.name == chain.family)
     built = workshop.compile(snippets, [chosen])
     codes = [workshop.code(one) for one in built]

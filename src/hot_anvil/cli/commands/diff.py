@@ -62,10 +62,11 @@ def run(args: argparse.Namespace, out: Output) -> int:
         diffs = tuple(
             change_diff(item, words_of(item.isa), words_of(item.right_isa)) for item in diffs
         )
-    if syntax_of(args, workshop) == "intel":
-        from hot_anvil.core.results.syntax import diff_in_intel
+    syntax = syntax_of(args, workshop)
+    if syntax:
+        from hot_anvil.core.results.syntax import diff_in
 
-        diffs = tuple(diff_in_intel(item) for item in diffs)
+        diffs = tuple(diff_in(syntax, item) for item in diffs)
     out.answer(
         lambda: diff_sheet(diffs, out.width, args.all, max(args.context, 0)),
         lambda: document("diff", diffs),

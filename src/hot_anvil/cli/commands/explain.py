@@ -5,10 +5,10 @@ from collections import Counter
 
 from hot_anvil.cli.options import add_bench, open_workshop
 from hot_anvil.cli.output import Output
-from hot_anvil.core.arch import isa_name
+from hot_anvil.core.arch import isa_name, names
 from hot_anvil.core.names import listed
 from hot_anvil.errors import RequestError
-from hot_anvil.system.toolchain.words import dictionary, known_isas
+from hot_anvil.system.toolchain.words import dictionary
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -19,8 +19,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     parser.add_argument(
         "--target", metavar="NAME",
-        help="only this instruction set (x86, aarch64, arm, riscv, avr, msp430, ptx, or a target "
-        "triple); default: all that have such an instruction",
+        help=f"only this instruction set ({', '.join(names())}, or a target triple); default: "
+        "all that have such an instruction",
     )  # fmt: skip
     parser.add_argument(
         "--used", metavar="BUILD", help="every instruction that this build uses, with its count"
@@ -37,23 +37,23 @@ def _explain(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.views.text import explain as view
 
     if not args.words:
-        raise RequestError("explain: name an instruction, such as 'hot-anvil explain cmovl'.")
-    isas = [_isa(args.target)] if args.target else known_isas()
+        raise RequestError("explain: name an instruction: hot-anvil explain MNEMONIC.")
+    isas = [_isa(args.target)] if args.target else list(names())
     told = []
     for word in args.words:
         found = [
             (dictionary(isa), one) for isa in isas for one in dictionary(isa).forms(word.lower())
         ]
         if not found:
-            names = listed(dictionary(isa).reference.name for isa in isas)
-            raise RequestError(f"{word}: not in the reference of {names}: unknown here.")
+            known = listed(dictionary(isa).reference.name for isa in isas)
+            raise RequestError(f"{word}: not in the reference of {known}: unknown here.")
         told += [(word.lower(), own, one) for own, one in found]
     out.answer(lambda: view.explain_sheet(told, out.width), lambda: view.explain_document(told))
     return 0
 
 
 def _isa(target: str) -> str:
-    known = known_isas()
+    known = list(names())
     plain = target.lower().replace("-64", "")
     isa = plain if plain in known else isa_name(target)
     if isa not in known:

@@ -53,10 +53,11 @@ def run(args: argparse.Namespace, out: Output) -> int:
         from hot_anvil.core.results.syntax import change_listing
 
         listings = tuple(change_listing(one, words_of(one.isa)) for one in listings)
-    if syntax_of(args, workshop) == "intel":
-        from hot_anvil.core.results.syntax import listing_in_intel
+    syntax = syntax_of(args, workshop)
+    if syntax:
+        from hot_anvil.core.results.syntax import listing_in
 
-        listings = tuple(listing_in_intel(listing) for listing in listings)
+        listings = tuple(listing_in(syntax, listing) for listing in listings)
     out.answer(
         lambda: listing_sheet(listings, out.width, args.raw_names),
         lambda: document("listing", listings),

@@ -1,35 +1,59 @@
-"""The instruction sets that can be read, by name; each is loaded when first asked for."""
+"""Instruction sets: all that is particular to one stands in its folder, behind one record.
+
+A folder beside this file is one instruction set. Its ``__init__`` names the targets it is for, so
+that finding one loads no other; its ``architecture`` holds the record.
+"""
 
 import re
 from functools import cache
 from importlib import import_module
+from pkgutil import iter_modules
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from hot_anvil.core.arch.records import Isa
+    from hot_anvil.core.arch.records import Architecture, Semantics, Syntax
 
-# First part of a target triple -> module of this package.
-_ARCHITECTURES = (
-    (re.compile(r"x86_64|i[3-6]86|amd64"), "x86"),
-    (re.compile(r"aarch64|arm64"), "aarch64"),
-    (re.compile(r"(arm|thumb)"), "arm"),
-    (re.compile(r"riscv(32|64)"), "riscv"),
-    (re.compile(r"avr"), "avr"),
-    (re.compile(r"msp430"), "msp430"),
-    (re.compile(r"nvptx"), "ptx"),
-)
+SYNTAXES = ("att", "intel")  # those that a person may choose between, the compilers' own first
 
 
+@cache
+def names() -> tuple[str, ...]:
+    """Return the instruction sets that are known, in alphabetical order."""
+    return tuple(sorted(item.name for item in iter_modules(__path__) if item.ispkg))
+
+
+@cache
 def isa_name(target: str) -> str:
     """Return the name of the instruction set of a target triple, "" for an unknown one."""
-    for pattern, name in _ARCHITECTURES:
-        if pattern.match(target):
+    for name in names():
+        if re.match(import_module(f"{__name__}.{name}").TARGETS, target):
             return name
     return ""
 
 
 @cache
-def isa_of(name: str) -> "Isa":
+def architecture(name: str) -> "Architecture":
     """Return the instruction set of this name."""
-    isa: Isa = import_module(f"hot_anvil.core.arch.{name}.syntax").ISA
-    return isa
+    found: Architecture = import_module(f"{__name__}.{name}.architecture").ARCHITECTURE
+    return found
+
+
+def syntax_of(name: str) -> "Syntax":
+    """Return how an instruction set is written."""
+    return architecture(name).syntax
+
+
+def semantics_of(name: str) -> "Semantics":
+    """Return what the instructions of an instruction set do."""
+    return architecture(name).semantics
+
+
+def has_objects(name: str) -> bool:
+    """Tell whether tools here make and read objects of an instruction set."""
+    return name not in names() or architecture(name).tooling.has_object
+
+
+def words_file(name: str) -> str:
+    """Return the path of the sentences on an instruction set's instructions."""
+    folder: str = import_module(f"{__name__}.{name}").__path__[0]
+    return f"{folder}/words.toml"

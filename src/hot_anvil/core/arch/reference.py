@@ -1,7 +1,7 @@
 """What instructions do, in words: looked up by mnemonic, and read with their operands.
 
-The texts are tables in ``data/instructions``, one for each instruction set; a
-row may stand for a family of mnemonics, its pattern naming what differs.
+The texts are ``words.toml`` in the folder of each instruction set; a row may stand for a family
+of mnemonics, its pattern naming what differs.
 """
 
 import re
@@ -9,7 +9,8 @@ from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from typing import Any, NamedTuple
 
-from hot_anvil.core.arch.wording import idiom, say_operand, tidy
+from hot_anvil.core.arch import architecture
+from hot_anvil.core.arch.wording import tidy
 
 _STRICT = ("cc", "zero", "order")  # parts of a pattern that must be among the known words
 _FIELD = re.compile(r"\{(\w+)\}")
@@ -114,6 +115,8 @@ class Dictionary:
 
     def __init__(self, reference: Reference) -> None:
         self.reference = reference
+        self.arch = architecture(reference.isa)
+        self._say = lru_cache(maxsize=1 << 14)(self.arch.wording.operand)
         self.find = lru_cache(maxsize=1 << 14)(self._find)
         self.read = lru_cache(maxsize=1 << 16)(self._read)
 
@@ -188,7 +191,7 @@ class Dictionary:
         if self.reference.typed:
             kind = found.suffix.partition(".")[0]
             fields["cmp"] = self.reference.words.get("cmp", {}).get(kind, kind)
-        text = idiom(found.mnemonic, operands, self.reference.isa)
+        text = self.arch.wording.idiom(found.mnemonic, operands)
         text = text or tidy(_filled(found.entry.reading, fields))
         condition = self.reference.words.get("cc", {}).get(found.suffix, "")
         if self.reference.conditions and condition:
@@ -204,14 +207,13 @@ class Dictionary:
 
     def _fields(self, operands: tuple[str, ...]) -> dict[str, str]:
         """Return what stands for the fields of a reading."""
-        isa = self.reference.isa
-        said = [say_operand(operand, isa) for operand in operands]
+        said = [self._say(operand) for operand in operands]
         fields = {str(k): text for k, text in enumerate(said, 1)}
         conditions = self.reference.words.get("cc", {})
         fields |= {f"{k}c": conditions.get(text, text) for k, text in enumerate(operands, 1)}
         if not said:
             return fields
-        last = isa in ("x86", "msp430")
+        last = self.arch.syntax.destination_last
         fields["d"] = said[-1] if last else said[0]
         fields["s"] = said[0] if last else said[1] if len(said) > 1 else said[0]
         if last:

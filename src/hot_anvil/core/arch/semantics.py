@@ -39,7 +39,7 @@ class Memory(NamedTuple):
     segment: str = ""
 
 
-class Deed(NamedTuple):
+class Effect(NamedTuple):
     """What one instruction does."""
 
     kind: str
@@ -61,19 +61,6 @@ class Deed(NamedTuple):
     def packed(self) -> bool:
         """Whether it works on a whole vector."""
         return self.lanes != 1
-
-
-class Meaning(NamedTuple):
-    """What instructions of one instruction set mean."""
-
-    deed: Callable[[str, tuple[str, ...]], Deed]
-    roles: Callable[[str, tuple[str, ...]], tuple[str, ...]]
-    stack: frozenset[str]  # families of the stack pointer
-    frames: frozenset[str]  # families that may be a frame pointer
-    frame_setup: re.Pattern[str]  # a canonical instruction that makes one a frame pointer
-    clobbered: frozenset[str]  # families that a call may change
-    parameters: frozenset[str]  # families that parameters arrive in
-    hard_writes: Callable[[str, tuple[str, ...]], tuple[str, ...]]  # families written unnamed
 
 
 Table = Callable[[str], str]
@@ -99,26 +86,3 @@ def number(text: str) -> int | None:
         return int(text.lstrip("#$"), 0)
     except ValueError:
         return None
-
-
-def helper(name: str) -> tuple[str, str] | None:
-    """Return (kind, signedness) of a compiler's own arithmetic function, None for others."""
-    found = _HELPER.fullmatch(name)
-    if not found:
-        return None
-    kind = next((key for key, pattern in _HELPERS if re.match(pattern, found[1])), "")
-    return (kind, "unsigned" if found[1].startswith("u") else "signed") if kind else None
-
-
-_HELPER = re.compile(
-    r"(?:__aeabi_|__mspabi_|__)?((?:u?div|u?mod|[us]?mul|mpy|rem|ashl|ashr|lshr|l?mul|u?l?div"
-    r"|f?add|f?sub|fmul|fdiv|dadd|dmul|ddiv|srl|sra|sll|ul?div)\w*)"
-)
-_HELPERS = (
-    (DIV, r"u?l?div(?!.*[sdt]f3)|u?mod|u?rem"),
-    (FDIV, r"fdiv|ddiv|div.*[sdt]f3"),
-    (FMUL, r"fmul|dmul|mul.*[sdt]f3"),
-    (FADD, r"(?:f|d)?(?:add|sub)"),
-    (MUL, r"[lus]?mul|mpy"),
-    (SHIFT, r"ash|lsh|srl|sra|sll"),
-)

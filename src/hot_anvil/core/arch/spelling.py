@@ -3,7 +3,7 @@
 import re
 from functools import lru_cache
 
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import syntax_of
 
 # Labels, and what compilers number as they go: static variables of functions, tables.
 _LABEL = re.compile(r"(?:\.L|\$L_)[\w.$]+|(?<![\w.$])[A-Za-z_]\w*\.\d+(?![\w.])")
@@ -13,15 +13,12 @@ _HEX = re.compile(r"\b0x[0-9a-f]+\b")
 @lru_cache(maxsize=65536)
 def canonical(mnemonic: str, operands: tuple[str, ...], isa: str) -> str:
     """Return the instruction in the one spelling used for comparing."""
-    same = isa_of(isa).same
+    syntax = syntax_of(isa)
+    same = syntax.same
     head, _, last = mnemonic.rpartition(" ")
     last = same.get(last, last)
     mnemonic = f"{head} {last}" if head else last
-    text = ",".join(operands)
-    if isa == "x86":
-        text = text.replace("@PLT", "").replace("(,%", "(0,%")
-    elif "@plt" in text:
-        text = text.replace("@plt", "")
+    text = syntax.tidy(",".join(operands))
     if " " in text:
         text = text.replace(" ", "")
     if "0x" in text:
@@ -37,7 +34,7 @@ def split_names(text: str, isa: str) -> tuple[str, tuple[str, ...], tuple[str, .
     family; labels become "L". Two instructions of one shape differ in
     registers and labels only.
     """
-    known = isa_of(isa)
+    known = syntax_of(isa)
     labels: list[str] = []
     families: list[str] = []
 

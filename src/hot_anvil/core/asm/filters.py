@@ -3,7 +3,7 @@
 import re
 from collections.abc import Collection, Sequence
 
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.asm.calls import callee
 from hot_anvil.core.asm.listing import Line, ListedFunction, Placed
 from hot_anvil.errors import RequestError
@@ -84,14 +84,15 @@ def find(
         wanted = re.compile(rf"(?:{pattern})")
     except re.error as error:
         raise RequestError(f"--find '{pattern}': not a regular expression ({error}).") from None
-    isa = isa_of(isa_name)
+    isa = syntax_of(isa_name)
 
     def fits(placed: Placed) -> bool:
         item = placed.instruction
         name = item.mnemonic.rpartition(" ")[2]
-        names = {name, name[:-1]} if isa_name == "x86" else {name, name.partition(".")[0]}
         called = callee(item, isa)
-        if any(wanted.fullmatch(n) for n in (*names, called, called.partition("@")[0]) if n):
+        if any(
+            wanted.fullmatch(n) for n in (*isa.meant(name), called, called.partition("@")[0]) if n
+        ):
             return True
         return item.address >= 0 and pattern.lower() in (f"{item.address:x}", f"{item.address:#x}")
 

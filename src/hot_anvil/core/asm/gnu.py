@@ -10,8 +10,7 @@ import re
 from collections.abc import Iterator
 from zlib import crc32
 
-from hot_anvil.core.arch import isa_of
-from hot_anvil.core.arch.records import Isa
+from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.code.records import Code, Datum, Function, Instruction
 from hot_anvil.core.code.text import (
     normal_path,
@@ -66,14 +65,14 @@ class _Open:
         self.first = (-1, 0)  # where its source begins: its first ``.loc``
 
 
-def read_assembly(text: str, folder: str, isa: str = "x86") -> Code:
+def read_assembly(text: str, folder: str, isa: str) -> Code:
     """Read one assembly text of the instruction set ``isa``.
 
     ``folder`` is the absolute folder the compiler ran in; files inside it are
     named relative to it. Returns the functions in the order of the text,
     with the labels that code or data refers to.
     """
-    reader = _Reader(isa_of(isa))
+    reader = _Reader(isa)
     quick, careful = reader.quick, reader.line
     for first, piece in _pieces(text):
         for number, line in enumerate(piece.split("\n"), first):
@@ -120,12 +119,14 @@ def _pieces(text: str) -> Iterator[tuple[int, str]]:
 
 
 class _Reader:
-    def __init__(self, isa: Isa) -> None:
+    def __init__(self, isa: str) -> None:
+        syntax = syntax_of(isa)
         self.isa = isa
-        self.prefixes = isa.prefixes
-        self.comments = isa.comments
+        self.prefixes = syntax.prefixes
+        self.comments = syntax.comments
+        self.separator = syntax.separator
         # Signs that make a line of code one to read with care.
-        self.careful = tuple({*isa.comments, isa.separator, '"', ":", "=", "/*"})
+        self.careful = tuple({*syntax.comments, syntax.separator, '"', ":", "=", "/*"})
         self.section = ".text"
         self.executable = True
         self.previous = (".text", True)
@@ -212,7 +213,7 @@ class _Reader:
             self.comment(stripped)
             if not stripped.startswith("/*") or stripped.endswith("*/"):
                 return
-        for statement in split_statements(stripped, self.comments, self.isa.separator):
+        for statement in split_statements(stripped, self.comments, self.separator):
             self.statement(number, statement)
 
     def comment(self, line: str) -> None:
@@ -347,7 +348,7 @@ class _Reader:
                 kept = done.name, done.section, parent, instructions, labels, data, constants
                 functions.append(Function(*kept, begins))
         files = {i.file: None for f in functions for i in f.instructions if i.file}
-        return Code(tuple(functions), tuple(files), isa=self.isa.name)
+        return Code(tuple(functions), tuple(files), isa=self.isa)
 
 
 def _content(lines: list[str]) -> str:

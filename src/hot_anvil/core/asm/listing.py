@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.asm.calls import callee
 from hot_anvil.core.asm.phases import phases
 from hot_anvil.core.code.records import (
@@ -67,7 +67,7 @@ def _list_function(
     name: str, code: Code, parts: list[Function], sources: Sources
 ) -> ListedFunction:
     marks = [mark for part in parts for mark in phases(part.instructions, code.isa)]
-    isa = isa_of(code.isa)
+    isa = syntax_of(code.isa)
     placed = []
     for index, instruction in enumerate(join_parts(parts)):
         called = callee(instruction, isa)

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import architecture
 from hot_anvil.core.arch.spelling import canonical
 from hot_anvil.core.code.records import Instruction
 
@@ -16,17 +16,18 @@ def phases(instructions: Sequence[Instruction], isa_name: str) -> tuple[str, ...
     starts with; an epilogue the unbroken run of frame-removing ones that ends
     in a return. What a compiler has moved among other work counts as body.
     """
-    isa = isa_of(isa_name)
+    arch = architecture(isa_name)
+    frame, returns = arch.abi.frame, arch.syntax.returns
     texts = [canonical(i.mnemonic, i.operands, isa_name) for i in instructions]
     marks = [""] * len(texts)
     for index, text in enumerate(texts):
-        if not isa.setup.match(text):
+        if not frame.setup.match(text):
             break
         marks[index] = PROLOGUE
     for index, text in enumerate(texts):
-        if not (isa.returns.match(text) and isa.teardown.match(text)):
+        if not (returns.match(text) and frame.teardown.match(text)):
             continue
-        while index >= 0 and not marks[index] and isa.teardown.match(texts[index]):
+        while index >= 0 and not marks[index] and frame.teardown.match(texts[index]):
             marks[index] = EPILOGUE
             index -= 1
     return tuple(marks)

@@ -7,7 +7,7 @@ import io
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from hot_anvil.core.arch.registers import register_name
+from hot_anvil.core.arch import architecture
 from hot_anvil.core.binary.lines import Ranges, allow_two_byte_addresses
 from hot_anvil.core.binary.variable_types import (
     AGGREGATES,
@@ -120,7 +120,8 @@ class _Reader:
         from elftools.dwarf.dwarf_expr import DWARFExprParser
         from elftools.dwarf.locationlists import LocationParser
 
-        self.dwarf, self.unit, self.isa, self.bits, self.rules = dwarf, unit, isa, bits, rules
+        self.dwarf, self.unit, self.bits, self.rules = dwarf, unit, bits, rules
+        self.abi = architecture(isa).abi
         self.expressions = DWARFExprParser(unit.structs)
         self.locations = LocationParser(dwarf.location_lists())
         self.frame_base: list[Any] = []
@@ -140,7 +141,7 @@ class _Reader:
         variables = tuple(self._variables(die, ""))
         return Frame(
             name, linkage, self.high - self.low, self._base_text(rows), variables,
-            tuple(self._saved(rows)), {"avr": 1, "msp430": 2}.get(self.isa, self.bits // 8),
+            tuple(self._saved(rows)), self.abi.word or self.bits // 8,
         )  # fmt: skip
 
     def _variables(self, scope: Any, inlined: str) -> Iterator[Variable]:
@@ -206,7 +207,7 @@ class _Reader:
             if register := self._register_of(first, args):
                 return REGISTER, register, None
             if first.startswith("breg"):
-                return self._memory_at(register_name(self.isa, int(first[4:]), self.bits), args[0])
+                return self._memory_at(self.abi.register_name(int(first[4:]), self.bits), args[0])
             if first == "addr":
                 return STATIC, f"memory at {args[0]:#x}", None
             if first == "implicit_value":
@@ -217,7 +218,7 @@ class _Reader:
                 value = int(first[3:]) if first.startswith("lit") else args[0]
                 return CONSTANT, str(value), None
             if first.startswith("breg"):
-                name = register_name(self.isa, int(first[4:]), self.bits)
+                name = self.abi.register_name(int(first[4:]), self.bits)
                 return COMPUTED, f"{name}{args[0]:+d}" if args[0] else name, None
             if first == "entry_value":
                 return COMPUTED, "its value at entry, no longer kept", None
@@ -249,9 +250,9 @@ class _Reader:
 
     def _register_of(self, name: str, args: Sequence[int]) -> str:
         if name == "regx":
-            return register_name(self.isa, args[0], self.bits)
+            return self.abi.register_name(args[0], self.bits)
         plain = name.startswith("reg") and name[3:].isdigit()
-        return register_name(self.isa, int(name[3:]), self.bits) if plain else ""
+        return self.abi.register_name(int(name[3:]), self.bits) if plain else ""
 
     def _stack_slot(self, offset: int) -> tuple[str, str, int | None]:
         name = self.frame_base[0].op_name if self.frame_base else ""
@@ -261,9 +262,9 @@ class _Reader:
             return STACK, text.removesuffix("+0"), offset
         register, extra = "", 0
         if name.startswith("DW_OP_reg"):
-            register = register_name(self.isa, int(name[9:]), self.bits)
+            register = self.abi.register_name(int(name[9:]), self.bits)
         elif name.startswith("DW_OP_breg"):
-            register = register_name(self.isa, int(name[10:]), self.bits)
+            register = self.abi.register_name(int(name[10:]), self.bits)
             extra = self.frame_base[0].args[0]
         rule = self._rule(register)
         start = offset + extra - rule[1] if rule and rule[0] == register else None
@@ -284,7 +285,7 @@ class _Reader:
         for row, end in zip(rows, ends, strict=True):
             rule = row["cfa"]
             if getattr(rule, "reg", None) is not None:
-                key = register_name(self.isa, rule.reg, self.bits), rule.offset
+                key = self.abi.register_name(rule.reg, self.bits), rule.offset
                 spans[key] = spans.get(key, 0) + max(end - row["pc"], 0)
         return spans
 
@@ -303,4 +304,4 @@ class _Reader:
                 if isinstance(number, int) and getattr(rule, "type", "") == "OFFSET":
                     known.setdefault(number, rule.arg)
         for register, offset in sorted(known.items(), key=lambda item: -item[1]):
-            yield Saved(register_name(self.isa, register, self.bits), offset)
+            yield Saved(self.abi.register_name(register, self.bits), offset)

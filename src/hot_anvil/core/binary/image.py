@@ -9,8 +9,8 @@ import re
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from hot_anvil.core.arch import isa_of
-from hot_anvil.core.arch.records import Isa
+from hot_anvil.core.arch import architecture
+from hot_anvil.core.arch.records import Architecture, Syntax
 from hot_anvil.core.binary.lines import DebugLines
 from hot_anvil.core.code.records import LINKED, Code, Datum, Function, Instruction
 from hot_anvil.core.code.text import split_operands
@@ -19,10 +19,7 @@ _ROW = re.compile(r" *([0-9a-f]+):[ \t]+((?:[0-9a-f]{2,8} ?)+)[ \t]*(?:\t(.*))?$
 _HEADING = re.compile(r"([0-9a-f]+) <(.+)>:$")
 _SECTION = re.compile(r"Disassembly of section (.+):$")
 _GOES_TO = re.compile(r"(?P<before>(?:.*[ ,\t])?)(?:0x)?(?P<at>[0-9a-f]+) <(?P<name>[^>]+)>$")
-_RIP = re.compile(r"-?(?:0x)?[0-9a-f]+\(%rip\)")
 _COLD = re.compile(r"(.+)\.cold(?:\.\d+)?$")
-_NEAR = re.compile(r"\.[+-]\d+$")  # AVR's way to say where a branch goes
-_RELATIVE = re.compile(r"\$([+-]\d+)$")  # MSP430's
 _DATA = (".word", ".short", ".byte", ".long", ".hword", "<unknown>")
 OUTSIDE = "(no function)"
 
@@ -50,23 +47,25 @@ class Row(NamedTuple):
         return len(self.encoding) // 2
 
 
-def read_symbols(data: bytes) -> tuple[Symbol, ...]:
-    """Return the symbols of an image that name addresses, in the order of its table."""
+def read_symbols(data: bytes, low_bit_is_mode: bool) -> tuple[Symbol, ...]:
+    """Return the symbols of an image that name addresses, in the order of its table.
+
+    ``low_bit_is_mode``: the lowest bit of a function's address is no part of it.
+    """
     from elftools.elf.elffile import ELFFile
 
     elf = ELFFile(io.BytesIO(data))
     table = elf.get_section_by_name(".symtab") or elf.get_section_by_name(".dynsym")
-    thumb = elf["e_machine"] == "EM_ARM"
     return tuple(
-        _symbol(item, thumb)
+        _symbol(item, low_bit_is_mode)
         for item in (table.iter_symbols() if table else ())
         if isinstance(item["st_shndx"], int) and item.name and not item.name.startswith("$")
     )
 
 
-def _symbol(item: Any, thumb: bool) -> Symbol:
+def _symbol(item: Any, low_bit_is_mode: bool) -> Symbol:
     kind = item["st_info"]["type"].removeprefix("STT_").replace("LOOS", "GNU_IFUNC")
-    address = item["st_value"] & ~1 if thumb and kind == "FUNC" else item["st_value"]
+    address = item["st_value"] & ~1 if low_bit_is_mode and kind == "FUNC" else item["st_value"]
     is_local = item["st_info"]["bind"] == "STB_LOCAL"
     return Symbol(item.name, address, item["st_size"], kind, is_local)
 
@@ -91,19 +90,19 @@ def read_image(
     ``wanted`` limits the result to these symbols and their cold parts; empty
     means all. Padding and data stand among a function's data.
     """
-    isa = isa_of(isa_name)
-    pieces = _read_pieces(dump, symbols, isa)
+    arch = architecture(isa_name)
+    pieces = _read_pieces(dump, symbols, arch)
     functions = []
     for piece in pieces:
         cold = _COLD.match(piece.name)
         parent = cold[1] if cold else ""
         if piece.rows and (not wanted or (parent or piece.name) in wanted):
-            functions.append(_function(piece, parent, lines, isa))
+            functions.append(_function(piece, parent, lines, arch))
     files = {i.file: None for f in functions for i in f.instructions if i.file}
     return Code(tuple(functions), tuple(files), isa=isa_name, view=LINKED)
 
 
-def _read_pieces(dump: str, symbols: Sequence[Symbol], isa: Isa) -> list[_Piece]:
+def _read_pieces(dump: str, symbols: Sequence[Symbol], arch: Architecture) -> list[_Piece]:
     by_name: dict[tuple[str, int], Symbol] = {(s.name, s.address): s for s in symbols}
     pieces: list[_Piece] = []
     section = ""
@@ -115,8 +114,8 @@ def _read_pieces(dump: str, symbols: Sequence[Symbol], isa: Isa) -> list[_Piece]
             if current is None or (current.end is not None and address >= current.end):
                 current = _Piece(OUTSIDE, section, None)
                 pieces.append(current)
-            text = _without_comment(" ".join((row[3] or "").split()), isa)
-            text = _absolute(text, address)
+            text = _without_comment(" ".join((row[3] or "").split()), arch)
+            text = _absolute(text, address, arch.disassembly.relative)
             current.rows.append(Row(address, row[2].replace(" ", ""), text))
             continue
         heading = _HEADING.match(line)
@@ -143,7 +142,8 @@ def _starts_function(name: str, symbol: Symbol | None, current: _Piece | None) -
     return current is None or current.name == OUTSIDE or symbol.kind == "OBJECT"
 
 
-def _function(piece: _Piece, parent: str, lines: DebugLines, isa: Isa) -> Function:
+def _function(piece: _Piece, parent: str, lines: DebugLines, arch: Architecture) -> Function:
+    isa, plain = arch.syntax, arch.disassembly.plain_fillers
     rows: list[Instruction] = []
     data: list[Datum] = []
     index = {row.address: k for k, row in enumerate(piece.rows)}
@@ -152,7 +152,7 @@ def _function(piece: _Piece, parent: str, lines: DebugLines, isa: Isa) -> Functi
     goals: set[int] = set()
     for row in piece.rows:
         kept[row.address] = len(rows)
-        if isa.fillers.match(row.text) and _is_padding(row, lines, piece):
+        if isa.fillers.match(row.text) and _is_padding(row, lines, piece, plain):
             data.append(Datum(len(rows), 0, f"(padding) {row.text}", row.size))
             continue
         if row.text.startswith(_DATA) or not row.text:
@@ -179,16 +179,16 @@ def _begins(rows: Sequence[Instruction]) -> tuple[str, int]:
     return (own[0].file, min(same)) if own else ("", 0)
 
 
-def _is_padding(row: Row, lines: DebugLines, piece: _Piece) -> bool:
+def _is_padding(row: Row, lines: DebugLines, piece: _Piece, plain: Collection[str]) -> bool:
     """Tell filler from an instruction that the source asked for."""
     if piece.name == OUTSIDE:
         return True
-    # A plain nop of a line may be the source's own; long ones and those of no line never are.
-    return row.text not in ("nop", "nop.n") or lines.line(row.address)[1] == 0
+    # A plain one of a line may be the source's own; long ones and those of no line never are.
+    return row.text not in plain or lines.line(row.address)[1] == 0
 
 
 def _split(
-    text: str, isa: Isa, inside: Mapping[int, int]
+    text: str, isa: Syntax, inside: Mapping[int, int]
 ) -> tuple[str, tuple[str, ...], int | None]:
     """Split an instruction; returns also the address it goes to in its own function."""
     words = re.sub(r"\s+", " ", text).strip().split(" ")
@@ -208,24 +208,22 @@ def _split(
     return mnemonic, split_operands(rest), goal
 
 
-def _without_comment(text: str, isa: Isa) -> str:
+def _without_comment(text: str, arch: Architecture) -> str:
     """Drop the disassembler's comment, keeping the name it gives to an address."""
-    for sign in isa.comments:
+    for sign in arch.syntax.comments:
         at = text.find(f" {sign}")
         if at < 0:
             continue
         text, comment = text[:at].rstrip(), text[at + 1 + len(sign) :]
         named = re.search(r"<([^>]+)>", comment)
-        if named and isa.name == "x86":
-            text = _RIP.sub(f"{named[1]}(%rip)", text)
-        elif named and _NEAR.search(text):
-            text = _NEAR.sub(comment.strip().removeprefix("0x"), text)
+        if named:
+            text = arch.disassembly.named(text, comment, named[1])
     return text
 
 
-def _absolute(text: str, address: int) -> str:
+def _absolute(text: str, address: int, relative: re.Pattern[str]) -> str:
     """Write a branch that counts from its own place as one to an address."""
-    found = _RELATIVE.search(text)
+    found = relative.search(text)
     if not found:
         return text
     goal = address + int(found[1])

@@ -74,8 +74,8 @@ class Code(NamedTuple):
 
     functions: tuple[Function, ...]
     files: tuple[str, ...]  # source files that instructions come from
+    isa: str  # a folder of hot_anvil/core/arch
     titles: Mapping[str, str] = MappingProxyType({})  # symbol -> name as the source writes it
-    isa: str = "x86"  # a module of hot_anvil.core.arch
     view: str = EMITTED
 
     def title(self, name: str) -> str:
@@ -123,14 +123,14 @@ def to_plain(code: Code) -> dict[str, Any]:
 
 def from_plain(plain: Mapping[str, Any]) -> Code:
     """Return the code that ``to_plain`` wrote."""
-    files = (*plain["files"], "")
+    known = (*plain["files"], "")
     spellings = [(mnemonic, tuple(operands)) for mnemonic, operands in plain["spellings"]]
 
     def instruction(row: Sequence[Any]) -> Instruction:
         spelling, file, line, text_line, address, size, *more = row
         mnemonic, operands = spellings[spelling]
         at = address, size
-        made = Instruction(mnemonic, operands, files[file], line, text_line, False, *at)
+        made = Instruction(mnemonic, operands, known[file], line, text_line, False, *at)
         if not more:
             return made
         parts, inline_asm, function, chain, encoding = more
@@ -156,8 +156,8 @@ def from_plain(plain: Mapping[str, Any]) -> Code:
         )
         for name, section, parent, labels, rows, data, constants, begins in plain["functions"]
     ]
-    kept = plain["isa"], plain["view"]
-    return Code(tuple(functions), tuple(plain["files"]), plain["titles"], *kept)
+    files = tuple(plain["files"])
+    return Code(tuple(functions), files, plain["isa"], plain["titles"], plain["view"])
 
 
 def with_plain_names(code: Code) -> Code:
@@ -193,13 +193,12 @@ def join_parts(parts: Iterable[Function]) -> tuple[Instruction, ...]:
 
 
 def join_codes(codes: Iterable[Code]) -> Code:
-    """Return the code of several units as one."""
+    """Return the code of several units as one; there is at least one."""
     parts = list(codes)
     functions = tuple(function for code in parts for function in code.functions)
     files = dict.fromkeys(file for code in parts for file in code.files)
     titles = {name: title for code in parts for name, title in code.titles.items()}
-    kept = (parts[0].isa, parts[0].view) if parts else ()
-    return Code(functions, tuple(files), titles, *kept)
+    return Code(functions, tuple(files), parts[0].isa, titles, parts[0].view)
 
 
 def find_functions(codes: Iterable[Code], name: str) -> set[str]:

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from difflib import SequenceMatcher
 from typing import NamedTuple
 
-from hot_anvil.core.arch.meaning import deed
+from hot_anvil.core.arch import semantics_of
 from hot_anvil.core.arch.spelling import shape
 from hot_anvil.core.code.records import Instruction
 from hot_anvil.core.diff.records import CHANGED, RENAMED, SAME
@@ -94,7 +94,7 @@ def _tokens(texts: Sequence[str], items: Sequence[Instruction], isa: str) -> lis
     for text, item in zip(texts, items, strict=True):
         plain = shape(text, isa)[0]
         mnemonic, _, operands = plain.partition(" ")
-        kind = deed(item.mnemonic, item.operands, isa).kind
+        kind = semantics_of(isa).effect(item.mnemonic, item.operands).kind
         out.append(Token(text, plain, mnemonic, tuple(operands.split(",")), kind))
     return out
 

@@ -6,7 +6,7 @@ from math import prod
 from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.semantics import helper
+from hot_anvil.core.arch.helpers import helper
 from hot_anvil.core.asm.listing import Sources, source_text
 from hot_anvil.core.code.records import Code
 from hot_anvil.core.model.control_flow import Body, bodies
@@ -117,7 +117,7 @@ def _widest(marks: set[str]) -> set[str]:
 
 def _mark(body: Body, k: int) -> str:
     """Return the short fact that an instruction adds to its line's cell, "" for none."""
-    done = body.deeds[k]
+    done = body.effects[k]
     if body.items[k].inline_asm:
         return "asm"
     if done.packed and done.kind in b.ARITHMETIC | {b.COMPARE, b.CONVERT}:

@@ -66,7 +66,7 @@ def _unique(
 
 def _telling(body: Body, place: int) -> bool:
     """Tell whether an instruction alone says enough to be known again."""
-    done = body.deeds[place]
+    done = body.effects[place]
     if done.kind in (b.RETURN, b.CALL):
         return True
     if done.memory and not body.on_stack(place):

@@ -190,7 +190,7 @@ def lines_by_votes(twins: Sequence["Twin"], lines: LineMap) -> LineMap:
         if left is None or right is None or left.isa != right.isa:
             continue
         for i, j in _align(left, range(len(left.items)), right, range(len(right.items))):
-            if i >= 0 and j >= 0 and left.deeds[i].kind not in (b.PUSH, b.POP):
+            if i >= 0 and j >= 0 and left.effects[i].kind not in (b.PUSH, b.POP):
                 a, c = left.items[i], right.items[j]
                 weight = {SAME: 3, RENAMED: 3}.get(
                     state_of_two(left.texts[i], right.texts[j], left.isa), 1

@@ -11,9 +11,8 @@ from collections.abc import Sequence
 from functools import lru_cache
 from itertools import pairwise
 
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import architecture
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.meaning import meaning_of
 from hot_anvil.core.arch.semantics import BOTH, DEFINE
 from hot_anvil.core.arch.spelling import shape, split_names
 from hot_anvil.core.model.control_flow import Body
@@ -162,25 +161,26 @@ _Step = tuple[list[tuple[str, str]], tuple[str, ...]]
 
 def _steps(body: Body, place: int) -> _Step:
     item = body.items[place]
-    call = body.deeds[place].kind == b.CALL
+    call = body.effects[place].kind == b.CALL
     return _step(body.texts[place], item.mnemonic, item.operands, body.isa, call)
 
 
 @lru_cache(maxsize=1 << 17)
 def _step(text: str, mnemonic: str, operands: tuple[str, ...], isa_name: str, call: bool) -> _Step:
-    isa, meaning = isa_of(isa_name), meaning_of(isa_name)
-    told = meaning.roles(mnemonic, operands)
+    arch = architecture(isa_name)
+    syntax, semantics = arch.syntax, arch.semantics
+    told = semantics.roles(mnemonic, operands)
     _, labels, families = split_names(text, isa_name)
     roles = [
         role
         for operand, role in zip(operands, told, strict=True)
-        for _ in isa.register.findall(operand)
+        for _ in syntax.register.findall(operand)
     ]
     if len(families) != len(roles):  # an operand spelled otherwise: each name may be both
         roles = [BOTH] * len(families)
     named = [(label, "") for label in labels] + list(zip(families, roles, strict=True))
     written = [family for family, role in named if role in (DEFINE, BOTH)]
-    written += meaning.hard_writes(mnemonic, operands)
+    written += semantics.hard_writes(mnemonic, operands)
     if call:
-        written += sorted(meaning.clobbered)
+        written += sorted(arch.abi.clobbered)
     return named, tuple(dict.fromkeys(written))

@@ -1,14 +1,11 @@
 """Tell a mere change of order from one that changes what is computed."""
 
 from collections.abc import Sequence
-from functools import lru_cache
 
-from hot_anvil.core.arch import isa_of
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.meaning import meaning_of
-from hot_anvil.core.arch.semantics import DEFINE, USE
 from hot_anvil.core.diff.records import Pair
 from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.registers import read_and_written
 
 _LIMIT = 200  # instructions of a line up to which all pairs are looked at
 _READS_FLAGS = frozenset((b.BRANCH, b.SET, b.SELECT))
@@ -25,7 +22,7 @@ def only_reordered(left: Body, right: Body, pairs: Sequence[Pair]) -> bool:
     if len(a) != len(c) or sorted(left.texts[i] for i in a) != sorted(right.texts[j] for j in c):
         return False
     if len(a) > _LIMIT:
-        return True
+        return False  # not looked at, so not known
     places: dict[str, list[int]] = {}
     for j in sorted(c, reverse=True):
         places.setdefault(right.texts[j], []).append(j)
@@ -42,11 +39,11 @@ def _depend(left: Body, right: Body, first: int, second: int, goal: dict[int, in
     one_run = left.block_of[first] == left.block_of[second]
     if not one_run and right.block_of[goal[first]] != right.block_of[goal[second]]:
         return False
-    reads, writes = effects(left, first)
-    more_reads, more_writes = effects(left, second)
+    reads, writes = _registers(left, first)
+    more_reads, more_writes = _registers(left, second)
     if writes & (more_reads | more_writes) or reads & more_writes:
         return True
-    one, other = left.deeds[first], left.deeds[second]
+    one, other = left.effects[first], left.effects[second]
     barrier = (b.CALL, b.ATOMIC, b.FENCE)
     if one.kind in barrier and other.kind in barrier:
         return True
@@ -54,24 +51,7 @@ def _depend(left: Body, right: Body, first: int, second: int, goal: dict[int, in
     return flags == {True, False} and bool({one.kind, other.kind} & _READS_FLAGS)
 
 
-def effects(body: Body, place: int) -> tuple[frozenset[str], frozenset[str]]:
+def _registers(body: Body, place: int) -> tuple[frozenset[str], frozenset[str]]:
     """Return the register families that an instruction reads and writes."""
     item = body.items[place]
-    return effects_of(item.mnemonic, item.operands, body.isa)
-
-
-@lru_cache(maxsize=1 << 17)
-def effects_of(
-    mnemonic: str, operands: tuple[str, ...], isa_name: str
-) -> tuple[frozenset[str], frozenset[str]]:
-    """Return the register families that an instruction reads and writes."""
-    isa, meaning = isa_of(isa_name), meaning_of(isa_name)
-    reads: set[str] = set()
-    writes: set[str] = set(meaning.hard_writes(mnemonic, operands))
-    for operand, role in zip(operands, meaning.roles(mnemonic, operands), strict=True):
-        families = {isa.family(name)[0] for name in isa.register.findall(operand)}
-        if role != DEFINE:
-            reads |= families
-        if role != USE:
-            writes |= families
-    return frozenset(reads), frozenset(writes)
+    return read_and_written(item.mnemonic, item.operands, body.isa)

@@ -3,22 +3,12 @@
 import re
 from collections.abc import Collection, Mapping
 
-from hot_anvil.core.arch import isa_of
 from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.helpers import ATOMIC_CALL, RETPOLINE
 from hot_anvil.core.asm.listing import Sources
 from hot_anvil.core.facts.records import ALL, Fact
 from hot_anvil.core.model.function import Side
-from hot_anvil.core.model.symbols import (
-    ATOMIC_CALL,
-    CHECKED_COPY,
-    COUNTING,
-    HEAP,
-    PANIC,
-    PROBE,
-    RETPOLINE,
-    SANITISER,
-    STACK_GUARD,
-)  # fmt: skip
+from hot_anvil.core.model.symbols import CHECKED_COPY, COUNTING, HEAP, PANIC, SANITISER, STACK_GUARD
 
 Titles = Mapping[str, str]
 
@@ -37,7 +27,7 @@ def size_facts(side: Side, size: int | None) -> list[Fact]:
 
 def _padding(side: Side) -> Fact:
     items = side.body.items
-    fillers = isa_of(side.body.isa).fillers
+    fillers = side.body.arch.syntax.fillers
     texts = side.body.texts
     nothing = (k for k in side.by_kind.get(b.NOTHING, ()) if not items[k].inline_asm)
     found = [k for k in nothing if fillers.match(texts[k])]
@@ -63,7 +53,7 @@ def _gaps(side: Side) -> dict[int, int]:
 def call_facts(side: Side, titles: Titles, bodies: Collection[str]) -> list[Fact]:
     """Return what is called, inlined, not inlined; ``bodies``: functions of this source."""
     calls = []
-    for k, done in enumerate(side.deeds):
+    for k, done in enumerate(side.effects):
         if done.kind not in (b.CALL, b.JUMP):
             continue
         tail = done.kind == b.JUMP
@@ -107,7 +97,7 @@ def _inlined(side: Side) -> Fact:
 
 def recursion_fact(side: Side, sources: Sources, title: str) -> Fact | None:
     """Return whether a function calls itself, or did in its source; None when it never did."""
-    own = [k for k in side.of((b.CALL,)) if side.deeds[k].target == side.body.owner]
+    own = [k for k in side.of((b.CALL,)) if side.effects[k].target == side.body.owner]
     if own:
         return Fact("recursion", "calls itself", tuple(own))
     file, begins = side.body.begins
@@ -136,9 +126,10 @@ def _code(line: str) -> str:
 
 def guard_facts(side: Side) -> list[Fact]:
     """Return what the compiler added to guard, checks, atomics, assembly, tables, divisions."""
+    probe = side.body.arch.abi.frame.probe
     named = [
         (k, done.target)
-        for k, done in enumerate(side.deeds)
+        for k, done in enumerate(side.effects)
         if done.target and done.target[0] not in ".$"
     ]
     guards: dict[str, list[int]] = {
@@ -149,18 +140,14 @@ def guard_facts(side: Side) -> list[Fact]:
         ],
         "run-time check": [k for k, t in named if SANITISER.fullmatch(t)],
         "thunk": [k for k, t in named if RETPOLINE.fullmatch(t)],
-        "stack probe": (
-            [k for k in side.of((b.LOGIC,)) if PROBE.match(side.body.texts[k])]
-            if side.body.isa == "x86"
-            else []
-        ),
+        "stack probe": [k for k in side.of((b.LOGIC,)) if probe.match(side.body.texts[k])],
     }
     guards = {name: found for name, found in guards.items() if found}
     evidence = tuple(sorted(k for found in guards.values() for k in found))
     checks = [k for k, t in named if PANIC.fullmatch(t)] + side.of((b.TRAP,))
     atomics = side.of((b.ATOMIC, b.FENCE)) + [k for k, t in named if ATOMIC_CALL.fullmatch(t)]
     written = [k for k, item in enumerate(side.body.items) if item.inline_asm]
-    jumps = [k for k in side.of((b.JUMP,)) if side.deeds[k].indirect]
+    jumps = [k for k in side.of((b.JUMP,)) if side.effects[k].indirect]
     tables = jumps if side.body.table_goals else []
     unknown = [k for k in jumps if k not in tables and not _ends_like_return(side, k)]
     rows = {

@@ -121,12 +121,12 @@ def _facts(
     facts += [_unrolled(side, one, found, vector), _advance(found)]
     where, branches = test_of(side.body, side.loops[number])
     facts.append(Fact("test", where, branches))
-    calls = [k for k in places if side.deeds[k].kind == b.CALL]
+    calls = [k for k in places if side.effects[k].kind == b.CALL]
     named = tuple(
-        short_title(titles.get(t, t)) if (t := side.deeds[k].target) else "*" for k in calls
+        short_title(titles.get(t, t)) if (t := side.effects[k].target) else "*" for k in calls
     )
-    updates = [k for k in places if side.deeds[k].loads and side.deeds[k].stores]
-    updates = [k for k in updates if not side.on_stack(k) and side.deeds[k].kind != b.BLOCK]
+    updates = [k for k in places if side.effects[k].loads and side.effects[k].stores]
+    updates = [k for k in updates if not side.on_stack(k) and side.effects[k].kind != b.BLOCK]
     rows = {
         "loads": [k for k in side.loads(places) if k not in updates],
         "stores": [k for k in side.stores(places) if k not in updates],
@@ -152,9 +152,9 @@ def _vector(side: Side, number: int, vector: bool, found: Sequence[Stream]) -> F
     own = side.each_pass(number)
     packed = side.packed(own)
     if not packed:
-        moves = [k for k in own if side.deeds[k].packed]
-        what = "copies" if any(side.deeds[k].loads for k in moves) else "stores"
-        widest = max((side.deeds[k].width for k in moves), default=0)
+        moves = [k for k in own if side.effects[k].packed]
+        what = "copies" if any(side.effects[k].loads for k in moves) else "stores"
+        widest = max((side.effects[k].width for k in moves), default=0)
         note = "nothing is calculated: the code does not say how many elements these are"
         return Fact("vector", None, tuple(moves), f"{widest}-bit {what}", note)
     shape = shape_of(side, own)
@@ -169,7 +169,7 @@ def _vector(side: Side, number: int, vector: bool, found: Sequence[Stream]) -> F
     kind = {"f": "float", "i": "int", "u": "int"}.get(shape.element, "element")
     width = f" ({shape.width}-bit)" if shape.width else ""
     words = f"{shape.lanes} x {kind}{shape.bits}{width}"
-    wide = any(side.deeds[k].packed for stream in found for k in stream.places)
+    wide = any(side.effects[k].packed for stream in found for k in stream.places)
     if not wide and len(_scalar_work(side, own)) > len(packed):
         note = "most of a pass is scalar: neighbouring operations were packed"
         return Fact("vector", 1, tuple(packed), f"scalar, in part {words}", note)
@@ -179,7 +179,9 @@ def _vector(side: Side, number: int, vector: bool, found: Sequence[Stream]) -> F
 def _scalar_work(side: Side, own: Sequence[int]) -> list[int]:
     """Return the scalar calculations of a pass, what only counts left out."""
     counting = counter_steps(side, own)
-    return [k for k in side.of(b.ARITHMETIC, own) if not side.deeds[k].packed and k not in counting]
+    return [
+        k for k in side.of(b.ARITHMETIC, own) if not side.effects[k].packed and k not in counting
+    ]
 
 
 def _unrolled(side: Side, one: Pass, found: Sequence[Stream], vector: bool) -> Fact:
@@ -208,7 +210,7 @@ def _unrolled(side: Side, one: Pass, found: Sequence[Stream], vector: bool) -> F
     steps = counter_steps(side, one.places)
     if steps and {abs(by) for by in steps.values()} == {1}:
         return Fact("unrolled", 1, tuple(steps), "no", "all that counts in it goes by 1")
-    if any(side.deeds[k].loads or side.deeds[k].stores for k in one.places):
+    if any(side.effects[k].loads or side.effects[k].stores for k in one.places):
         return Fact("unrolled", None, (), "", "its accesses do not advance by a constant")
     return Fact("unrolled", 1, (), "no", "no access to count by; no repeated work")
 

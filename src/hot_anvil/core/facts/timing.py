@@ -17,7 +17,7 @@ def only_time(side: Side, loop: int, returns_nothing: bool) -> bool:
     """
     inside = side.inside(loop)
     for k in inside:
-        done = side.deeds[k]
+        done = side.effects[k]
         if done.kind not in _HARMLESS or (done.indirect and done.kind == b.JUMP):
             return False
         if (done.loads or done.stores) and not side.on_stack(k):
@@ -26,7 +26,7 @@ def only_time(side: Side, loop: int, returns_nothing: bool) -> bool:
             return False
     results = frozenset(family for k in inside for family in side.written(k))
     results -= side.body.frame_registers
-    slots = {m for k in inside if side.deeds[k].stores and (m := side.deeds[k].memory)}
+    slots = {m for k in inside if side.effects[k].stores and (m := side.effects[k].memory)}
     return not _used_behind(side, loop, results, slots, returns_nothing)
 
 
@@ -49,28 +49,17 @@ def _used_behind(
             continue
         seen[block] = live = live | seen.get(block, frozenset())
         for k in range(bounds[block], bounds[block + 1]):
-            done = side.deeds[k]
+            done = side.effects[k]
             if (side.read(k) & live and k not in side.saves) or (
                 done.loads and done.memory in slots and k not in side.saves
             ):
                 return True
-            if done.kind == b.CALL and live & body.meaning.parameters:
+            if done.kind == b.CALL and live & body.arch.abi.parameters:
                 return True  # it may be passed on
-            if done.kind == b.RETURN and not returns_nothing and live & RESULTS[body.isa]:
+            if done.kind == b.RETURN and not returns_nothing and live & body.arch.abi.results:
                 return True
             live -= side.written(k)
             if done.kind == b.CALL:
-                live -= body.meaning.clobbered
+                live -= body.arch.abi.clobbered
         todo += [(goal, live) for goal in body.next_blocks[block]]
     return False
-
-
-RESULTS = {
-    "x86": frozenset(("ax", "v0")),
-    "aarch64": frozenset(("r0", "v0")),
-    "arm": frozenset(("r0", "q0")),
-    "riscv": frozenset(("a0", "fa0")),
-    "avr": frozenset(("r22", "r23", "r24", "r25")),
-    "msp430": frozenset(("r12",)),
-    "ptx": frozenset[str](),
-}

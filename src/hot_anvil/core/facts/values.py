@@ -5,8 +5,8 @@ import struct
 from collections.abc import Iterator
 
 from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.values import joined
 from hot_anvil.core.facts.records import ALL, Fact
-from hot_anvil.core.facts.timing import RESULTS
 from hot_anvil.core.model.control_flow import Body
 from hot_anvil.core.model.function import Side
 
@@ -21,7 +21,7 @@ def outcome_facts(side: Side) -> list[Fact]:
     known = _evaluate(side, work) if work is not None else None
     if work is None or known is None:
         return neither
-    setting = tuple(k for k in work if side.written(k) & RESULTS[side.body.isa])
+    setting = tuple(k for k in work if side.written(k) & side.body.arch.abi.results)
     if not setting:
         return [Fact("empty", True, ALL), Fact("constant", None, (), "-")]
     value = _result(side, known)
@@ -33,7 +33,9 @@ def outcome_facts(side: Side) -> list[Fact]:
 def _work(side: Side) -> list[int] | None:
     """Return what a function does in one straight line to its return; None if it is not one."""
     body = side.body
-    if not len(side) or body.isa == "ptx" or b.BRANCH in side.by_kind or b.ATOMIC in side.by_kind:
+    if not len(side) or b.BRANCH in side.by_kind or b.ATOMIC in side.by_kind:
+        return None
+    if not body.arch.abi.results:
         return None
     out: list[int] = []
     block, seen = 0, set()
@@ -41,7 +43,7 @@ def _work(side: Side) -> list[int] | None:
     while block not in seen:
         seen.add(block)
         for k in range(bounds[block], bounds[block + 1]):
-            kind = side.deeds[k].kind
+            kind = side.effects[k].kind
             if kind == b.RETURN:
                 return out
             if kind in (b.CALL, b.BRANCH, b.TRAP, b.ATOMIC, b.SKIP) or body.items[k].inline_asm:
@@ -59,7 +61,7 @@ def _evaluate(side: Side, work: list[int]) -> dict[str, int | str] | None:
     """Return what registers hold after constant instructions; None if there are others."""
     known: dict[str, int | str] = {}
     for k in work:
-        done = side.deeds[k]
+        done = side.effects[k]
         written = sorted(side.written(k))
         if done.stores and side.on_stack(k):
             continue  # a parameter put where nothing reads it
@@ -73,65 +75,30 @@ def _evaluate(side: Side, work: list[int]) -> dict[str, int | str] | None:
 
 
 def _value(side: Side, k: int, known: dict[str, int | str]) -> int | str | None:
-    done, item = side.deeds[k], side.body.items[k]
+    done, item = side.effects[k], side.body.items[k]
+    semantics = side.body.arch.semantics
     if done.loads:
         return _from_memory(side.body, k)
     if done.kind == b.CONSTANT:
-        return _constant(side, k, known)
+        before = known.get(min(side.written(k)), 0)
+        before = before if isinstance(before, int) else 0
+        return semantics.constant(item.mnemonic, item.operands, before)
     if done.kind in (b.MOVE, b.EXTEND, b.CONVERT, b.ADD, b.LOGIC, b.SHIFT, b.SUB):
         read = sorted(side.read(k))
-        if read in (["zero"], ["zr"], ["r1"]) and done.kind == b.MOVE:
+        if len(read) == 1 and read[0] in semantics.zero and done.kind == b.MOVE:
             return 0
         if done.kind in (b.MOVE, b.EXTEND) and len(read) == 1:
             return known.get(read[0])
         own = known.get(read[0]) if len(read) == 1 else None
         by = done.immediate
         if isinstance(own, int) and by is not None:
-            return _computed(done.kind, item.mnemonic, own, by)
+            return semantics.computed(done.kind, item.mnemonic, own, by)
     return None
-
-
-def _computed(kind: str, name: str, own: int, by: int) -> int | None:
-    """Return what an operation makes of a value and a constant, None where it is not known."""
-    if kind == b.ADD:
-        return own + by
-    if kind == b.SUB:
-        return own - by
-    if kind == b.SHIFT and 0 <= by < 64:
-        return own << by if "l" in name[1:3] else own >> by
-    if kind == b.LOGIC:
-        return own | by if name.startswith("or") else own & by if "and" in name else own ^ by
-    return None
-
-
-def _constant(side: Side, k: int, known: dict[str, int | str]) -> int | None:
-    done, item = side.deeds[k], side.body.items[k]
-    value = done.immediate
-    if value is None:
-        text = item.operands[-1] if item.operands else ""
-        value = 0 if text in ("zero", "wzr", "xzr", "__zero_reg__", "r1") else b.number(text)
-    if value is None:
-        return None
-    name = item.mnemonic
-    if name == "lui":
-        return value << 12
-    if name in ("movk", "movt", "movz", "movw") and side.body.isa in ("aarch64", "arm"):
-        shift = re.search(r"lsl #?(\d+)", " ".join(item.operands))
-        by = int(shift[1]) if shift else 16 if name == "movt" else 0
-        digits = item.operands[1] if len(item.operands) > 1 else ""
-        part = b.number(digits)
-        if part is None:
-            return None
-        old = known.get(min(side.written(k)), 0) if name in ("movk", "movt") else 0
-        return (int(old) & ~(0xFFFF << by)) | part << by
-    if name == "movn" or name.startswith("mvn"):
-        return ~value
-    return value
 
 
 def _from_memory(body: Body, k: int) -> str | None:
     """Return the float constant that an instruction loads, as text; None for another load."""
-    done = body.deeds[k]
+    done = body.effects[k]
     symbol = done.memory.symbol if done.memory else ""
     label = next(iter(re.findall(r"[.$]L[\w.$]+", symbol)), "")
     directives = body.constants.get(label, "")
@@ -152,18 +119,12 @@ def _bytes(directives: str) -> Iterator[bytes]:
 
 
 def _result(side: Side, known: dict[str, int | str]) -> int | str | None:
-    results = RESULTS[side.body.isa]
-    if side.body.isa != "avr":
-        own = [known[family] for family in sorted(results) if family in known]
+    abi = side.body.arch.abi
+    if not abi.wide_results:
+        own = [known[family] for family in sorted(abi.results) if family in known]
         return own[0] if own else None
-    value = 0
-    for place, family in enumerate(("r24", "r25") if "r22" not in known else
-                                   ("r22", "r23", "r24", "r25")):  # fmt: skip
-        part = known.get(family, 0)
-        if not isinstance(part, int):
-            return None
-        value |= (part & 0xFF) << 8 * place
-    return value
+    families = next((f for f in abi.wide_results if f[0] in known), abi.wide_results[-1])
+    return joined(known, families)
 
 
 def is_void(text: str, name: str) -> bool:

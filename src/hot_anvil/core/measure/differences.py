@@ -40,7 +40,7 @@ class Between(NamedTuple):
 EQUAL = Between(Blocked(Estimate(0.0, 0.0), 0.0, 0.0, ()), None, None, None)
 
 
-class Effects:
+class Differences:
     """Differences of any two columns of one contest, or averaged over several."""
 
     def __init__(self, contests: Sequence[Contest]) -> None:

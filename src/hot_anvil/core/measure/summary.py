@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
-from hot_anvil.core.measure.differences import Between, Effects
+from hot_anvil.core.measure.differences import Between, Differences
 from hot_anvil.core.measure.measurements import Contest, Usage
 from hot_anvil.core.measure.statistics import Estimate, floor_of, word_for
 
@@ -91,7 +91,7 @@ def compare_two(contest: Contest, one: str, other: str) -> Against:
     """Return one candidate's time over another's."""
     pairs = _Pairs([contest])
     a, b = (contest.candidates.index(contest.same_as.get(name, name)) for name in (one, other))
-    return _against(pairs.compare(a, b), floor_of(pairs.effects.control()))
+    return _against(pairs.compare(a, b), floor_of(pairs.differences.control()))
 
 
 def undecided(
@@ -142,7 +142,7 @@ def standing(contests: Sequence[Contest], baseline: str) -> Standing:
     alone = len(contests) == 1
     names = first.candidates
     pairs = _Pairs(contests)
-    floor = floor_of(pairs.effects.control())
+    floor = floor_of(pairs.differences.control())
     at_baseline, best = names.index(baseline), pairs.best
     times = _Times(first) if alone else None
     results, to_best = [], {}
@@ -158,7 +158,7 @@ def standing(contests: Sequence[Contest], baseline: str) -> Standing:
             seconds / first.elements if seconds and first.elements else None,
             _against(pairs.compare(k, at_baseline), floor, BASELINE if k == at_baseline else ""),
             "",
-            pairs.effects.placement_spread(k),
+            pairs.differences.placement_spread(k),
             first.usage.get(name),
         )
         results.append(result)
@@ -176,7 +176,7 @@ def standing(contests: Sequence[Contest], baseline: str) -> Standing:
         len(first.generations),
         sum(len(g.times) for g in generations),
         sum(g.disturbed for g in generations) / len(generations),
-        pairs.effects.busy_share,
+        pairs.differences.busy_share,
         tuple(contests),
     )
 
@@ -262,12 +262,12 @@ class _Pairs:
     """Comparisons of any two candidates."""
 
     def __init__(self, contests: Sequence[Contest]) -> None:
-        self.effects = Effects(contests)
+        self.differences = Differences(contests)
 
     @cached_property
     def best(self) -> int:
         """The candidate that no other is faster than, pair by pair."""
-        columns = range(self.effects.count)
+        columns = range(self.differences.count)
         best = 0
         for _ in columns:  # medians of differences need not agree with their difference
             ahead = min(columns, key=lambda k: self._behind(k, best))
@@ -277,8 +277,8 @@ class _Pairs:
         return best
 
     def _behind(self, k: int, other: int) -> float:
-        return 0.0 if k == other else self.effects.ratio(k, other)
+        return 0.0 if k == other else self.differences.ratio(k, other)
 
     def compare(self, k: int, other: int) -> Between:
         """Return what is known of the ratio of two candidates."""
-        return self.effects.between(k, other)
+        return self.differences.between(k, other)

@@ -2,7 +2,7 @@
 
 import re
 
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.asm.calls import only_jump
 from hot_anvil.core.code.records import Code, Function, join_parts, parts_by_owner
 
@@ -31,5 +31,5 @@ def folded_into(code: Code, symbol: str) -> str:
     What is left of a folded function is a jump.
     """
     by_owner = parts_by_owner(code.functions)
-    other = only_jump(join_parts(by_owner.get(symbol, ())), isa_of(code.isa))
+    other = only_jump(join_parts(by_owner.get(symbol, ())), syntax_of(code.isa))
     return other if other in by_owner else symbol

@@ -7,10 +7,10 @@ from itertools import pairwise
 from typing import NamedTuple
 from zlib import crc32
 
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import architecture
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.meaning import meaning_of
-from hot_anvil.core.arch.semantics import Deed, Meaning
+from hot_anvil.core.arch.records import Architecture
+from hot_anvil.core.arch.semantics import Effect
 from hot_anvil.core.arch.spelling import canonical
 from hot_anvil.core.code.records import Function, join_parts, parts_by_owner
 
@@ -52,9 +52,9 @@ class Body:
             start += len(part.instructions)
 
     @property
-    def meaning(self) -> Meaning:
-        """What the instructions of its instruction set mean."""
-        return meaning_of(self.isa)
+    def arch(self) -> Architecture:
+        """Its instruction set."""
+        return architecture(self.isa)
 
     @cached_property
     def texts(self) -> list[str]:
@@ -71,17 +71,17 @@ class Body:
         return f"{{{crc32(content.encode()):08x}}}" if content else label[0]
 
     @cached_property
-    def deeds(self) -> list[Deed]:
+    def effects(self) -> list[Effect]:
         """What each instruction does."""
-        deed = self.meaning.deed
-        return [deed(i.mnemonic, i.operands) for i in self.items]
+        effect = self.arch.semantics.effect
+        return [effect(i.mnemonic, i.operands) for i in self.items]
 
     @cached_property
     def goals(self) -> list[int]:
         """For each instruction the place it may go to, -1 for none inside this function."""
         labels = self.labels
         out = []
-        for done in self.deeds:
+        for done in self.effects:
             goes = done.kind in (b.BRANCH, b.JUMP) and done.target
             out.append(labels.get(done.target, -1) if goes else -1)
         return out
@@ -93,7 +93,7 @@ class Body:
         begins.update(goal for goal in self.goals if goal >= 0)
         begins.update(at for label, at in self.labels.items() if at < len(self.items))
         ends = (b.BRANCH, b.JUMP, b.RETURN, b.TRAP)
-        for place, done in enumerate(self.deeds):
+        for place, done in enumerate(self.effects):
             if done.kind in ends:
                 begins.add(place + 1)
             elif done.kind == b.SKIP:
@@ -120,7 +120,7 @@ class Body:
         out = []
         for _, end in pairwise(self.bounds):
             last = end - 1
-            done = self.deeds[last]
+            done = self.effects[last]
             following: list[int] = []
             if self.goals[last] >= 0:
                 following.append(self.block_of[self.goals[last]])
@@ -137,7 +137,7 @@ class Body:
     @cached_property
     def table_goals(self) -> list[int]:
         """Blocks that an indirect jump may go to: labels that no branch names."""
-        named = {done.target for done in self.deeds if done.target}
+        named = {done.target for done in self.effects if done.target}
         return [
             self.block_of[at]
             for label, at in self.labels.items()
@@ -185,22 +185,22 @@ class Body:
     @cached_property
     def frame_registers(self) -> frozenset[str]:
         """Families of registers that point into the stack frame."""
-        setup = self.meaning.frame_setup
+        syntax, abi = self.arch.syntax, self.arch.abi
         for text in self.texts:
-            if setup.match(text):
-                found = isa_of(self.isa).register.findall(text.partition(" ")[2])
-                known = {isa_of(self.isa).family(name)[0] for name in found}
-                return self.meaning.stack | (known & self.meaning.frames)
-        return self.meaning.stack
+            if abi.frame_setup.match(text):
+                found = syntax.register.findall(text.partition(" ")[2])
+                known = {syntax.family(name)[0] for name in found}
+                return abi.stack | (known & abi.frames)
+        return abi.stack
 
     def on_stack(self, place: int) -> bool:
         """Tell whether an instruction uses a fixed slot of the stack frame."""
-        memory = self.deeds[place].memory
+        memory = self.effects[place].memory
         return memory is not None and memory.base in self.frame_registers and not memory.indexed
 
     def leaves(self, place: int) -> bool:
         """Tell whether an instruction jumps out of the function, as a tail call does."""
-        done = self.deeds[place]
+        done = self.effects[place]
         return (
             done.kind == b.JUMP and bool(done.target) and self.goals[place] < 0
             and not _INSIDE.match(done.target)

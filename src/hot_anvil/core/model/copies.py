@@ -47,9 +47,8 @@ def _amounts(side: Side, among: Sequence[int]) -> tuple[int, ...]:
 
 def accesses(side: Side, among: Iterable[int]) -> int:
     """Return how many values are loaded or stored; some instructions take two."""
-    return sum(
-        1 + side.body.items[k].mnemonic.startswith(("ldp", "stp", "ldnp", "stnp")) for k in among
-    )
+    pairs = side.body.arch.semantics.pairs
+    return sum(1 + bool(pairs.match(side.body.items[k].mnemonic)) for k in among)
 
 
 def _distinct(side: Side, among: Iterable[int]) -> list[int]:
@@ -57,7 +56,7 @@ def _distinct(side: Side, among: Iterable[int]) -> list[int]:
     out: list[int] = []
     known: set[b.Memory] = set()
     for k in sorted(among):
-        memory = side.deeds[k].memory
+        memory = side.effects[k].memory
         if memory and side.loads((k,)) and memory not in known:
             out.append(k)
             known.add(memory)
@@ -70,7 +69,7 @@ def step_of(side: Side, among: Sequence[int]) -> int:
     """Return the most that a register grows or shrinks by constants in a pass, 0 for none."""
     steps: Counter[str] = Counter()
     for k in side.of((b.ADD, b.SUB, b.ADDRESS), among):
-        done = side.deeds[k]
+        done = side.effects[k]
         by = done.memory.offset if done.kind == b.ADDRESS and done.memory else done.immediate
         written = side.written(k)
         if by and abs(by) <= 4096 and not done.packed and written and written <= side.read(k):
@@ -80,13 +79,13 @@ def step_of(side: Side, among: Sequence[int]) -> int:
 
 def vectors_of(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int:
     """Return how many vectors of each array a loop handles in a pass."""
-    stores = [k for k in c.stores(own) if c.deeds[k].packed]
+    stores = [k for k in c.stores(own) if c.effects[k].packed]
     if stores and a.stores(inside):
         return round(accesses(c, stores) / len(a.stores(inside)))
     groups: Counter[tuple[str, str, str]] = Counter()
-    wide = any(c.deeds[k].packed for k in c.loads(own))
+    wide = any(c.effects[k].packed for k in c.loads(own))
     for k in _distinct(c, own):
-        memory = c.deeds[k].memory
-        if memory and (c.deeds[k].packed or not wide):
+        memory = c.effects[k].memory
+        if memory and (c.effects[k].packed or not wide):
             groups[memory.base, memory.indexed, memory.symbol] += accesses(c, [k])
     return max(groups.values(), default=1)

@@ -3,22 +3,22 @@
 from collections.abc import Collection, Iterable, Sequence
 from functools import cached_property, lru_cache
 
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import architecture
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.semantics import helper
+from hot_anvil.core.arch.helpers import helper
 from hot_anvil.core.diff.edited import LineMap
 from hot_anvil.core.diff.records import Place
-from hot_anvil.core.diff.reordering import effects_of
 from hot_anvil.core.model.control_flow import Body, Loop
-from hot_anvil.core.model.symbols import PROBE
+from hot_anvil.core.model.registers import read_and_written
 
 
 @lru_cache(maxsize=1 << 16)
 def _builds_frame(text: str, isa_name: str) -> bool:
     """Tell whether a canonical instruction builds or removes a frame, and does not return."""
-    isa = isa_of(isa_name)
-    return bool(isa.setup.match(text)) or bool(
-        isa.teardown.match(text) and not isa.returns.match(text)
+    arch = architecture(isa_name)
+    frame = arch.abi.frame
+    return bool(frame.setup.match(text)) or bool(
+        frame.teardown.match(text) and not arch.syntax.returns.match(text)
     )
 
 
@@ -35,11 +35,11 @@ class Side:
         self.body = body
         self.names = names  # functions that the code has
         self.flags = flags
-        self.deeds = body.deeds
+        self.effects = body.effects
         self.line_map = lines
 
     def __len__(self) -> int:
-        return len(self.deeds)
+        return len(self.effects)
 
     @cached_property
     def places(self) -> list[Place]:
@@ -61,7 +61,7 @@ class Side:
     def kinds(self) -> list[str]:
         """The kind of each instruction; a call of the compiler's own arithmetic is that."""
         out = []
-        for done in self.deeds:
+        for done in self.effects:
             known = helper(done.target) if done.kind == b.CALL and done.target else None
             out.append(known[0] if known else done.kind)
         return out
@@ -82,19 +82,19 @@ class Side:
         return frozenset(
             k
             for k, text in enumerate(self.body.texts)
-            if (kind := self.deeds[k].kind) in (b.PUSH, b.POP)
+            if (kind := self.effects[k].kind) in (b.PUSH, b.POP)
             or (_builds_frame(text, isa) and kind not in other)
         )
 
     @cached_property
     def slots(self) -> frozenset[int]:
         """Instructions that load or store a value in a slot of the stack frame."""
-        body = self.body
+        body, probe = self.body, self.body.arch.abi.frame.probe
         return frozenset(
             k
-            for k, done in enumerate(self.deeds)
+            for k, done in enumerate(self.effects)
             if (done.loads or done.stores) and k not in self.saves and body.on_stack(k)
-            and not PROBE.match(body.texts[k])
+            and not probe.match(body.texts[k])
         )  # fmt: skip
 
     @cached_property
@@ -102,7 +102,7 @@ class Side:
         """Calls and tail calls of named functions, without the compiler's own arithmetic."""
         return tuple(
             (k, done.target)
-            for k, done in enumerate(self.deeds)
+            for k, done in enumerate(self.effects)
             if done.target
             and ((done.kind == b.CALL and self.kinds[k] == b.CALL) or self.body.leaves(k))
         )
@@ -125,15 +125,15 @@ class Side:
         return [
             k
             for k in among
-            if self.deeds[k].loads and not self.on_stack(k) and not self._constant(k)
+            if self.effects[k].loads and not self.on_stack(k) and not self._constant(k)
         ]
 
     def stores(self, among: Iterable[int]) -> list[int]:
         """Return those that store to memory other than stack slots."""
-        return [k for k in among if self.deeds[k].stores and not self.on_stack(k)]
+        return [k for k in among if self.effects[k].stores and not self.on_stack(k)]
 
     def _constant(self, k: int) -> bool:
-        memory = self.deeds[k].memory
+        memory = self.effects[k].memory
         return memory is not None and memory.symbol.startswith((".L", "$L"))
 
     def on_stack(self, k: int) -> bool:
@@ -184,19 +184,19 @@ class Side:
     @cached_property
     def is_scalar(self) -> bool:
         """Whether nothing works on a whole vector."""
-        return all(done.lanes == 1 for done in self.deeds)
+        return all(done.lanes == 1 for done in self.effects)
 
     def packed(self, among: Iterable[int]) -> list[int]:
         """Return packed calculations: not mere moves, shuffles or clearing."""
         wanted = b.ARITHMETIC | {b.COMPARE, b.CONVERT, b.EXTEND, b.SELECT}
-        return [k for k in among if self.deeds[k].packed and self.kinds[k] in wanted]
+        return [k for k in among if self.effects[k].packed and self.kinds[k] in wanted]
 
     def written(self, k: int) -> frozenset[str]:
         """Return the register families that an instruction writes."""
         item = self.body.items[k]
-        return effects_of(item.mnemonic, item.operands, self.body.isa)[1]
+        return read_and_written(item.mnemonic, item.operands, self.body.isa)[1]
 
     def read(self, k: int) -> frozenset[str]:
         """Return the register families that an instruction reads."""
         item = self.body.items[k]
-        return effects_of(item.mnemonic, item.operands, self.body.isa)[0]
+        return read_and_written(item.mnemonic, item.operands, self.body.isa)[0]

@@ -128,5 +128,5 @@ def test_of(body: Body, loop: Loop) -> tuple[str, tuple[int, ...]]:
         return "nowhere", tuple(ends)
     header = _places(body, loop.header)[-1]
     where = "at its end" if turning else "at its start" if header in leaving else "in the middle"
-    more = len([k for k in leaving if body.deeds[k].kind == b.BRANCH])
+    more = len([k for k in leaving if body.effects[k].kind == b.BRANCH])
     return (f"{where}, {more} ways out" if more > 1 else where), tuple(leaving)

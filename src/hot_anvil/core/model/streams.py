@@ -2,21 +2,11 @@
 
 import re
 from collections.abc import Mapping, Sequence
-from functools import lru_cache
 from typing import Any, NamedTuple
 
-from hot_anvil.core.arch import isa_of
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.semantics import Memory
-from hot_anvil.core.code.records import Instruction
 from hot_anvil.core.model.function import Side
-
-_SCALE = re.compile(r"%\w+, ?(\d)\)|(?:lsl|uxtw|sxtw|sxtx) ?#?(\d)\]")
-_BEFORE = re.compile(r"\[\w+, ?#?(-?\d+)\]!|-[XYZ]$")  # the base moves before the access
-_AFTER = re.compile(r"\[?[XYZ]\+$|@\w+\+$")  # and after it, by the size of the access
-_SIZES = {"b": 1, "w": 2, "l": 4, "q": 8, "h": 2}
-_CARRY = re.compile(r"adc|sbc|addc|subc")  # the upper part of a wide value
-_WITH_CARRY = re.compile(r"adc|sbb|sbc|addc|subc|rsc")
 
 
 class Stream(NamedTuple):
@@ -60,20 +50,22 @@ def streams(side: Side, places: Sequence[int]) -> tuple[Stream, ...]:
     """
     forms: dict[str, Form] = {}
     groups: dict[tuple[Any, ...], list[tuple[int, int, int]]] = {}
+    semantics = side.body.arch.semantics
     for k in places:
-        done, item = side.deeds[k], side.body.items[k]
+        done, item = side.effects[k], side.body.items[k]
         memory = done.memory
-        before, after = _writeback(item, memory, done, side.body.isa)
+        moves = memory is not None and bool(memory.base)
+        before, after = semantics.writeback(item.operands, done) if moves else (0, 0)
         if memory and before:
             forms[memory.base] = _plus(_form(forms, memory.base), ({}, before))
         if memory and (done.loads or done.stores) and not side.on_stack(k):
             offset = 0 if before or after else memory.offset
-            at = _address(forms, memory, _scale(item.operands), offset)
+            at = _address(forms, memory, semantics.scale(item.operands), offset)
             for stores in {not done.loads, done.stores}:
                 if at is None:
                     break
                 key = *sorted(at[0].items()), memory.symbol, stores
-                size = access_bytes(item, done, side.body.isa)
+                size = access_bytes(side, k)
                 groups.setdefault(key, []).append((k, at[1], size))
         if memory and after:
             forms[memory.base] = _plus(_form(forms, memory.base), ({}, after))
@@ -127,7 +119,8 @@ def _address(forms: Mapping[str, Form], memory: Memory, scale: int, offset: int)
 
 def _result(side: Side, k: int, forms: Mapping[str, Form]) -> Form:
     """Return the form of what an instruction writes to its one register."""
-    done, item = side.deeds[k], side.body.items[k]
+    done, item = side.effects[k], side.body.items[k]
+    semantics = side.body.arch.semantics
     if len(side.written(k)) != 1 or done.packed or (done.loads or done.stores):
         return None
     if done.kind == b.CONSTANT:
@@ -136,11 +129,11 @@ def _result(side: Side, k: int, forms: Mapping[str, Form]) -> Form:
         memory = done.memory
         if memory is None or memory.symbol:
             return None
-        return _address(forms, memory, _scale(item.operands), memory.offset)
+        return _address(forms, memory, semantics.scale(item.operands), memory.offset)
     read = side.read(k)
     if done.kind in (b.MOVE, b.EXTEND) and len(read) == 1:
         return _form(forms, min(read))
-    if done.kind not in (b.ADD, b.SUB) or _WITH_CARRY.match(item.mnemonic):
+    if done.kind not in (b.ADD, b.SUB) or semantics.carry.match(item.mnemonic):
         return None
     if done.immediate is not None and len(read) == 1:
         by = -done.immediate if done.kind == b.SUB else done.immediate
@@ -150,15 +143,15 @@ def _result(side: Side, k: int, forms: Mapping[str, Form]) -> Form:
 
 def _sum(side: Side, k: int, forms: Mapping[str, Form]) -> Form:
     """Return the form of the sum of an addition's registers."""
-    isa = isa_of(side.body.isa)
+    syntax = side.body.arch.syntax
     operands = side.body.items[k].operands
-    sources = operands[1:] if len(operands) == 3 and side.body.isa != "x86" else operands
-    names = [isa.register.findall(operand) for operand in sources]
+    sources = operands[1:] if len(operands) == 3 and not syntax.destination_last else operands
+    names = [syntax.register.findall(operand) for operand in sources]
     if len(operands) > 3 or any(len(found) != 1 for found in names):
         return None  # shifted, or not registers alone
     total: Form = ({}, 0)
     for found in names:
-        total = _plus(total, _form(forms, isa.family(found[0])[0]))
+        total = _plus(total, _form(forms, syntax.family(found[0])[0]))
     return total
 
 
@@ -172,7 +165,7 @@ def counter_steps(side: Side, places: Sequence[int]) -> dict[int, int]:
     registers = {k: own[1] for k in places if (own := _constant_step(side, k))}
     slots = {}
     for k in places:
-        done = side.deeds[k]
+        done = side.effects[k]
         counts = done.kind in (b.ADD, b.SUB) and done.loads and done.stores
         if k in side.slots and counts and done.immediate:
             slots[k] = -done.immediate if done.kind == b.SUB else done.immediate
@@ -183,16 +176,16 @@ def counter_steps(side: Side, places: Sequence[int]) -> dict[int, int]:
 
 def _through_slot(side: Side, k: int) -> bool:
     """Tell whether what an instruction counts was loaded from a slot and goes back there."""
-    near = {side.deeds[j].memory: j for j in range(max(k - 3, 0), k) if side.deeds[j].loads}
+    near = {side.effects[j].memory: j for j in range(max(k - 3, 0), k) if side.effects[j].loads}
     return any(
-        side.deeds[j].stores and side.deeds[j].memory in near and j in side.slots
+        side.effects[j].stores and side.effects[j].memory in near and j in side.slots
         for j in range(k + 1, min(k + 3, len(side)))
     )
 
 
 def _constant_step(side: Side, k: int) -> tuple[str, int] | None:
     """Return (register family, step) of an instruction that adds a constant to a register."""
-    done = side.deeds[k]
+    done = side.effects[k]
     if done.kind not in (b.ADD, b.SUB, b.ADDRESS) or done.packed:
         return None
     if done.kind == b.ADDRESS:
@@ -206,54 +199,15 @@ def _constant_step(side: Side, k: int) -> tuple[str, int] | None:
     return min(written), -by if done.kind == b.SUB else by
 
 
-def _writeback(item: Instruction, memory: Memory | None, done: b.Deed, isa: str) -> tuple[int, int]:
-    """Return by how much an access moves its base register, before it and after it."""
-    if memory is None or not memory.base or isa in ("x86", "riscv", "ptx"):
-        return 0, 0
-    for index, operand in enumerate(item.operands):
-        found = _BEFORE.search(operand)
-        if found:
-            return int(found[1] or -1), 0
-        if _AFTER.search(operand):
-            return 0, 1 if isa == "avr" else done.bits // 8
-        if operand.startswith("[") and index + 1 < len(item.operands):
-            return 0, b.number(item.operands[index + 1]) or 0
-    return 0, 0
-
-
-@lru_cache(maxsize=1 << 15)
-def _scale(operands: tuple[str, ...]) -> int:
-    for operand in operands:
-        found = _SCALE.search(operand)
-        if found:
-            return int(found[1]) if found[1] else 1 << int(found[2])
-    return 1
-
-
-def access_bytes(item: Instruction, done: b.Deed, isa: str) -> int:
+def access_bytes(side: Side, k: int) -> int:
     """Return how many bytes an instruction loads or stores, 0 when that is not known."""
-    name = item.mnemonic.rpartition(" ")[2]
-    narrow = re.match(r"mov[sz]([bwl])[wlq]$", name) if isa == "x86" else None
-    if narrow:
-        return _SIZES[narrow[1]]
-    if isa in ("aarch64", "arm"):
-        small = re.match(r"(?:ldu?r|stu?r)s?([bh])", name)
-        if small:
-            return _SIZES[small[1]]
-        if name.startswith("ldrsw"):
-            return 4
-        pair = 2 if re.match(r"ld[n]?p|st[n]?p|ldrd|strd", name) else 1
-        return pair * (done.width // 8 if done.packed else done.bits // 8)
-    if done.packed:
-        if done.width and re.match(r"v?pmov[sz]x", name):
-            return 0
-        return done.width // 8
-    return done.bits // 8
+    name = side.body.items[k].mnemonic.rpartition(" ")[2]
+    return side.body.arch.semantics.access_bytes(name, side.effects[k])
 
 
 def _joined(side: Side, rows: Sequence[tuple[int, int, int]]) -> list[tuple[int, int, int]]:
     """Return accesses with the pieces of one wide value joined, as narrow machines take it."""
-    if side.body.isa not in ("avr", "msp430"):
+    if not side.body.arch.semantics.narrow:
         return list(rows)
     out: list[tuple[int, int, int]] = []
     for k, at, size in sorted(rows, key=lambda row: row[1]):
@@ -267,10 +221,10 @@ def _joined(side: Side, rows: Sequence[tuple[int, int, int]]) -> list[tuple[int,
 
 def _one_value(side: Side, first: int, second: int) -> bool:
     """Tell whether two accesses take neighbouring pieces of one value."""
-    if _CARRY.match(side.body.items[second].mnemonic):
+    if side.body.arch.semantics.carry.match(side.body.items[second].mnemonic):
         return True
     numbers = []
     for k in (first, second):
-        names = re.findall(r"\br(\d+)\b", " ".join(side.body.items[k].operands))
+        names = re.findall(r"\b[a-z](\d+)\b", " ".join(side.body.items[k].operands))
         numbers.append(int(names[0]) if names else -9)
     return numbers[1] - numbers[0] == 1

@@ -2,6 +2,8 @@
 
 import re
 
+from hot_anvil.core.arch.helpers import ATOMIC_CALL, RETPOLINE
+
 BLOCK_CALLS = frozenset(
     "memset memcpy memmove bzero strlen wcslen memcmp bcmp memchr strchr strcpy stpcpy rawmemchr"
     " __memset_chk __memcpy_chk".split()
@@ -15,9 +17,6 @@ PANIC = re.compile(
     r".*(?:panic|unwrap_failed|expect_failed|_index_fail|out_of_range|slice_\w+_fail|bad_\w+).*"
     r"|abort|__assert_fail|__assert|_ZSt\d+__throw_\w+|__cxa_throw|__cxa_bad_\w+|__builtin_trap"
 )
-PROBE = re.compile(r"(?:lock )?or[lq] \$0,\d*\(%[er]sp(?:,.*)?\)")
-ATOMIC_CALL = re.compile(r"__aarch64_\w+|__atomic_\w+|__sync_\w+")
-RETPOLINE = re.compile(r"__x86_(?:indirect|return)_thunk\w*|__llvm_retpoline\w*")
 HEAP = re.compile(
     r"(?:malloc|calloc|realloc|free|aligned_alloc|posix_memalign|strdup|strndup|_Zn[wa]\w+|_Zd[la]\w+"
     r"|__rust_(?:no_)?(?:alloc|dealloc|realloc)\w*|.*exchange_malloc.*)"

@@ -31,14 +31,15 @@ class Shape(NamedTuple):
 def shape_of(side: Side, among: Sequence[int]) -> Shape:
     """Return the commonest shape of the packed calculations, else of packed loads and stores."""
     packed = side.packed(among)
-    moved = [k for k in among if side.deeds[k].packed and side.deeds[k].memory]
-    known = [k for k in packed if side.deeds[k].bits and side.kinds[k] not in (b.LOGIC, b.SHIFT)]
-    known = known or [k for k in packed if side.deeds[k].bits]
+    moved = [k for k in among if side.effects[k].packed and side.effects[k].memory]
+    known = [k for k in packed if side.effects[k].bits and side.kinds[k] not in (b.LOGIC, b.SHIFT)]
+    known = known or [k for k in packed if side.effects[k].bits]
     counted = Counter(
-        Shape(d.lanes, d.bits, d.element, d.width) for d in (side.deeds[k] for k in known or moved)
+        Shape(d.lanes, d.bits, d.element, d.width)
+        for d in (side.effects[k] for k in known or moved)
     )
     if not counted:
-        widths = [side.deeds[k].width for k in packed] or [0]
+        widths = [side.effects[k].width for k in packed] or [0]
         return Shape(0, 0, "", max(widths))
     return max(counted, key=lambda s: (counted[s], s.width))
 
@@ -52,7 +53,7 @@ def is_vector_loop(side: Side, loop: int) -> bool:
         return False
     blocks = side.loops[loop].blocks
     inner = [k for k, other in enumerate(side.loops) if other.blocks < blocks]
-    touches = any(side.deeds[k].packed and side.deeds[k].memory for k in own)
+    touches = any(side.effects[k].packed and side.effects[k].memory for k in own)
     return touches or not any(is_vector(side, side.own(k)) for k in inner)
 
 
@@ -60,6 +61,6 @@ def is_vector(side: Side, among: Sequence[int]) -> bool:
     """Tell whether a loop works on packed data: calculates with it, or copies all it moves so."""
     if side.packed(among):
         return True
-    loads = [k for k in side.loads(among) if side.deeds[k].packed]
-    stores = [k for k in side.stores(among) if side.deeds[k].packed]
+    loads = [k for k in side.loads(among) if side.effects[k].packed]
+    stores = [k for k in side.stores(among) if side.effects[k].packed]
     return bool(stores) and (bool(loads) or not side.loads(among))

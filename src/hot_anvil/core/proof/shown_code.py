@@ -12,8 +12,8 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
-from hot_anvil.core.arch import isa_of
-from hot_anvil.core.arch.records import Isa
+from hot_anvil.core.arch import architecture, syntax_of
+from hot_anvil.core.arch.records import Architecture, Syntax
 from hot_anvil.core.asm.disassembly import Decoded
 from hot_anvil.core.code.records import Code, Instruction
 from hot_anvil.core.code.text import section_of
@@ -27,8 +27,6 @@ _DATA_LINE = re.compile(
     r"(?:[^\s:\"]+:)?\s*\.(?:long|quad|[248]?byte|word|short|hword|value|ascii|asciz|string|zero"
     r"|float|double|xword|dword)\b"
 )
-# Instructions with two encodings, between which an assembler and a compiler choose differently.
-_SHIFT_BY_ONE = re.compile(r"^((?:sh[lr]|sa[lr]|ro[lr]|rc[lr])[bwlq]?) \$0x1,")
 
 
 def prove_text(
@@ -40,14 +38,11 @@ def prove_text(
     is the disassembler's view of the object. Also returns what the object
     holds of each line of the text.
     """
-    isa = isa_of(code.isa)
-    starts = _starts_by_section(listed, text, 1 << 16 if code.isa == "avr" else 0)
+    isa, tooling = syntax_of(code.isa), architecture(code.isa).tooling
+    starts = _starts_by_section(listed, text, tooling.listing_wraps)
     shown = Counter(i.text_line for f in code.functions for i in f.instructions)
     expands = {
-        i.text_line
-        for f in code.functions
-        for i in f.instructions
-        if isa.expands and isa.expands.match(i.mnemonic)
+        i.text_line for f in code.functions for i in f.instructions if isa.expands.match(i.mnemonic)
     }
     places: Places = {}
     padding = data = 0
@@ -86,7 +81,7 @@ def prove_order(code: Code, decoded: Sequence[Decoded]) -> tuple[Proof, Places]:
     For targets without a GNU assembler: the mnemonics of each section must
     agree one by one, apart from padding and data.
     """
-    isa = isa_of(code.isa)
+    isa = syntax_of(code.isa)
     places: Places = {}
     padding = data = total = 0
     sections = dict.fromkeys([d.section for d in decoded] + [f.section for f in code.functions])
@@ -151,7 +146,7 @@ def with_addresses(
     return code._replace(functions=functions)
 
 
-def _plain(instruction: Instruction, isa: Isa) -> str:
+def _plain(instruction: Instruction, isa: Syntax) -> str:
     mnemonic = instruction.mnemonic.partition(" ")[0]
     return isa.same.get(mnemonic, mnemonic)
 
@@ -164,13 +159,13 @@ def match_objects(
     Returns the first disagreement ("" when they agree), and for each place
     (section, address) of the first object what the second holds there.
     """
-    isa = isa_of(isa_name)
+    arch = architecture(isa_name)
     matched: dict[tuple[str, int], Decoded] = {}
     for section in dict.fromkeys(item.section for item in (*text_object, *own)):
         # Data holds what the linker fills in, and nothing of it is shown as code.
         left = [d for d in text_object if d.section == section and not d.is_data]
         right = [d for d in own if d.section == section and not d.is_data]
-        pairs = _paired(left, right, isa)
+        pairs = _paired(left, right, arch)
         if isinstance(pairs, str):
             return pairs, {}
         why = _targets_agree(pairs)
@@ -181,14 +176,19 @@ def match_objects(
 
 
 def _paired(
-    left: list[Decoded], right: list[Decoded], isa: Isa
+    left: list[Decoded], right: list[Decoded], arch: Architecture
 ) -> list[tuple[Decoded, Decoded]] | str:
+    isa, long_jump = arch.syntax, arch.disassembly.long_jump
     pairs: list[tuple[Decoded, Decoded]] = []
     i = j = 0
     while i < len(left) or j < len(right):
         a = left[i] if i < len(left) else None
         b = right[j] if j < len(right) else None
-        if a and b and (_agree(a, b, isa) or (pairs and _ends_long_jump(pairs[-1], a, b))):
+        if (
+            a
+            and b
+            and (_agree(a, b, arch) or (pairs and _ends_long_jump(long_jump, pairs[-1], a, b)))
+        ):
             pairs.append((a, b))
             i, j = i + 1, j + 1
         elif a and isa.fillers.match(a.text):
@@ -202,25 +202,23 @@ def _paired(
     return pairs
 
 
-def _agree(a: Decoded, b: Decoded, isa: Isa) -> bool:
+def _agree(a: Decoded, b: Decoded, arch: Architecture) -> bool:
     """Tell whether two objects hold the same instruction at a place."""
-    open_ends = a.relocation or b.relocation or "(%rip)" in a.text
+    isa, written = arch.syntax, arch.disassembly
+    open_place = bool(written.open_place) and written.open_place in a.text
+    open_ends = a.relocation or b.relocation or open_place
     if open_ends or (isa.fillers.match(a.text) and isa.fillers.match(b.text)):
         # What the linker fills in reads as some number that depends on the assembler.
         return a.text.split()[0] == b.text.split()[0]
-    return _spelled(a.text) == _spelled(b.text)
+    return written.one_encoding(a.text) == written.one_encoding(b.text)
 
 
-def _ends_long_jump(before: tuple[Decoded, Decoded], a: Decoded, b: Decoded) -> bool:
-    """Tell whether a and b end a RISC-V jump in two parts, which one assembler filled in itself."""
-    starts = all(item.text.startswith("auipc") for item in before)
+def _ends_long_jump(
+    long_jump: re.Pattern[str], before: tuple[Decoded, Decoded], a: Decoded, b: Decoded
+) -> bool:
+    """Tell whether a and b end a jump in two parts, which one assembler filled in itself."""
+    starts = all(long_jump.match(item.text) for item in before)
     return starts and a.text.split()[0] == b.text.split()[0]
-
-
-def _spelled(text: str) -> str:
-    if text.startswith("xchg"):  # the operands have no order
-        return " ".join(sorted(re.split(r"[ ,]", text)))
-    return _SHIFT_BY_ONE.sub(r"\1 ", text)
 
 
 def _targets_agree(pairs: list[tuple[Decoded, Decoded]]) -> str:

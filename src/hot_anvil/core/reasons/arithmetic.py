@@ -1,6 +1,5 @@
 """Arithmetic: multiplications and divisions replaced, float operations fused and reordered."""
 
-import re
 from collections.abc import Iterator, Sequence
 
 from hot_anvil.core.arch import semantics as b
@@ -14,7 +13,6 @@ FUSED, REASSOCIATED, INVERSE = (
     "float operations reassociated",
     "float division into multiply",
 )
-_SCALED = re.compile(r"lsl |uxtw |sxtw |\(.*,.*,[248]\)|,lsl|sh[123]add|,lsl#")
 
 
 def _work(side: Side, place: Place, kinds: Sequence[str]) -> list[int]:
@@ -26,21 +24,22 @@ def multiplied(view: View) -> Iterator[Reason]:
     a, c = view.a, view.b
     if len(c.of((b.MUL,))) >= len(a.of((b.MUL,))):
         return
+    scaled = c.body.arch.semantics.scaled
     for place in view.lines:
-        mine = [k for k in _work(a, place, (b.MUL,)) if not a.deeds[k].packed]
+        mine = [k for k in _work(a, place, (b.MUL,)) if not a.effects[k].packed]
         if not mine or _work(c, place, (b.MUL, b.MULHIGH, b.FMUL)) or _work(a, place, (b.DIV,)):
             continue
         made = [
             k for k in c.at.get(place, ())
             if c.kinds[k] == b.SHIFT
-            or (c.kinds[k] in (b.ADDRESS, b.ADD, b.SUB, b.MOVE) and _SCALED.search(c.body.texts[k]))
+            or (c.kinds[k] in (b.ADDRESS, b.ADD, b.SUB, b.MOVE) and scaled.search(c.body.texts[k]))
         ]  # fmt: skip
         before = _work(a, place, (b.SHIFT,))
         if not made or len(_work(c, place, (b.SHIFT,))) + len(made) <= len(before):
             continue
         if len(_work(a, place, (b.CALL,))) != len(_work(c, place, (b.CALL,))):
             continue  # code that is called on one side only
-        if any(c.deeds[k].packed for k in made) or _work(c, place, (b.DIV,)):
+        if any(c.effects[k].packed for k in made) or _work(c, place, (b.DIV,)):
             continue
         if len(_scaled(c, place)) <= len(_scaled(a, place)) and len(
             _work(c, place, (b.SHIFT,))
@@ -54,7 +53,8 @@ def multiplied(view: View) -> Iterator[Reason]:
 
 
 def _scaled(side: Side, place: Place) -> list[int]:
-    return [k for k in side.at.get(place, ()) if _SCALED.search(side.body.texts[k])]
+    scaled = side.body.arch.semantics.scaled
+    return [k for k in side.at.get(place, ()) if scaled.search(side.body.texts[k])]
 
 
 def divided(view: View) -> Iterator[Reason]:
@@ -126,8 +126,8 @@ def reassociated(view: View) -> Iterator[Reason]:
         if not found:
             continue
         mine, theirs = _chains(a, a.own(loop)), _chains(c, c.own(found[0]))
-        wide = [k for k in theirs if c.deeds[k].packed]
-        packed_before = any(a.deeds[k].packed for k in mine)
+        wide = [k for k in theirs if c.effects[k].packed]
+        packed_before = any(a.effects[k].packed for k in mine)
         places = {c.places[k] for k in theirs} | {a.places[k] for k in mine}
         if mine and ((wide and not packed_before) or _separate(c, theirs) > _separate(a, mine)):
             told |= places
@@ -177,7 +177,7 @@ def _straight(view: View, told: set[Place]) -> Iterator[Reason]:
         others = any(_work(s, place, (b.FMA,)) for s in (view.a, view.b))
         if others or min(len(mine), len(theirs)) < 1 or max(len(mine), len(theirs)) < 2:
             continue
-        if any(s.deeds[k].packed for s, own in ((view.a, mine), (view.b, theirs)) for k in own):
+        if any(s.effects[k].packed for s, own in ((view.a, mine), (view.b, theirs)) for k in own):
             continue
         divisions = [len(_work(s, place, (b.FDIV,))) for s in (view.a, view.b)]
         if divisions[0] == divisions[1] and (

@@ -10,7 +10,6 @@ from hot_anvil.core.reasons.context import View
 
 SELECTED, SIGNED, TABLE = "branch into select", "signedness", "jump table"
 VALUES, RANGE, BITS = "table of values", "tests merged", "tests as a bit mask"
-_CARRY = re.compile(r"(?:sbb|adc)[bwlq]? ")
 _TABLES = re.compile(
     r"CSWTCH\.\d+|\.?Lswitch\.table[\w.]*|switch\.table[\w.]*|\.?L?reltable[\w.]*|\.LANCHOR\d+"
 )
@@ -37,15 +36,14 @@ def selects(side: Side) -> list[int]:
     """Return what takes the place of a branch: selects, sets, masks, minimum and maximum."""
     out = side.of((b.SELECT, b.MINMAX))
     out += [k for k in side.of((b.SET,)) if not _branched_on(side, k)]
-    for k, done in enumerate(side.deeds):
+    flag_selects = side.body.arch.semantics.flag_selects
+    for k, done in enumerate(side.effects):
         text = side.body.texts[k]
-        if _CARRY.match(text) and side.body.isa == "x86":
+        if flag_selects.match(text):
             out.append(k)
         elif done.kind == b.SHIFT and done.signed == "signed" and done.immediate in (15, 31, 63):
             out.append(k)  # all bits become the sign: a mask
-        elif (done.packed and done.kind == b.COMPARE) or re.search(
-            r"(?:asr|lsr) #?(?:31|63)$", text
-        ):
+        elif done.packed and done.kind == b.COMPARE:
             out.append(k)
     return out
 
@@ -77,7 +75,7 @@ def selected(view: View) -> Iterator[Reason]:
         made = [k for k in theirs if near(place, c.places[k]) and c.body.texts[k] not in known]
         if not made:
             continue
-        masks = all(c.deeds[k].kind in (b.SHIFT, b.SUB, b.ADD, b.COMPARE) for k in made)
+        masks = all(c.effects[k].kind in (b.SHIFT, b.SUB, b.ADD, b.COMPARE) for k in made)
         what = "a mask" if masks else "a select" if c.of((b.SELECT,), made) else "a flag or minimum"
         texts = (
             f"the branch became {what}: no jump, both ways are computed",
@@ -98,7 +96,7 @@ def signedness(view: View) -> Iterator[Reason]:
         mine = [k for k in a.of(kinds, a.at.get(place, ())) if _ordered(a, k)]
         theirs = [k for k in c.of(kinds, c.at.get(place, ())) if _ordered(c, k)]
         mine, theirs = mine + _by_carry(a, place), theirs + _by_carry(c, place)
-        tables = any(side.deeds[k].indirect for side in (a, c) for k in side.at.get(place, ()))
+        tables = any(side.effects[k].indirect for side in (a, c) for k in side.at.get(place, ()))
         if not mine or not theirs or len(mine) != len(theirs) or tables:
             continue
         signs = [{_sign(side, k) for k in own} for side, own in ((a, mine), (c, theirs))]
@@ -118,21 +116,20 @@ def signedness(view: View) -> Iterator[Reason]:
 
 def _by_carry(side: Side, place: Place) -> list[int]:
     """Return what adds or subtracts the outcome of an unsigned comparison just before it."""
-    if side.body.isa != "x86":
-        return []
+    flag_selects = side.body.arch.semantics.flag_selects
     return [
         k
         for k in side.at.get(place, ())
-        if k and _CARRY.match(side.body.texts[k]) and side.kinds[k - 1] == b.COMPARE
+        if k and flag_selects.match(side.body.texts[k]) and side.kinds[k - 1] == b.COMPARE
     ]
 
 
 def _ordered(side: Side, k: int) -> bool:
-    return side.deeds[k].condition in b.SIGNED | b.UNSIGNED
+    return side.effects[k].condition in b.SIGNED | b.UNSIGNED
 
 
 def _sign(side: Side, k: int) -> str:
-    return "signed" if side.deeds[k].condition in b.SIGNED else "unsigned"
+    return "signed" if side.effects[k].condition in b.SIGNED else "unsigned"
 
 
 def _shifted(view: View, place: Place) -> bool:
@@ -140,21 +137,22 @@ def _shifted(view: View, place: Place) -> bool:
     counts = []
     for side in (view.a, view.b):
         sums = side.of((b.ADD, b.SUB, b.ADDRESS), side.at.get(place, ()))
-        plain = [k for k in sums if side.deeds[k].immediate not in (None, 0)]
-        counts.append(sum(not _CARRY.match(side.body.texts[k]) for k in plain))
+        plain = [k for k in sums if side.effects[k].immediate not in (None, 0)]
+        flag_selects = side.body.arch.semantics.flag_selects
+        counts.append(sum(not flag_selects.match(side.body.texts[k]) for k in plain))
     return counts[0] != counts[1]
 
 
 def merged(view: View) -> Iterator[Reason]:
     """Two tests of ``a`` against constants that are one unsigned test in ``b``."""
     a, c = view.a, view.b
-    vectors = {c.body.loop_of[k] for k in range(len(c)) if c.deeds[k].packed} - {-1}
+    vectors = {c.body.loop_of[k] for k in range(len(c)) if c.effects[k].packed} - {-1}
     wide = {c.places[k] for k in range(len(c)) if c.body.loop_of[k] in vectors}
     for place in view.lines:
         mine = [k for k in a.of((b.BRANCH, b.SET), a.at.get(place, ())) if _ordered(a, k)]
         if len(mine) < 2 or place in wide:  # or tests of a vectorised loop's own
             continue
-        bounds = {a.deeds[k].immediate for k in a.of((b.COMPARE, b.SUB), a.at[place])} - {None}
+        bounds = {a.effects[k].immediate for k in a.of((b.COMPARE, b.SUB), a.at[place])} - {None}
         ordered = [k for k in c.of(_DECIDES, c.at.get(place, ())) if _ordered(c, k)]
         unsigned = [k for k in ordered if _sign(c, k) == "unsigned"]
         moved = [k for j in unsigned for k in _moved_range(c, j)]
@@ -181,7 +179,7 @@ def _moved_range(side: Side, k: int) -> list[int]:
     near = [j for j in range(max(k - 5, 0), k) if block[j] == block[k]]
     out = []
     for j in side.of((b.ADD, b.SUB, b.ADDRESS), near):
-        done = side.deeds[j]
+        done = side.effects[j]
         by = done.memory.offset if done.kind == b.ADDRESS and done.memory else done.immediate
         if by and not (done.loads or done.stores) and not done.packed:
             out.append(j)
@@ -209,12 +207,15 @@ def tables(view: View) -> Iterator[Reason]:
             "code for each case instead of a table of the values",
         )
         yield view.reason(VALUES, texts, mine or chain, values, places)
-    bits = [
-        k for k, text in enumerate(c.body.texts) if text.startswith("bt") and c.body.isa == "x86"
-    ]
-    if bits and len(chain) > len(_chain(c)) and not any(t.startswith("bt") for t in a.body.texts):
+    bits, before = _bit_tests(c), _bit_tests(a)
+    if bits and len(chain) > len(_chain(c)) and not before:
         texts = ("the cases are tested as bits of one mask", "the cases are tested one by one")
         yield view.reason(BITS, texts, chain, bits, None, LIKELY)
+
+
+def _bit_tests(side: Side) -> list[int]:
+    bit_tests = side.body.arch.semantics.bit_tests
+    return [k for k, text in enumerate(side.body.texts) if bit_tests.match(text)]
 
 
 def _cases(view: View, places: Iterable[Place]) -> set[Place]:
@@ -230,7 +231,7 @@ def _cases(view: View, places: Iterable[Place]) -> set[Place]:
 
 
 def _table_jumps(side: Side) -> list[int]:
-    jumps = [k for k in side.of((b.JUMP,)) if side.deeds[k].indirect]
+    jumps = [k for k in side.of((b.JUMP,)) if side.effects[k].indirect]
     return jumps if side.body.table_goals else []
 
 
@@ -251,9 +252,9 @@ def _value_tables(side: Side, other: Side) -> list[int]:
         k
         for k, item in enumerate(side.body.items)
         if set(_TABLES.findall(",".join(item.operands))) - known
-        and side.deeds[k].kind not in (b.JUMP, b.BRANCH, b.CALL)
+        and side.effects[k].kind not in (b.JUMP, b.BRANCH, b.CALL)
     ]
-    return named if named and any(side.deeds[k].loads for k in range(len(side))) else []
+    return named if named and any(side.effects[k].loads for k in range(len(side))) else []
 
 
 RULES = (selected, signedness, merged, tables)

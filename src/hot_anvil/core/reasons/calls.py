@@ -90,15 +90,15 @@ def _owner(view: View, name: str) -> tuple[str, str]:
 def tail_called(view: View) -> Iterator[Reason]:
     """A call before a return in ``a`` that is a jump in ``b``."""
     a, c = view.a, view.b
-    before = Counter(plain_name(n) for k, n in a.calls if a.deeds[k].kind == b.CALL)
+    before = Counter(plain_name(n) for k, n in a.calls if a.effects[k].kind == b.CALL)
     jumps: dict[str, list[int]] = {}
     for k, name in c.calls:
-        if c.deeds[k].kind == b.JUMP:
+        if c.effects[k].kind == b.JUMP:
             jumps.setdefault(plain_name(name), []).append(k)
-    already = Counter(plain_name(n) for k, n in a.calls if a.deeds[k].kind == b.JUMP)
+    already = Counter(plain_name(n) for k, n in a.calls if a.effects[k].kind == b.JUMP)
     for name, found in jumps.items():
         if before[name] and len(found) > already[name]:
-            calls = [k for k in _of(a, name) if a.deeds[k].kind == b.CALL]
+            calls = [k for k in _of(a, name) if a.effects[k].kind == b.CALL]
             title = view.world.title(name)
             texts = (
                 f"the call of {title} is a jump: the function does not come back here",
@@ -111,9 +111,9 @@ def tail_called(view: View) -> Iterator[Reason]:
 
 def _indirect_tail(view: View) -> Iterator[Reason]:
     a, c = view.a, view.b
-    calls = [k for k in a.of((b.CALL,)) if a.deeds[k].indirect]
-    jumps = [k for k in c.of((b.JUMP,)) if c.deeds[k].indirect and not c.body.table_goals]
-    if calls and jumps and not [k for k in a.of((b.JUMP,)) if a.deeds[k].indirect]:
+    calls = [k for k in a.of((b.CALL,)) if a.effects[k].indirect]
+    jumps = [k for k in c.of((b.JUMP,)) if c.effects[k].indirect and not c.body.table_goals]
+    if calls and jumps and not [k for k in a.of((b.JUMP,)) if a.effects[k].indirect]:
         text = "the indirect call is a jump: the function does not come back here"
         yield view.reason(TAIL, (text, "the indirect jump is a call again"), calls, jumps)
 
@@ -122,8 +122,8 @@ def recursion(view: View) -> Iterator[Reason]:
     """A function that calls itself in ``a`` and loops in ``b``."""
     a, c = view.a, view.b
     own = plain_name(view.function)
-    calls = [k for k in _of(a, own) if a.deeds[k].kind == b.CALL]
-    left = [k for k in _of(c, own) if c.deeds[k].kind == b.CALL]
+    calls = [k for k in _of(a, own) if a.effects[k].kind == b.CALL]
+    left = [k for k in _of(c, own) if c.effects[k].kind == b.CALL]
     if calls and len(left) < len(calls) and len(c.loops) > len(a.loops):
         texts = ("the call of itself became a loop", "it calls itself, no longer a loop")
         backs = [k for k in range(len(c)) if 0 <= c.body.goals[k] <= k]
@@ -137,7 +137,7 @@ def other_call(view: View) -> Iterator[Reason]:
         places = a.lines(a.own(loop))
         calls = [] if found else became_call(view, places)
         if calls:
-            done = c.deeds[calls[0]]
+            done = c.effects[calls[0]]
             what = f"a call of {done.target}" if done.target else "one block instruction"
             texts = (f"the loop became {what}", f"a loop instead of {what}")
             yield view.reason(
@@ -192,8 +192,8 @@ def _swapped(view: View) -> Iterator[Reason]:
 def direct(view: View) -> Iterator[Reason]:
     """An indirect call of ``a`` whose goal ``b`` knows, or guesses and compares first."""
     a, c = view.a, view.b
-    calls = [k for k in a.of((b.CALL,)) if a.deeds[k].indirect]
-    left = [k for k in range(len(c)) if c.deeds[k].indirect and c.kinds[k] in (b.CALL, b.JUMP)]
+    calls = [k for k in a.of((b.CALL,)) if a.effects[k].indirect]
+    left = [k for k in range(len(c)) if c.effects[k].indirect and c.kinds[k] in (b.CALL, b.JUMP)]
     guessed = _guessed(c) if calls and not _guessed(a) else []
     if not calls or (len(calls) <= len(left) and not guessed):
         return
@@ -207,7 +207,7 @@ def direct(view: View) -> Iterator[Reason]:
     if guessed:
         how = "the indirect call's likely goal is compared first, and reached directly"
     elif made:
-        how = f"the indirect call is made direct: {view.world.title(c.deeds[made[0]].target)}"
+        how = f"the indirect call is made direct: {view.world.title(c.effects[made[0]].target)}"
     else:
         how = "the indirect call's goal is known, and it is inlined"
     texts = (how, "the call goes through a pointer, no longer to a known function")

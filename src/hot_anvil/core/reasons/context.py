@@ -151,5 +151,5 @@ def _overlap(one: Counter[Place], other: Counter[Place]) -> float:
 def _work(side: Side, loop: int) -> tuple[int, int]:
     """Return how much a loop does in a pass: packed calculations count first."""
     own = side.own(loop)
-    vectors = sum(side.deeds[k].width > 0 for k in own)
+    vectors = sum(side.effects[k].width > 0 for k in own)
     return vectors, len(own)

@@ -4,7 +4,7 @@ from bisect import bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.asm.calls import callee, only_jump
 from hot_anvil.core.diff.by_line import Twin
 from hot_anvil.core.diff.edited import LineMap
@@ -71,7 +71,7 @@ def make_context(
 
 
 def _targets(body: Body) -> set[str]:
-    isa = isa_of(body.isa)
+    isa = syntax_of(body.isa)
     return {callee(item, isa) for item in body.items}
 
 
@@ -194,7 +194,7 @@ def _folded(twin: Twin, paired: Sequence[Paired], context: Context) -> Reason | 
     for own, other, gained in (
         (twin.right, twin.left, True), (twin.left, twin.right, False)
     ):  # fmt: skip
-        name = only_jump(own.items, isa_of(own.isa))
+        name = only_jump(own.items, syntax_of(own.isa))
         known = name in context.names or name == other.owner
         if not known or name == own.owner or name in _targets(other) or len(other.items) == 1:
             continue

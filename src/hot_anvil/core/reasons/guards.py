@@ -4,17 +4,10 @@ import re
 from collections.abc import Iterator
 
 from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.helpers import ATOMIC_CALL, RETPOLINE
 from hot_anvil.core.diff.records import CERTAIN, Reason
 from hot_anvil.core.model.function import Side
-from hot_anvil.core.model.symbols import (
-    ATOMIC_CALL,
-    CHECKED_COPY,
-    PANIC,
-    PROBE,
-    RETPOLINE,
-    SANITISER,
-    STACK_GUARD,
-)
+from hot_anvil.core.model.symbols import CHECKED_COPY, PANIC, SANITISER, STACK_GUARD
 from hot_anvil.core.reasons.context import View
 
 HARDENED, CHECKED, ATOMIC, INLINE = "hardening", "check dropped", "atomic access", "inline assembly"
@@ -22,14 +15,14 @@ HARDENED, CHECKED, ATOMIC, INLINE = "hardening", "check dropped", "atomic access
 
 def _calls(side: Side, pattern: re.Pattern[str]) -> list[int]:
     return [
-        k for k, done in enumerate(side.deeds) if done.target and pattern.fullmatch(done.target)
+        k for k, done in enumerate(side.effects) if done.target and pattern.fullmatch(done.target)
     ]
 
 
 def _guard_values(side: Side) -> list[int]:
     return [
         k
-        for k, done in enumerate(side.deeds)
+        for k, done in enumerate(side.effects)
         if done.memory
         and ((done.memory.segment in ("%fs", "%gs") and done.memory.offset in (40, 20))
              or "__stack_chk_guard" in done.memory.symbol)
@@ -66,9 +59,9 @@ def hardened(view: View) -> Iterator[Reason]:
         (SANITISER, "checks at run time are called"),
         (RETPOLINE, "indirect branches go through a thunk that keeps speculation out"),
     ):
-        calls = [k for k in _calls(c, pattern) if not STACK_GUARD.fullmatch(c.deeds[k].target)]
+        calls = [k for k in _calls(c, pattern) if not STACK_GUARD.fullmatch(c.effects[k].target)]
         if calls and not [
-            k for k in _calls(a, pattern) if not STACK_GUARD.fullmatch(a.deeds[k].target)
+            k for k in _calls(a, pattern) if not STACK_GUARD.fullmatch(a.effects[k].target)
         ]:
             yield view.reason(HARDENED, (what, f"no longer: {what}"), (), calls)
     yield from _probed(view)
@@ -76,8 +69,9 @@ def hardened(view: View) -> Iterator[Reason]:
 
 def _probed(view: View) -> Iterator[Reason]:
     """Stores into a growing stack frame that touch each page in order."""
-    found = [k for k, text in enumerate(view.b.body.texts) if PROBE.match(text)]
-    if found and not any(PROBE.match(text) for text in view.a.body.texts):
+    probe = view.b.body.arch.abi.frame.probe
+    found = [k for k, text in enumerate(view.b.body.texts) if probe.match(text)]
+    if found and not any(probe.match(text) for text in view.a.body.texts):
         texts = (
             "each page of the new stack frame is touched in order",
             "stack pages are not touched in order any more",
@@ -129,7 +123,7 @@ def atomics(view: View) -> Iterator[Reason]:
             text = "atomic accesses are {} calls of the compiler's helper functions"
             text = text.format("through" if calls[1] else "no longer through")
             yield view.reason(ATOMIC, (text, ""), mine, theirs)
-        elif not names[0] & names[1] and a.body.isa != "x86":
+        elif not names[0] & names[1] and a.body.arch.semantics.atomic_names_tell:
             old, new = (", ".join(sorted(own)) for own in names)
             text = f"atomic accesses by {new} instead of {old}"
             yield view.reason(ATOMIC, (text, ""), mine, theirs)

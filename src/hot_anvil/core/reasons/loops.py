@@ -32,7 +32,7 @@ def removed(view: View) -> Iterator[Reason]:
             continue
         copies = copies_of(a, a.own(loop), c, left)
         packed = c.packed(left)
-        wide = packed or [k for k in left if c.deeds[k].packed]
+        wide = packed or [k for k in left if c.effects[k].packed]
         if copies >= 2 or (packed and not a.packed(inside)) or _repeats(a, a.own(loop), c, left):
             said = f"all {copies} passes" if copies >= 2 and not wide else "all passes"
             text = f"the loop is written out: {said}, one after another, without a branch back"
@@ -97,7 +97,7 @@ def became_call(view: View, places: Iterable[Place]) -> list[int]:
         k
         for k in near
         if (called.get(k, "") in BLOCK_CALLS and called[k] not in known)
-        or (view.b.deeds[k].kind == b.BLOCK and not view.a.of((b.BLOCK,)))
+        or (view.b.effects[k].kind == b.BLOCK and not view.a.of((b.BLOCK,)))
     ]
 
 
@@ -127,7 +127,7 @@ def _exits(side: Side, loop: int) -> list[int]:
         k
         for k, block in enumerate(side.body.block_of)
         if block == one.header
-        and side.deeds[k].kind == b.BRANCH
+        and side.effects[k].kind == b.BRANCH
         and any(after not in one.blocks for after in side.body.next_blocks[block])
     ]
 
@@ -135,13 +135,13 @@ def _exits(side: Side, loop: int) -> list[int]:
 def _tested_first(side: Side, loop: int) -> bool:
     """Tell whether each pass begins with a test and ends with a jump."""
     backs = side.backs(loop)
-    jumps = bool(backs) and all(side.deeds[k].kind == b.JUMP for k in backs)
+    jumps = bool(backs) and all(side.effects[k].kind == b.JUMP for k in backs)
     return jumps and bool(_exits(side, loop))
 
 
 def _tested_last(side: Side, loop: int) -> bool:
     backs = side.backs(loop)
-    return bool(backs) and any(side.deeds[k].kind == b.BRANCH for k in backs)
+    return bool(backs) and any(side.effects[k].kind == b.BRANCH for k in backs)
 
 
 def hoisted(view: View) -> Iterator[Reason]:

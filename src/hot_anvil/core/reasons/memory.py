@@ -31,17 +31,19 @@ def frame(view: View) -> Iterator[Reason]:
 
 def _frame(side: Side) -> list[int]:
     """Return what moves the stack pointer, saves registers or sets up a frame pointer."""
-    stack = side.body.meaning.stack
+    stack = side.body.arch.abi.stack
     return [
         k
         for k in sorted(side.saves)
-        if side.deeds[k].kind in (b.PUSH, b.POP) or stack & side.written(k) or side.deeds[k].stores
-        or side.body.meaning.frame_setup.match(side.body.texts[k])
+        if side.effects[k].kind in (b.PUSH, b.POP)
+        or stack & side.written(k)
+        or side.effects[k].stores
+        or side.body.arch.abi.frame_setup.match(side.body.texts[k])
     ]  # fmt: skip
 
 
 def _pointer(side: Side) -> list[int]:
-    return [k for k, t in enumerate(side.body.texts) if side.body.meaning.frame_setup.match(t)]
+    return [k for k, t in enumerate(side.body.texts) if side.body.arch.abi.frame_setup.match(t)]
 
 
 def kept(view: View) -> Iterator[Reason]:
@@ -113,7 +115,7 @@ def _in_loop(view: View, loop: int, other: int) -> Iterator[Reason]:
 
 
 def _address(side: Side, k: int) -> tuple[str, str, str, int]:
-    memory = side.deeds[k].memory or b.Memory()
+    memory = side.effects[k].memory or b.Memory()
     return memory.base, memory.indexed, memory.symbol, memory.offset
 
 
@@ -128,7 +130,7 @@ def _every_pass(side: Side, loop: int, accesses: Sequence[int]) -> list[int]:
             writers.setdefault(register, []).append(k)
     out = []
     for k in accesses:
-        memory = side.deeds[k].memory
+        memory = side.effects[k].memory
         if memory and (memory.base or memory.symbol):
             used = [r for r in (memory.base, memory.indexed) if r]
             if all(_fixed(side, writers.get(r, []), k) for r in used):
@@ -154,7 +156,7 @@ def _again(side: Side) -> list[int]:
         return out
     known: dict[tuple[str, str, str, int], bool] = {}  # address -> written over since, perhaps
     block = -1
-    for k, done in enumerate(side.deeds):
+    for k, done in enumerate(side.effects):
         if side.body.loop_of[k] >= 0:
             continue
         if side.body.block_of[k] != block:

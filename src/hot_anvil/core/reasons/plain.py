@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Sequence
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.semantics import Deed
+from hot_anvil.core.arch.semantics import Effect
 from hot_anvil.core.diff.pairing import Paired
 from hot_anvil.core.diff.records import CERTAIN, CHANGED, GONE, LIKELY, NEW, RENAMED, Pair, Reason
 from hot_anvil.core.model.function import Side
@@ -39,7 +39,7 @@ def arguments(view: View) -> Iterator[Reason]:
     if not view.forward:
         return
     a, c = view.a, view.b
-    parameters = a.body.meaning.parameters
+    parameters = a.body.arch.abi.parameters
     fresh = _untouched(a, parameters), _untouched(c, parameters)
     for place in view.lines:
         here, there = a.at.get(place, []), c.at.get(place, [])
@@ -64,7 +64,7 @@ def _untouched(side: Side, parameters: Collection[str]) -> dict[int, set[str]]:
             out[k] = set(read)
         left -= side.written(k)
         if side.kinds[k] == b.CALL:
-            left -= side.body.meaning.clobbered
+            left -= side.body.arch.abi.clobbered
     return out
 
 
@@ -73,7 +73,7 @@ def _all(families: Collection[str]) -> str:
 
 
 def _pushes(side: Side) -> list[int]:
-    return [k for k in side.saves if side.deeds[k].kind == b.PUSH or side.deeds[k].stores]
+    return [k for k in side.saves if side.effects[k].kind == b.PUSH or side.effects[k].stores]
 
 
 def extended(view: View) -> Iterator[Reason]:
@@ -93,7 +93,7 @@ def extended(view: View) -> Iterator[Reason]:
 
 def _extensions(side: Side, among: Iterable[int]) -> list[int]:
     found = side.of((b.EXTEND,), among)
-    return [k for k in found if not (side.deeds[k].loads or side.deeds[k].packed)]
+    return [k for k in found if not (side.effects[k].loads or side.effects[k].packed)]
 
 
 def stepped(view: View) -> Iterator[Reason]:
@@ -124,14 +124,14 @@ def _steps(side: Side, loop: int) -> tuple[int, ...]:
     carried = [k for k in own if side.written(k) and side.written(k) <= side.read(k)]
     found = []
     for k in carried:
-        done = side.deeds[k]
+        done = side.effects[k]
         by = done.memory.offset if done.kind == b.ADDRESS and done.memory else done.immediate
         found.append(-by if by and done.kind == b.SUB else by)
     return tuple(sorted(by for by in found if by))
 
 
 def _steps_or_copies(side: Side, k: int, moved: Sequence[str]) -> bool:
-    done = side.deeds[k]
+    done = side.effects[k]
     return side.kinds[k] in moved or (done.kind == b.MOVE and not (done.loads or done.stores))
 
 
@@ -215,7 +215,7 @@ def _differences(a: Side, c: Side, pairs: Sequence[Pair]) -> dict[str, tuple[lis
 
 
 def _alone_says(side: Side, k: int) -> str | None:
-    done = side.deeds[k]
+    done = side.effects[k]
     if done.kind == b.MOVE and not (done.loads or done.stores):
         return "copies between registers differ"
     if (done.kind in (b.JUMP, b.RETURN) and not done.indirect) or k in side.saves:
@@ -225,7 +225,7 @@ def _alone_says(side: Side, k: int) -> str | None:
 
 def _pair_says(a: Side, c: Side, i: int, j: int) -> str | None:
     """Say how two instructions differ, None where they are not the same work."""
-    left, right = a.deeds[i], c.deeds[j]
+    left, right = a.effects[i], c.effects[j]
     if left.kind != right.kind or left.packed or right.packed:
         return None
     if i in a.saves and j in c.saves:
@@ -260,14 +260,14 @@ _WORDS = {
 }  # fmt: skip
 
 
-def _condition_says(left: Deed, right: Deed) -> str:
+def _condition_says(left: Effect, right: Effect) -> str:
     if _OPPOSITE.get(left.condition) == right.condition:
         return "the branch goes the other way round: another layout, or the opposite test"
     one, other = (_WORDS.get(done.condition, done.condition) for done in (left, right))
     return f"the condition is '{other}' instead of '{one}'"
 
 
-def _operand_says(left: Deed, right: Deed) -> str | None:
+def _operand_says(left: Effect, right: Effect) -> str | None:
     if left._replace(immediate=None) == right._replace(immediate=None):
         if left.immediate == right.immediate:
             return "other registers" if left.kind != b.CALL or left.target == right.target else None

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 
 from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.values import joined
 from hot_anvil.core.diff.records import LIKELY, Reason, lines_text
 from hot_anvil.core.model.function import Side
 from hot_anvil.core.reasons.branches import choices, near, selects
@@ -10,7 +11,6 @@ from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.guards import ending_paths, has_stack_guard
 
 FOLDED, DEAD = "folded to a constant", "dead code gone"
-_RESULTS = {"x86": "ax", "aarch64": "r0", "riscv": "a0", "arm": "r0", "avr": "r24", "msp430": "r12"}
 
 
 def folded(view: View) -> Iterator[Reason]:
@@ -34,7 +34,7 @@ def folded(view: View) -> Iterator[Reason]:
         return
     if len(c.of((b.BRANCH,))) > len(a.of((b.BRANCH,))):
         return  # a constant for each way is no result that became known
-    known = {done.immediate for done in a.deeds if done.immediate is not None}
+    known = {done.immediate for done in a.effects if done.immediate is not None}
     quiet = {
         b.CONSTANT,
         b.MOVE,
@@ -52,7 +52,7 @@ def folded(view: View) -> Iterator[Reason]:
         here, there = a.at.get(place, []), c.at.get(place, [])
         made = [
             k for k in c.of((b.CONSTANT,), there)
-            if c.deeds[k].immediate not in known | {None, 0} and not c.deeds[k].width
+            if c.effects[k].immediate not in known | {None, 0} and not c.effects[k].width
         ]  # fmt: skip
         calls = {name for k, name in c.calls if c.places[k] == place}
         loads = c.loads(there)
@@ -60,9 +60,9 @@ def folded(view: View) -> Iterator[Reason]:
             continue
         if not (_work(a, here) or a.slots & set(here)) or not _fewer(view):
             continue
-        if _pieces(a, here, [c.deeds[k].immediate for k in made]):
+        if _pieces(a, here, [c.effects[k].immediate for k in made]):
             continue
-        numbers = ", ".join(str(c.deeds[k].immediate) for k in made)
+        numbers = ", ".join(str(c.effects[k].immediate) for k in made)
         texts = (
             f"computed while compiling: {numbers}",
             "computed when it runs, not while compiling",
@@ -72,7 +72,7 @@ def folded(view: View) -> Iterator[Reason]:
 
 def _pieces(side: Side, here: Sequence[int], values: Sequence[int | None]) -> bool:
     """Tell whether the values are only parts, or other spellings, of constants at this line."""
-    mine = [side.deeds[k].immediate for k in here]
+    mine = [side.effects[k].immediate for k in here]
     wide = [value for value in mine if value is not None]
     return bool(wide) and all(
         value is not None and any(value in (v & 0xFF, v >> 8 & 0xFF, v & 0xFFFF, -v) for v in wide)
@@ -100,11 +100,11 @@ def _only_result(side: Side) -> str | None:
     rest = [k for k in range(len(side)) if k not in side.saves]
     if not {side.kinds[k] for k in rest} <= quiet or side.stores(rest):
         return None
-    goal = _RESULTS.get(side.body.isa, "")
+    abi = side.body.arch.abi
     known: dict[str, int] = {}  # register -> value
     said = ""
     for k in rest:
-        done = side.deeds[k]
+        done = side.effects[k]
         if done.kind == b.MOVE:
             label = done.memory.symbol if done.memory and done.loads else ""
             if not label.startswith((".L", "$L")):
@@ -117,28 +117,24 @@ def _only_result(side: Side) -> str | None:
             known |= dict.fromkeys(side.written(k), value)
         elif done.kind == b.ADD:
             return None
-    if side.body.isa == "avr" and "r25" in known and not {"r22", "r23"} & known.keys():
-        value = known.get(goal, 0) & 0xFF | (known["r25"] & 0xFF) << 8
-        return str(value - 0x10000 if value & 0x8000 else value)
-    return str(known[goal]) if goal in known else said
+    if abi.wide_results:
+        wide, pair = abi.wide_results[0], abi.wide_results[-1]
+        if pair[-1] in known and not {f for f in wide if f not in pair} & known.keys():
+            value = joined(known, pair) or 0
+            return str(value - 0x10000 if value & 0x8000 else value)
+    return str(known[abi.result]) if abi.result in known else said
 
 
 def _constant(side: Side, k: int, known: Mapping[str, int]) -> int | None:
     """Return the value that an instruction makes of constants alone, None for others."""
-    done = side.deeds[k]
-    value = done.immediate or 0
-    name = side.body.items[k].mnemonic
+    done = side.effects[k]
     if done.kind == b.ADD:
         sources = [known.get(register) for register in side.read(k)]
+        value = done.immediate or 0
         return None if len(sources) != 1 or sources[0] is None else sources[0] + value
-    if name == "lui":
-        return value << 12
-    if name == "movk" and "lsl" in side.body.texts[k]:
-        before = known.get(next(iter(side.written(k)), ""), 0)
-        parts = side.body.items[k].operands
-        low, shift = b.number(parts[1]), b.number(parts[2].partition("lsl")[2].strip())
-        return None if low is None or shift is None else before | low << shift
-    return value
+    item = side.body.items[k]
+    before = known.get(min(side.written(k), default=""), 0)
+    return side.body.arch.semantics.constant(item.mnemonic, item.operands, before)
 
 
 def untested(view: View) -> Iterator[Reason]:
@@ -198,7 +194,7 @@ def dead(view: View) -> Iterator[Reason]:
 def _counts(side: Side, k: int, kinds: Sequence[str]) -> bool:
     """Tell whether an instruction is of a kind, and not one that others swallow easily."""
     return side.kinds[k] in kinds and (
-        side.kinds[k] != b.LOGIC or side.deeds[k].immediate is not None
+        side.kinds[k] != b.LOGIC or side.effects[k].immediate is not None
     )
 
 
@@ -209,9 +205,10 @@ def _fewer_stores(a: Side, c: Side) -> list[int]:
     """Return the stores of ``a``, if ``b`` has fewer and did not just put some together."""
     mine, theirs = a.stores(range(len(a))), c.stores(range(len(c)))
     widest = [
-        max((side.deeds[k].bits for k in own), default=0) for side, own in ((a, mine), (c, theirs))
+        max((side.effects[k].bits for k in own), default=0)
+        for side, own in ((a, mine), (c, theirs))
     ]
-    together = any(c.deeds[k].packed for k in theirs) or widest[1] > widest[0]
+    together = any(c.effects[k].packed for k in theirs) or widest[1] > widest[0]
     return mine if len(theirs) < len(mine) and not together else []
 
 

@@ -15,7 +15,7 @@ COMBINED = "operations packed"
 
 def _from_scalar(shape: Shape, side: Side, inside: Sequence[int]) -> Shape:
     """Return a whole register's shape with the elements that the scalar loop stores or loads."""
-    sizes = [side.deeds[k].bits for k in side.stores(inside) or side.loads(inside)]
+    sizes = [side.effects[k].bits for k in side.stores(inside) or side.loads(inside)]
     bits = max(set(sizes), key=sizes.count) if sizes else 0
     if not bits or shape.width <= bits:
         return shape
@@ -36,7 +36,7 @@ def vectorised(view: View) -> Iterator[Reason]:
         if not shape.bits and shape.lanes != b.SCALABLE:
             shape = _from_scalar(shape, a, inside)
         places = a.lines(inside) | {p for j in vector for p in c.lines(c.own(j))}
-        evidence = c.packed(own) or [k for k in own if c.deeds[k].packed]
+        evidence = c.packed(own) or [k for k in own if c.effects[k].packed]
         if is_vector_loop(a, loop):
             other = shape_of(a, inside)
             if other.width != shape.width and min(other.width, shape.width) > 0:
@@ -48,7 +48,7 @@ def vectorised(view: View) -> Iterator[Reason]:
         rest = [j for j in found if j not in vector]
         last = max(c.inside(main))
         near = [k for k in c.on(places) if c.body.loop_of[k] < 0 and k > last]
-        straight = [k for k in (*c.loads(near), *c.stores(near)) if not c.deeds[k].packed]
+        straight = [k for k in (*c.loads(near), *c.stores(near)) if not c.effects[k].packed]
         tail = (
             "; what is left over runs in a scalar loop" if rest
             else "; what is left over runs in scalar code behind it" if straight else ""
@@ -71,13 +71,15 @@ def combined(view: View) -> Iterator[Reason]:
     vectors = {j for j in range(len(c.loops)) if is_vector_loop(c, j)}
     looped = {p for j in vectors for p in c.lines(c.own(j))}
     looped |= {p for k in range(len(a.loops)) for p in a.lines(a.own(k))}
-    wanted = [k for k in outside if c.places[k] not in looped and not c.deeds[k].across]
+    wanted = [k for k in outside if c.places[k] not in looped and not c.effects[k].across]
     packed = [k for k in c.packed(wanted) if c.kinds[k] not in (b.CONVERT, b.EXTEND)]
     arithmetic = [k for k in packed if c.kinds[k] != b.LOGIC]
     # One value may live in a vector register too: only what is loaded, stored or put
     # together as several counts.
     several = [
-        k for k in wanted if c.deeds[k].packed and (c.deeds[k].memory or c.kinds[k] == b.SHUFFLE)
+        k
+        for k in wanted
+        if c.effects[k].packed and (c.effects[k].memory or c.kinds[k] == b.SHUFFLE)
     ]
     if not arithmetic or not several or vectors:
         return

@@ -15,7 +15,7 @@ class Listing(NamedTuple):
 
     built: Built
     functions: tuple[ListedFunction, ...]
-    isa: str = "x86"
+    isa: str = ""
     view: str = EMITTED
     library: str = ""  # the library that the code comes from, "" for the snippet's own
     note: str = ""
@@ -27,8 +27,8 @@ class SnippetDiff(NamedTuple):
     left: Built
     right: Built
     explained: "Explained"
-    isa: str = "x86"
-    right_isa: str = "x86"
+    isa: str = ""
+    right_isa: str = ""
     names: tuple[str, str] = ("", "")  # of the two sides, as a person calls them
 
     @property

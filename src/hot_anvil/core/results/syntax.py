@@ -2,29 +2,28 @@
 
 from collections.abc import Callable
 
-from hot_anvil.core.arch.x86.intel import intel_text
+from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.code.records import Instruction
 from hot_anvil.core.diff.records import Pair
 from hot_anvil.core.results.code import Listing, SnippetDiff
 
-
-def to_intel(instruction: Instruction) -> Instruction:
-    """Return an x86 instruction in Intel syntax; comparing still needs the other."""
-    mnemonic, operands = intel_text(instruction)
-    return instruction._replace(mnemonic=mnemonic, operands=(operands,) if operands else ())
-
-
 Change = Callable[[Instruction], Instruction]
 
 
-def listing_in_intel(listing: Listing) -> Listing:
-    """Return a listing in Intel syntax; one of another instruction set as it is."""
-    return change_listing(listing, to_intel) if listing.isa == "x86" else listing
+def listing_in(syntax: str, listing: Listing) -> Listing:
+    """Return a listing in another syntax; as it is where its instruction set has none such."""
+    change = syntax_of(listing.isa).others.get(syntax)
+    return change_listing(listing, change) if change else listing
 
 
-def diff_in_intel(item: SnippetDiff) -> SnippetDiff:
-    """Return a comparison in Intel syntax; one of another instruction set as it is."""
-    return change_diff(item, to_intel, to_intel) if item.isa == "x86" else item
+def diff_in(syntax: str, item: SnippetDiff) -> SnippetDiff:
+    """Return a comparison in another syntax, each side as far as its instruction set has it."""
+    left, right = (syntax_of(isa).others.get(syntax, _same) for isa in (item.isa, item.right_isa))
+    return change_diff(item, left, right)
+
+
+def _same(instruction: Instruction) -> Instruction:
+    return instruction
 
 
 def change_listing(listing: Listing, change: Change) -> Listing:

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable, Mapping
 from typing import Any, NamedTuple
 
-from hot_anvil.core.arch import isa_name
+from hot_anvil.core.arch import has_objects, isa_name
 from hot_anvil.errors import RequestError
 
 
@@ -227,7 +227,7 @@ def _toolchain(
         name = next((c for c in first or sorted(commands) if c not in taken), version)
     aliases = sorted({driver.command for driver in same} - {name})
     can = {"compile": True, "link": native, "run": native}
-    binutils = None if isa_name(target) == "ptx" else "" if native else target
+    binutils = None if not has_objects(isa_name(target)) else "" if native else target
     return Toolchain(name, tuple(aliases), family.name, version, target, best, can, binutils)
 
 

@@ -7,10 +7,9 @@ from collections.abc import Sequence
 from contextlib import suppress
 from pathlib import Path
 
-from hot_anvil.core.arch import isa_of
-from hot_anvil.core.arch.ptx.reader import read_ptx
+from hot_anvil.core.arch import has_objects, syntax_of
 from hot_anvil.core.asm.calls import callee
-from hot_anvil.core.asm.gnu import read_assembly
+from hot_anvil.core.asm.reading import read_text
 from hot_anvil.core.binary.elf import ObjectFacts, object_facts
 from hot_anvil.core.build.records import COMPILED, REFUSED, Unit
 from hot_anvil.core.code.records import Code, to_plain, with_plain_names
@@ -23,7 +22,7 @@ from hot_anvil.core.toolchain.invocation import OBJECT, TEXT
 from hot_anvil.core.toolchain.messages import read_dependencies, read_diagnostics
 from hot_anvil.errors import ToolError
 from hot_anvil.system.build.jobs import Job, compiler_argv, links_late
-from hot_anvil.system.build.proving import NO_OBJECT, prove_unit
+from hot_anvil.system.build.proving import no_object, prove_unit
 from hot_anvil.system.build.reading_back import read_object
 from hot_anvil.system.process.limits import limits
 from hot_anvil.system.process.running import Outcome, run
@@ -97,9 +96,9 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
         return _refused(job, _why(said, complaints), seconds, complaints), read
     text = (work / "code.s").read_text(errors="surrogateescape")
     isa = job.toolchain.isa
-    if isa == "ptx":
-        code = read_ptx(text, store.root)
-        proof = Proof(UNKNOWN, NO_OBJECT, code.total, 0)
+    if not has_objects(isa):
+        code = read_text(text, store.root, isa)
+        proof = Proof(UNKNOWN, no_object(isa), code.total, 0)
         return _keep(job, work, seconds, complaints, None, proof, code), read
     if not both:
         made = _make_object(job, store, work)
@@ -110,7 +109,7 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
     if not (work / "code.o").is_file():
         why = "assembling: the compiler made no object"
         return _refused(job, why, seconds, complaints), read
-    code = read_assembly(text, store.root, isa)
+    code = read_text(text, store.root, isa)
     facts = object_facts((work / "code.o").read_bytes())
     proof, code = prove_unit(job, work, text, code, facts)
     return _keep(job, work, seconds, complaints, facts, proof, code), read
@@ -142,7 +141,7 @@ def _compile_object(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]
     if said.failed or not (work / "code.o").is_file():
         return _refused(job, _why(said, complaints), said.seconds, complaints), read
     if late:
-        proof, code = Proof(UNKNOWN, "its code is made while linking", 0, 0), Code((), ())
+        proof, code = Proof(UNKNOWN, "its code is made while linking", 0, 0), Code((), (), job.toolchain.isa)
         return _keep(job, work, said.seconds, complaints, None, proof, code), read
     code, proof = read_object(job.toolchain, work, "code.o", store.root)
     facts = object_facts((work / "code.o").read_bytes())
@@ -182,14 +181,14 @@ def with_titles(code: Code, work: Path, language: str) -> Code:
     owners = list(dict.fromkeys(f.owner for f in code.functions))
     if language == "fortran":
         return code._replace(titles={n: t for n in owners if (t := fortran_title(n)) != n})
-    isa = isa_of(code.isa)
+    isa = syntax_of(code.isa)
     rows = [i for f in code.functions for i in f.instructions]
     called = [callee(i, isa) for i in rows]
     inlined = [name for i in rows for name in (i.function, *(s.function for s in i.chain))]
     names = [n for n in dict.fromkeys((*owners, *called, *inlined)) if n.startswith(("_Z", "_R"))]
     titles = _demangled(names, work)
     made = code._replace(titles=titles)
-    return made if not titles or code.isa != "ptx" else with_plain_names(made)
+    return made if not titles or has_objects(code.isa) else with_plain_names(made)
 
 
 def _demangled(names: Sequence[str], work: Path) -> dict[str, str]:

@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from hot_anvil.core.arch.ptx.reader import read_ptx
+from hot_anvil.core.arch import has_objects
+from hot_anvil.core.asm.reading import read_text
 from hot_anvil.core.build.records import Built, Unit
 from hot_anvil.core.proof.debug_flag import functions_that_differ, texts_that_differ
 from hot_anvil.core.proof.records import BROKEN, PROVED, UNKNOWN, DebugProof
@@ -37,14 +38,15 @@ def prove_debug(built: Built, jobs: dict[str, Job], store: Store) -> DebugProof:
 
 def _changed(unit: Unit, job: Job, store: Store) -> list[str] | None:
     def find(work: Path) -> list[str] | None:
-        is_text = job.toolchain.isa == "ptx"
+        isa = job.toolchain.isa
+        is_text = not has_objects(isa)
         output = work / ("code.s" if is_text else "code.o")
         make = TEXT if is_text else OBJECT
         argv = compiler_argv(job._replace(plain=True), make, str(output), "")
         if run(argv, store.root, limits.seconds, memory=limits.memory).failed:
             return None
         if is_text:
-            bare = read_ptx(output.read_text(errors="surrogateescape"), store.root)
+            bare = read_text(output.read_text(errors="surrogateescape"), store.root, isa)
             return list(texts_that_differ(load_code(unit, store), bare))
         own = (store.artefact(unit.artefact) / "code.o").read_bytes()
         return list(functions_that_differ(own, output.read_bytes()))

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+from hot_anvil.core.arch import architecture
 from hot_anvil.core.binary.image import Symbol, read_image, read_symbols
 from hot_anvil.core.binary.lines import DebugLines
 from hot_anvil.core.code.records import Code
@@ -66,7 +67,7 @@ def _from_shared(
     path: str, name: str, chain: Toolchain, objdump: Tool, store: Store
 ) -> LibraryCode | None:
     data = Path(path).read_bytes()
-    found = _named(read_symbols(data), name)
+    found = _named(read_symbols(data, architecture(chain.isa).tooling.low_bit_is_mode), name)
     if found is None:
         return None
     stop = found.address + max(found.size, 1)

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from hot_anvil.core.arch import has_objects
 from hot_anvil.core.binary.elf import object_facts
 from hot_anvil.core.binary.image import OUTSIDE
 from hot_anvil.core.build.records import COMPILED, REFUSED, Built, Unit
@@ -67,7 +68,7 @@ def _link_argv(
     """Return the link command, but for its output; empty where there is no linker."""
     names = [str(path) for path in objects]
     native = chain.can["run"] and not any(f in ("-m32", "-mx32") for f in built.build.flags)
-    if chain.isa == "ptx" or not all(path.is_file() for path in objects):
+    if not has_objects(chain.isa) or not all(path.is_file() for path in objects):
         return []
     if not native and chain.family != "gcc":
         linker = find_tool(chain, "ld")

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from hot_anvil.core.arch import isa_of
+from hot_anvil.core.arch import architecture, has_objects, syntax_of
 from hot_anvil.core.asm.disassembly import Decoded, read_assembler_listing, read_objdump
 from hot_anvil.core.asm.gnu import without_debug
 from hot_anvil.core.binary.elf import ObjectFacts
@@ -22,7 +22,6 @@ from hot_anvil.system.process.running import run
 from hot_anvil.system.toolchain.binutils import Tool, find_tool
 
 _SECONDS = 300.0
-NO_OBJECT = "PTX is text: there is no object and no disassembler to compare it with"
 # What some compilers write and GNU as does not know; none of it makes code.
 _FOREIGN = (".addrsig", ".loc", ".file")
 
@@ -130,13 +129,7 @@ def _assemble_plain(job: Job, work: Path, text: str) -> bool:
     lines = without_debug(text).split("\n")
     lines = ["" if s.lstrip().startswith((*_FOREIGN, ".section\t.debug")) else s for s in lines]
     (work / "plain.s").write_text("\n".join(lines), errors="surrogateescape")
-    mode = []
-    if chain.isa == "x86":
-        narrow = "-m32" in job.flags or not chain.target.startswith("x86_64")
-        mode = ["--32" if narrow else "--64"]
-    if chain.isa == "avr":
-        told = [flag for flag in job.flags if flag.startswith("-mmcu=")]
-        mode = told or ["-mmcu=avr6"]  # it knows what all others know
+    mode = architecture(chain.isa).tooling.assembler(job.flags, chain.target)
     argv = [assembler, *mode, "-aln=code.lst", "-o", "text.o", "plain.s"]
     return not run(argv, work, _SECONDS).failed
 
@@ -144,7 +137,7 @@ def _assemble_plain(job: Job, work: Path, text: str) -> bool:
 def disassemble(objdump: Tool, work: Path, name: str, isa: str) -> tuple[Decoded, ...]:
     """Return what the disassembler sees in the object ``name`` of the folder ``work``."""
     options = ["-dr", "-z", "--no-show-raw-insn"] + ([] if objdump.is_llvm else ["-w"])
-    return read_objdump(dump(objdump, options, work, name), isa_of(isa).comments)
+    return read_objdump(dump(objdump, options, work, name), syntax_of(isa).comments)
 
 
 def dump(objdump: Tool, options: list[str], work: Path, name: str) -> str:
@@ -160,9 +153,15 @@ def dump(objdump: Tool, options: list[str], work: Path, name: str) -> str:
     return text
 
 
+def no_object(isa: str) -> str:
+    """Say why code of an instruction set cannot be proved."""
+    title = architecture(isa).title
+    return f"{title} is text: there is no object and no disassembler to compare it with"
+
+
 def _lacking(chain: Toolchain, tool: str) -> str:
-    if chain.isa == "ptx":
-        return NO_OBJECT
+    if not has_objects(chain.isa):
+        return no_object(chain.isa)
     if chain.binutils is None and chain.family != "clang":
         return f"no {tool} is known for {chain.target}"
     if find_tool(chain, tool):

@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from hot_anvil.core.arch import architecture, has_objects
 from hot_anvil.core.binary.image import OUTSIDE, read_image, read_symbols
 from hot_anvil.core.binary.lines import DebugLines
 from hot_anvil.core.build.records import Unit
@@ -45,7 +46,8 @@ def read_linked(chain: Toolchain, work: Path, name: str, root: str, wanted: Sequ
     data = (work / name).read_bytes()
     lines = DebugLines(data, root)
     text = dump(objdump, options, work, name)
-    return read_image(text, read_symbols(data), lines, chain.isa, wanted)
+    low_bit = architecture(chain.isa).tooling.low_bit_is_mode
+    return read_image(text, read_symbols(data, low_bit), lines, chain.isa, wanted)
 
 
 def bare_link(chain: Toolchain, linker: Tool, first: Path) -> list[str]:
@@ -54,11 +56,7 @@ def bare_link(chain: Toolchain, linker: Tool, first: Path) -> list[str]:
     if linker.is_llvm:
         return [*argv, "--image-base=0x1000", "-z", "max-page-size=4096"]
     narrow = first.read_bytes()[4:5] == b"\1"  # ELFCLASS32
-    if chain.isa == "x86" and narrow:
-        argv += ["-m", "elf_i386"]
-    if chain.isa == "riscv" and narrow:
-        argv += ["-m", "elf32lriscv"]
-    return argv
+    return argv + architecture(chain.isa).tooling.linker(narrow)
 
 
 def link_alone(chain: Toolchain, work: Path, name: str) -> str:
@@ -66,8 +64,8 @@ def link_alone(chain: Toolchain, work: Path, name: str) -> str:
     linker = find_tool(chain, "ld")
     if linker is None:
         return ""
-    argv = [*bare_link(chain, linker, work / name), "-o", "alone.elf", name]
-    argv += ["--no-relax"] if chain.isa == "riscv" else []
+    options = architecture(chain.isa).tooling.linker_alone
+    argv = [*bare_link(chain, linker, work / name), "-o", "alone.elf", name, *options]
     said = run(argv, work, limits.seconds)
     return "" if said.failed else "alone.elf"
 
@@ -79,7 +77,7 @@ def with_chains(code: Code, unit: Unit, chain: Toolchain, store: Store) -> Code:
     once; the result is kept. Without a linker for the target the code comes
     back as it is.
     """
-    if code.isa == "ptx" or code.view != "emitted" or not unit.artefact:
+    if not has_objects(code.isa) or code.view != "emitted" or not unit.artefact:
         return code
 
     def read(work: Path) -> list[Any]:
@@ -88,7 +86,8 @@ def with_chains(code: Code, unit: Unit, chain: Toolchain, store: Store) -> Code:
         if not linked:
             return []
         data = (work / linked).read_bytes()
-        placed = {s.name: s.address for s in read_symbols(data) if s.kind == "FUNC"}
+        low_bit = architecture(code.isa).tooling.low_bit_is_mode
+        placed = {s.name: s.address for s in read_symbols(data, low_bit) if s.kind == "FUNC"}
         lines = DebugLines(data, store.root, only_inlined=True)
         found = (_inlined_in(f, _moved(f, placed), lines) for f in code.functions)
         return [[number, rows] for number, rows in enumerate(found) if rows]

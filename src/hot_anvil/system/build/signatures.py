@@ -1,5 +1,6 @@
 """Read how to call a snippet's entries, from the debug info of its reference build."""
 
+from hot_anvil.core.arch import architecture
 from hot_anvil.core.binary.signatures import Parameter, Signature, read_signatures
 from hot_anvil.core.binary.types import Member, Type
 from hot_anvil.core.build.builds import Build
@@ -28,7 +29,7 @@ def read_interface(
 
 def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:
     # Where relocations of debug info cannot be read, linking has resolved them.
-    plain_object = job.toolchain.isa in ("x86", "aarch64")
+    plain_object = architecture(job.toolchain.isa).tooling.types_in_object
     found = from_debug_info(
         job,
         store,

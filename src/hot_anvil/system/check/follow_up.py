@@ -3,9 +3,10 @@
 import base64
 import json
 import math
-import re
 from typing import Any
 
+from hot_anvil.core.arch import semantics_of
+from hot_anvil.core.arch.semantics import FMA
 from hot_anvil.core.build.records import Built
 from hot_anvil.core.config.edge_kinds import SIZES
 from hot_anvil.core.inputs.edges import size_names
@@ -36,7 +37,6 @@ from hot_anvil.system.store.store import FORMAT, Store
 # Flags under which float arithmetic need not be what the source says.
 _LOOSE_FLAGS = ("-ffast-math", "-Ofast", "-funsafe-math-optimizations", "-fassociative-math",
                 "-ffinite-math-only", "-freciprocal-math")  # fmt: skip
-_FUSED = re.compile(r"^v?fn?m(add|sub)|^fn?ml[as]$|^fmls?$")
 _FEW_ULP = 64  # an error of more is told by its size
 _TALLY_CALLS = 60  # of a candidate that two runs showed to be unstable
 _PROCESSES = 6
@@ -218,8 +218,12 @@ def _tolerating(error: Error) -> str:
 def fuses(built: Built, store: Store) -> bool:
     """Tell whether a build's code has instructions that multiply and add at once."""
     codes = (load_code(unit, store) for unit in built.shown)
-    rows = (i for code in codes for function in code.functions for i in function.instructions)
-    return any(_FUSED.search(i.mnemonic) for i in rows)
+    return any(
+        semantics_of(code.isa).effect(i.mnemonic, i.operands).kind == FMA
+        for code in codes
+        for function in code.functions
+        for i in function.instructions
+    )
 
 
 def keep_inputs(

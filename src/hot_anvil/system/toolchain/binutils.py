@@ -3,6 +3,7 @@
 import shutil
 from functools import cache
 
+from hot_anvil.core.arch import has_objects
 from hot_anvil.core.toolchain.records import Toolchain
 
 
@@ -27,7 +28,7 @@ def find_tool(chain: Toolchain, name: str) -> Tool | None:
 
 @cache
 def _find(prefix: str | None, name: str, major: int, isa: str) -> Tool | None:
-    if isa in ("", "ptx"):
+    if not isa or not has_objects(isa):
         return None
     names = []
     if prefix is not None:

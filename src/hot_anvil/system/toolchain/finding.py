@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+from hot_anvil.core.arch import has_objects
 from hot_anvil.core.config.records import CustomToolchain
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.toolchain.records import (
@@ -85,7 +86,7 @@ def with_abilities(chain: Toolchain) -> Toolchain:
 
     can = {
         **chain.can,
-        "assemble": chain.isa != "ptx",
+        "assemble": has_objects(chain.isa),
         "disassemble": bool(find_tool(chain, "objdump")),
         "link": bool(find_tool(chain, "ld")),
         "count": chain.can["run"] and shutil.which(emulator_command()) is not None,

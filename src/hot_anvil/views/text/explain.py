@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.meaning import deed, roles
 from hot_anvil.core.arch.reference import Dictionary, Found
 from hot_anvil.views.json.document import Document, document
 from hot_anvil.views.text.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
@@ -77,11 +76,11 @@ def operand_words(word: str, own: Dictionary, found: Found) -> str:
     if not operands:
         return "none written"
     try:
-        parts = roles(word, operands, own.reference.isa)
+        parts = own.arch.semantics.roles(word, operands)
     except (IndexError, KeyError, ValueError):
         parts = ()
     known = [f"{o} {_ROLES[role]}" for o, role in zip(operands, parts, strict=False)]
-    if deed(word, operands, own.reference.isa).kind in (b.BRANCH, b.JUMP, b.CALL):
+    if own.arch.semantics.effect(word, operands).kind in (b.BRANCH, b.JUMP, b.CALL):
         return "where to go" if len(operands) == 1 else "what is compared, and where to go"
     order = f"{own.reference.direction}. " if len(operands) > 1 else ""
     return f"{order}Here: {', '.join(known)}" if known else order.rstrip()

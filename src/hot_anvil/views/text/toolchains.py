@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 
+from hot_anvil.core.arch import has_objects
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.views.text.sheet import DIM, STRONG, TROUBLE, Cell, Sheet, Span
 from hot_anvil.views.text.words import joined
@@ -84,7 +85,7 @@ def _missing(sheet: Sheet, families: Sequence[Family], own: Sequence[Toolchain])
         for target, install in family.cross.items():
             if not any(chain.target == target for chain in mine):
                 lines.append(f"no {family.name} for {target}: on Debian, {install}")
-        blind = [c for c in mine if not c.can["disassemble"] and c.isa != "ptx" and c.isa]
+        blind = [c for c in mine if not c.can["disassemble"] and c.isa and has_objects(c.isa)]
         lines += [f"{c.name}: no disassembler for {c.target}: code is not proved" for c in blind]
     if own and not any(chain.can.get("count") for chain in own):
         lines.append("executed instructions cannot be counted: on Debian, apt install qemu-user")

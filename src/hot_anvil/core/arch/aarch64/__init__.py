@@ -1,1 +1,3 @@
-"""aarch64."""
+"""AArch64."""
+
+TARGETS = r"aarch64|arm64"  # how target triples start that it is for

@@ -5,7 +5,9 @@ from functools import lru_cache
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.aarch64.syntax import family_of
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Deed, Meaning, Memory
+from hot_anvil.core.arch.records import NEVER, Semantics
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.values import computed, constants, nothing_hard, plain_bytes
 
 _KIND = b.kind_table(
     {
@@ -91,25 +93,25 @@ def _split(operands: tuple[str, ...]) -> tuple[tuple[str, ...], str]:
 
 
 @lru_cache(maxsize=65536)
-def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
+def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     """Return what an instruction does."""
     kind = _KIND(mnemonic)
     last = operands[-1] if operands else ""
     if kind in (b.BRANCH, b.JUMP, b.CALL):
         indirect = kind != b.BRANCH and mnemonic not in ("b", "bl")
         target = "" if indirect else last
-        return Deed(kind, condition=_branch(mnemonic), target=target, indirect=indirect)
+        return Effect(kind, condition=_branch(mnemonic), target=target, indirect=indirect)
     _, place = _split(operands)
     memory = memory_of(place) if place else None
     if kind in ("load", "store"):
         bits, lanes, element = _lanes(operands, mnemonic)
-        made = Deed(b.MOVE, bits, lanes, element, memory=memory or Memory(symbol=last))
+        made = Effect(b.MOVE, bits, lanes, element, memory=memory or Memory(symbol=last))
         signed = "signed" if "rs" in mnemonic else ""
         width = 128 if lanes == 0 else max(bits * lanes, 0) if lanes != 1 else 0
         loads, stores = kind == "load", kind == "store"
         return made._replace(loads=loads, stores=stores, signed=signed, width=width)
     if kind == b.ATOMIC:
-        return Deed(
+        return Effect(
             kind, memory=memory, loads=mnemonic[:2] != "st", stores=mnemonic[:3] not in ("lda",)
         )
     bits, lanes, element = _lanes(operands, mnemonic)
@@ -117,11 +119,11 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
         element = "f"
     value = b.number(last)
     if kind == b.MOVE and len(operands) == 2 and (value is not None or last in ("wzr", "xzr")):
-        return Deed(b.CONSTANT, bits, lanes, element, immediate=value or 0)
+        return Effect(b.CONSTANT, bits, lanes, element, immediate=value or 0)
     kind = b.CONSTANT if mnemonic in ("movk", "movi", "movz", "movn") else kind
     condition = CONDITIONS.get(last, last) if kind in (b.SELECT, b.SET) else ""
     across = mnemonic in ("addv", "addp", "faddp") or mnemonic.endswith(("lv", "maxv", "minv"))
-    return Deed(
+    return Effect(
         kind, bits, lanes, element, condition=condition, immediate=value,
         signed=_signed(mnemonic, kind), across=across,
         width=bits * lanes if lanes > 1 else 0,
@@ -190,13 +192,71 @@ def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
     return (BOTH if keeps else DEFINE, *([USE] * (len(operands) - 1)))
 
 
-MEANING = Meaning(
-    deed=deed,
+_SCALE = re.compile(r"(?:lsl|uxtw|sxtw|sxtx) ?#?(\d)\]")
+_BEFORE = re.compile(r"\[\w+, ?#?(-?\d+)\]!")  # the base moves before the access
+
+
+@lru_cache(maxsize=1 << 15)
+def scale(operands: tuple[str, ...]) -> int:
+    """Return what the index of a memory operand is multiplied by."""
+    return next((1 << int(found[1]) for o in operands if (found := _SCALE.search(o))), 1)
+
+
+def writeback(operands: tuple[str, ...], done: Effect) -> tuple[int, int]:
+    """Return by how much an access moves its base register, before it and after it."""
+    for index, operand in enumerate(operands):
+        found = _BEFORE.search(operand)
+        if found:
+            return int(found[1]), 0
+        if operand.startswith("[") and index + 1 < len(operands):
+            return 0, b.number(operands[index + 1]) or 0
+    return 0, 0
+
+
+def access_bytes(mnemonic: str, done: Effect) -> int:
+    """Return how many bytes an instruction loads or stores."""
+    small = re.match(r"(?:ldu?r|stu?r)s?([bh])", mnemonic)
+    if small:
+        return 1 if small[1] == "b" else 2
+    if mnemonic.startswith("ldrsw"):
+        return 4
+    both = 2 if re.match(r"ld[n]?p|st[n]?p|ldrd|strd", mnemonic) else 1
+    return both * plain_bytes(mnemonic, done)
+
+
+def set_by_parts(value: int, mnemonic: str, operands: tuple[str, ...], before: int) -> int | None:
+    """Return what a move of a constant leaves: all of it, 16 bits of it, or its complement."""
+    if mnemonic in ("movk", "movt", "movz", "movw"):
+        shift = re.search(r"lsl #?(\d+)", " ".join(operands))
+        by = int(shift[1]) if shift else 16 if mnemonic == "movt" else 0
+        part = b.number(operands[1]) if len(operands) > 1 else None
+        if part is None:
+            return None
+        old = before if mnemonic in ("movk", "movt") else 0
+        return (old & ~(0xFFFF << by)) | part << by
+    return ~value if mnemonic == "movn" or mnemonic.startswith("mvn") else value
+
+
+def _constant(mnemonic: str, operands: tuple[str, ...], before: int) -> int | None:
+    value = constants(effect, ("wzr", "xzr"))(mnemonic, operands, before)
+    return None if value is None else set_by_parts(value, mnemonic, operands, before)
+
+
+SEMANTICS = Semantics(
+    effect=effect,
     roles=roles,
-    stack=frozenset(("sp",)),
-    frames=frozenset(("r29",)),
-    frame_setup=re.compile(r"(?:mov|add) x29,sp"),
-    clobbered=frozenset([f"r{n}" for n in range(19)] + [f"v{n}" for n in range(32)]),
-    parameters=frozenset([f"r{n}" for n in range(8)] + [f"v{n}" for n in range(8)]),
-    hard_writes=lambda mnemonic, operands: (),
+    hard_writes=nothing_hard,
+    zero=frozenset(("zr",)),
+    constant=_constant,
+    computed=computed,
+    scale=scale,
+    writeback=writeback,
+    access_bytes=access_bytes,
+    pairs=re.compile("ldn?p|stn?p"),
+    carry=re.compile("adc|sbc|rsc"),
+    flag_selects=NEVER,
+    scaled=re.compile(r"lsl |uxtw |sxtw |,lsl"),
+    bit_tests=NEVER,
+    narrow=False,
+    atomic_names_tell=True,
 )

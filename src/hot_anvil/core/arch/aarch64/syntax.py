@@ -3,7 +3,8 @@
 import re
 from functools import lru_cache
 
-from hot_anvil.core.arch.records import Isa
+from hot_anvil.core.arch.records import NEVER, Disassembly, Syntax
+from hot_anvil.core.arch.spelling_rules import keep_text, without_linkage
 
 
 @lru_cache(maxsize=4096)
@@ -20,22 +21,30 @@ def family_of(register: str) -> tuple[str, str]:
 # gcc writes "beq" where clang and objdump write "b.eq".
 _CONDITIONS = "eq ne cs hs cc lo mi pl vs vc hi ls ge lt gt le".split()
 
-ISA = Isa(
-    name="aarch64",
+SYNTAX = Syntax(
     comments=("//",),
     separator=";",
     register=re.compile(r"\b(?:[wxbhsdqvz]\d+|[wx]zr|w?sp)\b"),
     family=family_of,
     same={f"b.{c}": f"b{c}" for c in _CONDITIONS} | {"bhs": "bcs", "blo": "bcc"},
-    setup=re.compile(
-        r"paciasp$|bti\b|(?:stp|str) .*\[sp,#?-\d+\]!$|stp .*\[sp(?:,#?\d+)?\]$|sub sp,sp,"
-        r"|mov x29,sp$"
-        r"|add x29,sp,|str x(?:19|2\d|30),\[sp"
-    ),
-    teardown=re.compile(
-        r"autiasp$|ldp .*\[sp|ldr x(?:19|2\d|30),\[sp|add sp,sp,|mov sp,x29$|ret\b"
-    ),
     returns=re.compile(r"ret(?:aa|ab)?$"),
     calls=re.compile(r"blr?(?:a[ab]z?)?$"),
     jumps=re.compile(r"br?$"),
+    tidy=without_linkage,
+    linkage=NEVER,
+    prefixes=frozenset(),
+    expands=NEVER,
+    fillers=re.compile(r"nop$"),
+    destination_last=False,
+    meant=lambda mnemonic: (mnemonic, mnemonic.partition(".")[0]),
+    others={},
+)
+
+DISASSEMBLY = Disassembly(
+    named=keep_text,
+    relative=NEVER,
+    plain_fillers=frozenset(("nop",)),
+    open_place="",
+    one_encoding=str,
+    long_jump=NEVER,
 )

@@ -1,1 +1,3 @@
-"""arm."""
+"""32-bit ARM and Thumb."""
+
+TARGETS = r"arm(?!64)|thumb"  # how target triples start that it is for

@@ -4,9 +4,17 @@ import re
 from functools import lru_cache
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.aarch64.semantics import CONDITIONS
+from hot_anvil.core.arch.aarch64.semantics import (
+    CONDITIONS,
+    access_bytes,
+    scale,
+    set_by_parts,
+    writeback,
+)
 from hot_anvil.core.arch.arm.syntax import family_of
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Deed, Meaning, Memory
+from hot_anvil.core.arch.records import NEVER, Semantics
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.values import computed, constants, nothing_hard
 
 _CODES = "eq|ne|cs|cc|mi|pl|vs|vc|hi|ls|ge|lt|gt|le|hs|lo"
 _KIND = b.kind_table(
@@ -63,12 +71,12 @@ def _parts(mnemonic: str) -> tuple[str, str]:
 
 
 @lru_cache(maxsize=65536)
-def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
+def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     """Return what an instruction does."""
     kind, code = _parts(mnemonic)
     last = operands[-1] if operands else ""
     if _returns(mnemonic, operands):
-        return Deed(b.RETURN, condition=CONDITIONS.get(code, code))
+        return Effect(b.RETURN, condition=CONDITIONS.get(code, code))
     if kind in (b.BRANCH, b.JUMP, b.CALL):
         indirect = mnemonic.startswith(("bx", "blx", "tb")) and bool(
             re.fullmatch(r"r\d+|ip|lr|\[.*", last)
@@ -82,7 +90,7 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
         if mnemonic.startswith("cb"):
             condition = "ne" if "nz" in mnemonic else "eq"
         kind = b.BRANCH if kind == b.JUMP and code else kind
-        return Deed(kind, condition=condition, target="" if indirect else last, indirect=indirect)
+        return Effect(kind, condition=condition, target="" if indirect else last, indirect=indirect)
     place = next((o for o in operands if o.startswith("[")), "")
     found = _PLACE.match(place)
     memory = _memory(found) if found else None
@@ -92,10 +100,10 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
     if typed and operands and operands[0][0] in "qd" and not (operands[0][0] == "d" and bits == 64):
         lanes = (128 if operands[0][0] == "q" else 64) // bits
     if kind in ("load", "store"):
-        made = Deed(b.MOVE, bits, lanes, element, memory=memory or Memory(symbol=last))
+        made = Effect(b.MOVE, bits, lanes, element, memory=memory or Memory(symbol=last))
         return made._replace(loads=kind == "load", stores=kind == "store")
     if kind == b.ATOMIC:
-        return Deed(kind, memory=memory, loads=mnemonic[0] == "l", stores=mnemonic[0] == "s")
+        return Effect(kind, memory=memory, loads=mnemonic[0] == "l", stores=mnemonic[0] == "s")
     immediate = b.number(last)
     if kind == b.MOVE and immediate is not None:
         kind = b.CONSTANT
@@ -106,7 +114,7 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
     if kind == b.DIV:
         signed = "unsigned" if mnemonic[0] == "u" else "signed"
     condition = CONDITIONS.get(code, code)
-    return Deed(
+    return Effect(
         kind, bits, lanes, element, condition, immediate=immediate, signed=signed,
         width=bits * lanes if lanes > 1 else 0,
     )  # fmt: skip
@@ -151,13 +159,26 @@ def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(out)
 
 
-MEANING = Meaning(
-    deed=deed,
+def _constant(mnemonic: str, operands: tuple[str, ...], before: int) -> int | None:
+    value = constants(effect)(mnemonic, operands, before)
+    return None if value is None else set_by_parts(value, mnemonic, operands, before)
+
+
+SEMANTICS = Semantics(
+    effect=effect,
     roles=roles,
-    stack=frozenset(("r13",)),
-    frames=frozenset(("r7", "r11")),
-    frame_setup=re.compile(r"(?:add|mov)s? (?:r7|r11|fp),sp.*"),
-    clobbered=frozenset("r0 r1 r2 r3 r12 r14 q0 q1 q2 q3".split()),
-    parameters=frozenset("r0 r1 r2 r3 q0 q1".split()),
-    hard_writes=lambda mnemonic, operands: (),
+    hard_writes=nothing_hard,
+    zero=frozenset(),
+    constant=_constant,
+    computed=computed,
+    scale=scale,
+    writeback=writeback,
+    access_bytes=access_bytes,
+    pairs=NEVER,
+    carry=re.compile("adc|sbc|rsc"),
+    flag_selects=NEVER,
+    scaled=re.compile(r"lsl |uxtw |sxtw |,lsl"),
+    bit_tests=NEVER,
+    narrow=False,
+    atomic_names_tell=True,
 )

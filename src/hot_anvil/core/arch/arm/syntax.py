@@ -3,7 +3,8 @@
 import re
 from functools import lru_cache
 
-from hot_anvil.core.arch.records import Isa
+from hot_anvil.core.arch.records import NEVER, Disassembly, Syntax
+from hot_anvil.core.arch.spelling_rules import keep_text, without_linkage
 
 _NAMED = {"sb": "r9", "sl": "r10", "fp": "r11", "ip": "r12", "sp": "r13", "lr": "r14", "pc": "r15"}
 
@@ -19,23 +20,30 @@ def family_of(register: str) -> tuple[str, str]:
     return f"q{first}", f"{kind}{part}"
 
 
-ISA = Isa(
-    name="arm",
+SYNTAX = Syntax(
     comments=("@",),
     separator=";",
     register=re.compile(r"\b(?:r\d+|sp|lr|pc|ip|fp|sl|sb|[sdq]\d+)\b"),
     family=family_of,
     same={"bhs": "bcs", "blo": "bcc", "ldmfd": "pop", "stmfd": "push"},
     fillers=re.compile(r"nop(?:\.[nw])?(?: \{0\})?$|mov(?:\.n)? r8, ?r8$|andeq r0, ?r0, ?r0$"),
-    setup=re.compile(
-        r"push\b|stmf?d?b? sp!|vpush\b|str lr,\[sp,#-\d+\]!|sub(?:\.?w)? sp,(?:sp,)?#"
-        r"|(?:add|mov)s? (?:fp|r7|r11),sp"
-    ),
-    teardown=re.compile(
-        r"pop\b|vpop\b|ldm\w* sp!|ldr (?:lr|pc),\[sp\],|add(?:\.?w)? sp,(?:sp,)?#"
-        r"|(?:mov|sub) sp,(?:fp|r7|r11)|bx lr$|adds? r7,r7,#|mov sp,r7$"
-    ),
     returns=re.compile(r"bx lr$|pop\b.*pc|ldm.*pc|ldr pc,|mov pc,lr"),
     calls=re.compile(r"blx?$"),
     jumps=re.compile(r"b(?:\.[nw])?$"),
+    tidy=without_linkage,
+    linkage=NEVER,
+    prefixes=frozenset(),
+    expands=NEVER,
+    destination_last=False,
+    meant=lambda mnemonic: (mnemonic, mnemonic.partition(".")[0]),
+    others={},
+)
+
+DISASSEMBLY = Disassembly(
+    named=keep_text,
+    relative=NEVER,
+    plain_fillers=frozenset(("nop", "nop.n")),
+    open_place="",
+    one_encoding=str,
+    long_jump=NEVER,
 )

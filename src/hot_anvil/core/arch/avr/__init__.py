@@ -1,1 +1,3 @@
-"""avr."""
+"""AVR."""
+
+TARGETS = r"avr"  # how target triples start that it is for

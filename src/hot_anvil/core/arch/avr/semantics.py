@@ -5,7 +5,9 @@ from functools import lru_cache
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.avr.syntax import family_of
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Deed, Meaning, Memory
+from hot_anvil.core.arch.records import NEVER, Semantics
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.values import computed, constants, no_scale, plain_bytes
 
 _KIND = b.kind_table(
     {
@@ -53,17 +55,17 @@ def _byte(text: str) -> int | None:
 
 
 @lru_cache(maxsize=65536)
-def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
+def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     """Return what an instruction does."""
     kind = _KIND(mnemonic)
     last = operands[-1] if operands else ""
     if mnemonic == "rcall" and last == ".":
-        return Deed(b.PUSH)  # makes room on the stack
+        return Effect(b.PUSH)  # makes room on the stack
     if kind in (b.BRANCH, b.JUMP, b.CALL, b.SKIP):
         indirect = mnemonic.endswith(("icall", "ijmp"))
         code = mnemonic[2:] if kind == b.BRANCH else ""
         target = "" if indirect or kind == b.SKIP else last
-        return Deed(kind, condition=_CONDITION.get(code, code), target=target, indirect=indirect)
+        return Effect(kind, condition=_CONDITION.get(code, code), target=target, indirect=indirect)
     if kind in ("load", "store"):
         memory = next((m for m in map(memory_of, operands) if m), None)
         if memory is None and mnemonic in ("lpm", "elpm"):
@@ -74,14 +76,14 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
                 symbol=symbol,
                 segment="io" if mnemonic[:1] in "iosc" and mnemonic[:3] != "sts" else "",
             )
-        return Deed(b.MOVE, 8, memory=memory, loads=kind == "load", stores=kind == "store")
+        return Effect(b.MOVE, 8, memory=memory, loads=kind == "load", stores=kind == "store")
     immediate = {"clr": 0, "inc": 1, "dec": 1}.get(mnemonic, _byte(last))
     if mnemonic == "eor" and operands[0] == last:
         kind, immediate = b.CONSTANT, 0
     if kind == b.MOVE and last in ("__zero_reg__", "r1"):
         kind, immediate = b.CONSTANT, 0
     signed = {"asr": "signed", "lsr": "unsigned"}.get(mnemonic, "")
-    return Deed(kind, 8, immediate=immediate, signed=signed)
+    return Effect(kind, 8, immediate=immediate, signed=signed)
 
 
 @lru_cache(maxsize=65536)
@@ -115,13 +117,30 @@ def hard_writes(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
     return ("r0", "r1") if _KIND(mnemonic) == b.MUL else ()
 
 
-MEANING = Meaning(
-    deed=deed,
+def _writeback(operands: tuple[str, ...], done: Effect) -> tuple[int, int]:
+    for operand in operands:
+        if re.search(r"-[XYZ]$", operand):
+            return -1, 0
+        if re.search(r"[XYZ]\+$", operand):
+            return 0, 1
+    return 0, 0
+
+
+SEMANTICS = Semantics(
+    effect=effect,
     roles=roles,
-    stack=frozenset(("sp",)),
-    frames=frozenset(("r28",)),
-    frame_setup=re.compile(r"in r28,(?:__SP_L__|61)"),
-    clobbered=frozenset(["r0", *(f"r{n}" for n in range(18, 28)), "r30", "r31"]),
-    parameters=frozenset(f"r{n}" for n in range(8, 26)),
     hard_writes=hard_writes,
+    zero=frozenset(("r1",)),
+    constant=constants(effect, ("__zero_reg__", "r1")),
+    computed=computed,
+    scale=no_scale,
+    writeback=_writeback,
+    access_bytes=plain_bytes,
+    pairs=NEVER,
+    carry=re.compile("adc|sbc"),
+    flag_selects=NEVER,
+    scaled=re.compile("lsl "),
+    bit_tests=NEVER,
+    narrow=True,
+    atomic_names_tell=True,
 )

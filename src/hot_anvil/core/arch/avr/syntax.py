@@ -3,7 +3,8 @@
 import re
 from functools import lru_cache
 
-from hot_anvil.core.arch.records import Isa
+from hot_anvil.core.arch.records import NEVER, Disassembly, Syntax
+from hot_anvil.core.arch.spelling_rules import without_linkage
 
 _NAMED = {"X": "r26", "Y": "r28", "Z": "r30", "__tmp_reg__": "r0", "__zero_reg__": "r1"}
 
@@ -14,23 +15,37 @@ def family_of(register: str) -> tuple[str, str]:
     return _NAMED.get(register, register), "pair" if register in "XYZ" else ""
 
 
-ISA = Isa(
-    name="avr",
+SYNTAX = Syntax(
     comments=(";",),
     separator="$",
     register=re.compile(r"\b(?:r\d+|__tmp_reg__|__zero_reg__|[XYZ](?=\+|\b))"),
     family=family_of,
     same={"brsh": "brcc", "brlo": "brcs", "ldd": "ld", "std": "st"},
-    setup=re.compile(
-        r"push |in r2[89],(?:__SP_[LH]__|6[12])$|sbiw r28,|subi r28,|sbci r29,|rcall \.$"
-        r"|in (?:__tmp_reg__|r0),(?:__SREG__|63)$|cli$"
-        r"|out (?:__SP_[LH]__|__SREG__|6[123]),(?:r2[89]|__tmp_reg__|r0)$"
-    ),
-    teardown=re.compile(
-        r"pop |adiw r28,|subi r28,|sbci r29,|in (?:__tmp_reg__|r0),(?:__SREG__|63)$|cli$"
-        r"|out (?:__SP_[LH]__|__SREG__|6[123]),(?:r2[89]|__tmp_reg__|r0)$|reti?$"
-    ),
     returns=re.compile(r"reti?$"),
     calls=re.compile(r"r?call$|e?icall$"),
     jumps=re.compile(r"r?jmp$|e?ijmp$"),
+    tidy=without_linkage,
+    linkage=NEVER,
+    prefixes=frozenset(),
+    expands=NEVER,
+    fillers=re.compile(r"nop$"),
+    destination_last=False,
+    meant=lambda mnemonic: (mnemonic, mnemonic.partition(".")[0]),
+    others={},
+)
+
+_NEAR = re.compile(r"\.[+-]\d+$")  # the way to say where a branch goes
+
+
+def _named(text: str, comment: str, name: str) -> str:
+    return _NEAR.sub(comment.strip().removeprefix("0x"), text)
+
+
+DISASSEMBLY = Disassembly(
+    named=_named,
+    relative=NEVER,
+    plain_fillers=frozenset(("nop",)),
+    open_place="",
+    one_encoding=str,
+    long_jump=NEVER,
 )

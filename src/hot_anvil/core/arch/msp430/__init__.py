@@ -1,1 +1,3 @@
-"""msp430."""
+"""MSP430."""
+
+TARGETS = r"msp430"  # how target triples start that it is for

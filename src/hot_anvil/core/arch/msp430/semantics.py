@@ -5,7 +5,9 @@ from functools import lru_cache
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.msp430.syntax import family_of
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Deed, Meaning, Memory
+from hot_anvil.core.arch.records import NEVER, Semantics
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.values import computed, constants, no_scale, nothing_hard, plain_bytes
 
 _KIND = b.kind_table(
     {
@@ -45,14 +47,14 @@ def memory_of(operand: str) -> Memory | None:
 
 
 @lru_cache(maxsize=65536)
-def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
+def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     """Return what an instruction does."""
     kind = _KIND(mnemonic)
     last = operands[-1] if operands else ""
     if kind in (b.BRANCH, b.JUMP, b.CALL):
         indirect = bool(re.fullmatch(r"r\d+|@.*|-?\d+\(r\d+\)", last))
         target = "" if indirect else last.lstrip("#")
-        return Deed(
+        return Effect(
             kind, condition=_CONDITION.get(mnemonic, mnemonic[1:]), target=target, indirect=indirect
         )
     places = [memory_of(operand) for operand in operands]
@@ -66,7 +68,7 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
     if kind == b.MOVE and operands[0].startswith("#"):
         kind = b.CONSTANT
     bits = 8 if mnemonic.endswith(".b") else 16
-    return Deed(kind, bits, memory=memory, loads=loads, stores=writes, immediate=immediate)
+    return Effect(kind, bits, memory=memory, loads=loads, stores=writes, immediate=immediate)
 
 
 @lru_cache(maxsize=65536)
@@ -80,13 +82,26 @@ def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(out)
 
 
-MEANING = Meaning(
-    deed=deed,
+def _writeback(operands: tuple[str, ...], done: Effect) -> tuple[int, int]:
+    moves = any(re.search(r"@\w+\+$", operand) for operand in operands)
+    return 0, done.bits // 8 if moves else 0
+
+
+SEMANTICS = Semantics(
+    effect=effect,
     roles=roles,
-    stack=frozenset(("r1",)),
-    frames=frozenset(("r4",)),
-    frame_setup=re.compile(r"mov (?:r1|sp),r4"),
-    clobbered=frozenset("r11 r12 r13 r14 r15".split()),
-    parameters=frozenset("r12 r13 r14 r15".split()),
-    hard_writes=lambda mnemonic, operands: (),
+    hard_writes=nothing_hard,
+    zero=frozenset(),
+    constant=constants(effect),
+    computed=computed,
+    scale=no_scale,
+    writeback=_writeback,
+    access_bytes=plain_bytes,
+    pairs=NEVER,
+    carry=re.compile("addc|subc|adc|sbc"),
+    flag_selects=NEVER,
+    scaled=NEVER,
+    bit_tests=NEVER,
+    narrow=True,
+    atomic_names_tell=True,
 )

@@ -3,7 +3,8 @@
 import re
 from functools import lru_cache
 
-from hot_anvil.core.arch.records import Isa
+from hot_anvil.core.arch.records import NEVER, Disassembly, Syntax
+from hot_anvil.core.arch.spelling_rules import keep_text, without_linkage
 
 _NAMED = {"pc": "r0", "sp": "r1", "sr": "r2"}
 
@@ -14,16 +15,30 @@ def family_of(register: str) -> tuple[str, str]:
     return _NAMED.get(register, register), ""
 
 
-ISA = Isa(
-    name="msp430",
+SYNTAX = Syntax(
     comments=(";",),
     separator="{",
     register=re.compile(r"\b(?:r\d+|pc|sp|sr)\b"),
     family=family_of,
     same={},
-    setup=re.compile(r"push\b|sub #\d+,(?:r1|sp)$|mov r1,r4$"),
-    teardown=re.compile(r"pop\b|add #\d+,(?:r1|sp)$|mov r4,r1$|reti?$"),
     returns=re.compile(r"reti?$"),
     calls=re.compile(r"call$"),
     jumps=re.compile(r"jmp$|br$"),
+    tidy=without_linkage,
+    linkage=NEVER,
+    prefixes=frozenset(),
+    expands=NEVER,
+    fillers=re.compile(r"nop$"),
+    destination_last=True,
+    meant=lambda mnemonic: (mnemonic, mnemonic.partition(".")[0]),
+    others={},
+)
+
+DISASSEMBLY = Disassembly(
+    named=keep_text,
+    relative=re.compile(r"\$([+-]\d+)$"),
+    plain_fillers=frozenset(("nop",)),
+    open_place="",
+    one_encoding=str,
+    long_jump=NEVER,
 )

@@ -1,1 +1,3 @@
-"""ptx."""
+"""PTX."""
+
+TARGETS = r"nvptx"  # how target triples start that it is for

@@ -4,7 +4,16 @@ import re
 from functools import lru_cache
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Deed, Meaning, Memory
+from hot_anvil.core.arch.records import NEVER, Semantics
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.values import (
+    computed,
+    constants,
+    no_scale,
+    no_writeback,
+    nothing_hard,
+    plain_bytes,
+)
 
 _KIND = b.kind_table(
     {
@@ -21,7 +30,7 @@ _TYPE = re.compile(r"\.([fsub])(\d+)$")
 
 
 @lru_cache(maxsize=65536)
-def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
+def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     """Return what an instruction does."""
     guard, _, name = mnemonic.rpartition(" ")
     parts = name.split(".")
@@ -32,14 +41,14 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
         kind = {b.ADD: b.FADD, b.SUB: b.FADD, b.MUL: b.FMUL, b.DIV: b.FDIV}.get(kind, kind)
     last = operands[-1] if operands else ""
     if kind == b.JUMP and guard:
-        return Deed(b.BRANCH, target=last)
+        return Effect(b.BRANCH, target=last)
     if kind in (b.JUMP, b.CALL):
-        return Deed(kind, target=last)
+        return Effect(kind, target=last)
     if kind in ("load", "store"):
         space = next((p for p in parts if p in ("param", "local", "global", "shared")), "")
         memory = Memory(symbol=last, segment=space)
         loads = kind == "load"
-        return Deed(b.MOVE, bits, 1, element, memory=memory, loads=loads, stores=not loads)
+        return Effect(b.MOVE, bits, 1, element, memory=memory, loads=loads, stores=not loads)
     if kind == b.MUL and "hi" in parts:
         kind = b.MULHIGH
     immediate = b.number(last)
@@ -47,25 +56,33 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
         kind = b.CONSTANT
     signed = {"s": "signed", "u": "unsigned"}.get(typed[1], "") if typed else ""
     condition = next((p for p in parts if p in ("eq", "ne", "lt", "le", "gt", "ge")), "")
-    return Deed(kind, bits, 1, element, condition, immediate=immediate, signed=signed)
+    return Effect(kind, bits, 1, element, condition, immediate=immediate, signed=signed)
 
 
 @lru_cache(maxsize=65536)
 def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
     """Return what happens to the registers of each operand."""
-    kind = deed(mnemonic, operands).kind
-    if not operands or kind in (b.BRANCH, b.JUMP, b.CALL) or deed(mnemonic, operands).stores:
+    kind = effect(mnemonic, operands).kind
+    if not operands or kind in (b.BRANCH, b.JUMP, b.CALL) or effect(mnemonic, operands).stores:
         return (USE,) * len(operands)
     return (BOTH if mnemonic.startswith("@") else DEFINE, *([USE] * (len(operands) - 1)))
 
 
-MEANING = Meaning(
-    deed=deed,
+SEMANTICS = Semantics(
+    effect=effect,
     roles=roles,
-    stack=frozenset(),
-    frames=frozenset(),
-    frame_setup=re.compile(r"(?!)"),
-    clobbered=frozenset(),
-    parameters=frozenset(),
-    hard_writes=lambda mnemonic, operands: (),
+    hard_writes=nothing_hard,
+    zero=frozenset(),
+    constant=constants(effect),
+    computed=computed,
+    scale=no_scale,
+    writeback=no_writeback,
+    access_bytes=plain_bytes,
+    pairs=NEVER,
+    carry=re.compile("addc|subc"),
+    flag_selects=NEVER,
+    scaled=NEVER,
+    bit_tests=NEVER,
+    narrow=False,
+    atomic_names_tell=True,
 )

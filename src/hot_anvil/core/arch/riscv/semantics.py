@@ -4,8 +4,17 @@ import re
 from functools import lru_cache
 
 from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.records import NEVER, Semantics
 from hot_anvil.core.arch.riscv.syntax import family_of
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Deed, Meaning, Memory
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.values import (
+    computed,
+    constants,
+    no_scale,
+    no_writeback,
+    nothing_hard,
+    plain_bytes,
+)
 
 _KIND = b.kind_table(
     {
@@ -59,34 +68,34 @@ def memory_of(operand: str) -> Memory | None:
 
 
 @lru_cache(maxsize=65536)
-def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
+def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     """Return what an instruction does."""
     kind = _KIND(mnemonic)
     last = operands[-1] if operands else ""
     if kind == b.JUMP and mnemonic == "jr" and last == "ra":
-        return Deed(b.RETURN)
+        return Effect(b.RETURN)
     if kind in (b.BRANCH, b.JUMP, b.CALL):
         indirect = mnemonic in ("jr", "jalr")
         target = "" if indirect else last.partition("@")[0]
-        return Deed(kind, condition=_condition(mnemonic, kind), target=target, indirect=indirect)
+        return Effect(kind, condition=_condition(mnemonic, kind), target=target, indirect=indirect)
     lanes = b.SCALABLE if mnemonic.startswith("v") and not mnemonic.startswith("vset") else 1
     if kind in ("load", "store"):
         memory = next((m for m in map(memory_of, operands) if m), None) or Memory(symbol=last)
-        return Deed(
+        return Effect(
             b.MOVE, _bits(mnemonic), lanes, "f" if mnemonic[0] == "f" else "", memory=memory,
             loads=kind == "load", stores=kind == "store",
             signed="unsigned" if mnemonic in ("lbu", "lhu", "lwu") else "",
         )  # fmt: skip
     if kind == b.ATOMIC:
         at = next((m for m in map(memory_of, operands) if m), None)
-        return Deed(kind, memory=at, loads=True, stores=not mnemonic.startswith("lr"))
+        return Effect(kind, memory=at, loads=True, stores=not mnemonic.startswith("lr"))
     immediate = b.number(last)
     if mnemonic in ("add", "addi", "addiw", "addw") and operands[1:2] == ("zero",):
         kind = b.CONSTANT if immediate is not None else b.MOVE
     if (mnemonic == "mv" and last == "zero") or (mnemonic.startswith("fmv") and last == "zero"):
         kind, immediate = b.CONSTANT, 0
     element = "f" if mnemonic[0] == "f" or mnemonic[:2] == "vf" else "i" if lanes != 1 else ""
-    return Deed(
+    return Effect(
         kind, _bits(mnemonic), lanes, element, immediate=immediate,
         condition=_condition(mnemonic, kind), signed=_signed(mnemonic, kind),
         across="red" in mnemonic and lanes != 1,
@@ -128,16 +137,26 @@ def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
     return (BOTH if keeps else DEFINE, *([USE] * (len(operands) - 1)))
 
 
-MEANING = Meaning(
-    deed=deed,
+def _constant(mnemonic: str, operands: tuple[str, ...], before: int) -> int | None:
+    value = constants(effect, ("zero",))(mnemonic, operands, before)
+    return value if value is None or mnemonic != "lui" else value << 12
+
+
+SEMANTICS = Semantics(
+    effect=effect,
     roles=roles,
-    stack=frozenset(("sp",)),
-    frames=frozenset(("s0",)),
-    frame_setup=re.compile(r"addi? s0,sp,\d+"),
-    clobbered=frozenset(
-        ["ra", *(f"a{n}" for n in range(8)), *(f"t{n}" for n in range(7))]
-        + [f"f{k}{n}" for k in "at" for n in range(12)]
-    ),
-    parameters=frozenset([f"a{n}" for n in range(8)] + [f"fa{n}" for n in range(8)]),
-    hard_writes=lambda mnemonic, operands: (),
+    hard_writes=nothing_hard,
+    zero=frozenset(("zero",)),
+    constant=_constant,
+    computed=computed,
+    scale=no_scale,
+    writeback=no_writeback,
+    access_bytes=plain_bytes,
+    pairs=NEVER,
+    carry=NEVER,
+    flag_selects=NEVER,
+    scaled=re.compile("sh[123]add"),
+    bit_tests=NEVER,
+    narrow=False,
+    atomic_names_tell=True,
 )

@@ -3,7 +3,8 @@
 import re
 from functools import lru_cache
 
-from hot_anvil.core.arch.records import Isa
+from hot_anvil.core.arch.records import NEVER, Disassembly, Syntax
+from hot_anvil.core.arch.spelling_rules import keep_text, without_linkage
 
 
 @lru_cache(maxsize=4096)
@@ -19,8 +20,7 @@ def _with_immediate(name: str) -> str:
 
 _IMMEDIATE = "add and or xor sll srl sra addw sllw srlw sraw slt".split()
 
-ISA = Isa(
-    name="riscv",
+SYNTAX = Syntax(
     comments=("#",),
     separator=";",
     register=re.compile(r"\b(?:zero|ra|sp|gp|tp|fp|f?[at]\d+|f?s\d+|x\d+|v\d+)\b"),
@@ -32,13 +32,22 @@ ISA = Isa(
         r"call$|tail$|la(?:\.\w+(?:\.\w+)?)?$|lla$|li$|jump$|j$|b(?:eq|ne|lt|ge|gt|le)u?z?$|f?[ls][bhwd]u?$"
     ),
     fillers=re.compile(r"(?:c\.)?nop$|unimp$|(?:c\.)?addi? zero, ?zero, ?0$"),
-    setup=re.compile(
-        r"addi? sp,sp,-\d+$|s[wd] (?:ra|s\d+),-?\d+\(sp\)$|fsd .*\(sp\)$|addi? s0,sp,"
-    ),
-    teardown=re.compile(
-        r"addi? sp,(?:sp|s0),-?\d+$|l[wd] (?:ra|s\d+),-?\d+\(sp\)$|fld .*\(sp\)$|ret$|jr ra$"
-    ),
     returns=re.compile(r"ret$|jr ra$"),
     calls=re.compile(r"call$|jalr?$"),
     jumps=re.compile(r"tail$|j$|jr$"),
+    tidy=without_linkage,
+    linkage=NEVER,
+    prefixes=frozenset(),
+    destination_last=False,
+    meant=lambda mnemonic: (mnemonic, mnemonic.partition(".")[0]),
+    others={},
+)
+
+DISASSEMBLY = Disassembly(
+    named=keep_text,
+    relative=NEVER,
+    plain_fillers=frozenset(("nop",)),
+    open_place="",
+    one_encoding=str,
+    long_jump=re.compile("auipc"),
 )

@@ -4,7 +4,9 @@ import re
 from functools import lru_cache
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Deed, Meaning, Memory
+from hot_anvil.core.arch.records import NEVER, Semantics
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.values import computed, constants, no_writeback, plain_bytes
 from hot_anvil.core.arch.x86.syntax import family_of
 
 # Integer instructions; those that take one of the letters for a size are tried without it too.
@@ -115,7 +117,7 @@ def memory_of(operand: str) -> Memory | None:
 
 
 @lru_cache(maxsize=65536)
-def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
+def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     """Return what an instruction does."""
     prefix, _, name = mnemonic.rpartition(" ")
     kind, vector = _kind(name)
@@ -124,7 +126,7 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
         return _going(kind, name, last)
     if kind == b.BLOCK:
         stores = name.startswith(("movs", "stos"))
-        return Deed(kind, loads=not name.startswith("stos"), stores=stores)
+        return Effect(kind, loads=not name.startswith("stos"), stores=stores)
     places = [memory_of(operand) for operand in operands]
     memory = next((place for place in places if place), None)
     loads = any(place is not None for place in places[:-1])
@@ -143,7 +145,7 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
         kind = b.ATOMIC
     if _is_zero(name, operands):
         kind, immediate = b.CONSTANT, 0
-    made = Deed(kind, memory=memory, loads=loads, stores=stores, immediate=immediate)
+    made = Effect(kind, memory=memory, loads=loads, stores=stores, immediate=immediate)
     if vector:
         return _with_lanes(made, name, operands)
     if kind == b.MUL and len(operands) == 1:
@@ -155,13 +157,13 @@ def deed(mnemonic: str, operands: tuple[str, ...]) -> Deed:
     )
 
 
-def _going(kind: str, name: str, last: str) -> Deed:
+def _going(kind: str, name: str, last: str) -> Effect:
     indirect = last.startswith("*")
     if indirect and last.endswith("@GOTPCREL(%rip)"):  # a direct call in indirect form
-        return Deed(kind, target=last[1:].partition("@")[0])
+        return Effect(kind, target=last[1:].partition("@")[0])
     memory = memory_of(last[1:]) if indirect else None
     target = "" if indirect else last.partition("@")[0]
-    return Deed(
+    return Effect(
         kind, condition=_condition(name, kind), target=target, indirect=indirect,
         memory=memory, loads=memory is not None,
     )  # fmt: skip
@@ -204,8 +206,8 @@ def _register_bits(operand: str) -> int:
     return {"r": 64, "e": 32, "w": 16, "b": 8, "h": 8}.get(view, 0)
 
 
-def _with_lanes(made: Deed, name: str, operands: tuple[str, ...]) -> Deed:
-    """Return a vector instruction's deed with its element and lanes."""
+def _with_lanes(made: Effect, name: str, operands: tuple[str, ...]) -> Effect:
+    """Return a vector instruction's effect with its element and lanes."""
     width = max(
         (
             n
@@ -306,13 +308,40 @@ def hard_writes(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
     return ("bp",) if name.startswith("leave") else ()
 
 
-MEANING = Meaning(
-    deed=deed,
+_SCALE = re.compile(r"%\w+, ?(\d)\)")
+_SIZES = {"b": 1, "w": 2, "l": 4}
+
+
+@lru_cache(maxsize=1 << 15)
+def _scale(operands: tuple[str, ...]) -> int:
+    return next((int(found[1]) for o in operands if (found := _SCALE.search(o))), 1)
+
+
+def _access_bytes(mnemonic: str, done: Effect) -> int:
+    """Return how many bytes are loaded or stored; 0 for a load that widens, of unknown size."""
+    narrow = re.match(r"mov[sz]([bwl])[wlq]$", mnemonic)
+    if narrow:
+        return _SIZES[narrow[1]]
+    if done.packed and done.width and re.match(r"v?pmov[sz]x", mnemonic):
+        return 0
+    return plain_bytes(mnemonic, done)
+
+
+SEMANTICS = Semantics(
+    effect=effect,
     roles=roles,
-    stack=frozenset(("sp",)),
-    frames=frozenset(("bp",)),
-    frame_setup=re.compile(r"movq? %rsp,%rbp|movl? %esp,%ebp"),
-    clobbered=frozenset("ax cx dx si di r8 r9 r10 r11".split() + [f"v{n}" for n in range(32)]),
-    parameters=frozenset("di si dx cx r8 r9 v0 v1 v2 v3 v4 v5 v6 v7".split()),
     hard_writes=hard_writes,
+    zero=frozenset(),
+    constant=constants(effect),
+    computed=computed,
+    scale=_scale,
+    writeback=no_writeback,
+    access_bytes=_access_bytes,
+    pairs=NEVER,
+    carry=re.compile("adc|sbb"),
+    flag_selects=re.compile(r"(?:sbb|adc)[bwlq]? "),
+    scaled=re.compile(r"\(.*,.*,[248]\)"),
+    bit_tests=re.compile("bt"),
+    narrow=False,
+    atomic_names_tell=False,
 )
