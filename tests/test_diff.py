@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from conftest import document, hot_anvil, refused
 from hot_anvil.core.arch.spelling import canonical, shape
-from hot_anvil.core.arch.x86.syntax import family_of
+from hot_anvil.core.arch.x86.registers import family_of
 from hot_anvil.core.code.records import Code, Function, Instruction
 from hot_anvil.core.diff.records import CHANGED, GONE, MOVED, NEW, RENAMED, REORDERED, SAME, Diff
 from hot_anvil.core.model.registers import read_and_written
@@ -174,7 +174,9 @@ def test_states_over_a_function(left: list[str], right: list[str], states: list[
 def test_constants_in_memory_count_by_their_value() -> None:
     def code(label: str, data: str) -> Code:
         load = written(f"movsd {label}(%rip), %xmm0")
-        return Code((Function("feet", ".text", "", (load,), {}, (), {label: data}),), ("surge.c",), "x86")
+        return Code(
+            (Function("feet", ".text", "", (load,), {}, (), {label: data}),), ("surge.c",), "x86"
+        )
 
     def state(right: Code) -> str:
         (row,) = diff_codes(code(".LC0", ".long 0; .long 1074266112"), right, {}).rows

@@ -8,7 +8,9 @@ from hot_anvil import __version__
 from hot_anvil.core.arch import architecture
 from hot_anvil.core.build.records import COMPILED, REFUSED, Built
 from hot_anvil.core.code.records import EMITTED, Code, find_functions, find_symbols
-from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.config.positions import line_of
+from hot_anvil.core.config.records import Bench, Snippet
+from hot_anvil.core.facts.expectation import Expectation
 from hot_anvil.core.facts.records import FunctionFacts, from_plain
 from hot_anvil.core.facts.silent import silent_lines
 from hot_anvil.core.facts.table import Column, SnippetFacts, make_table
@@ -153,7 +155,7 @@ def check_expectations(
         ]
         symbols = _entry_symbols(workshop, snippet, codes)
         outcomes: list[Outcome] = []
-        for expectation in snippet.expectations:
+        for expectation in _with_lines(workshop.bench, snippet.expectations):
             about = [
                 (b.build.name, facts, b.why)
                 for b, facts in columns
@@ -176,12 +178,17 @@ def check_expectations(
     return tuple(out)
 
 
+def _with_lines(bench: Bench, told: Sequence[Expectation]) -> list[Expectation]:
+    """Return expectations with their lines in the bench's file."""
+    return [one._replace(line=line_of(bench.text, one.place) or 0) for one in told]
+
+
 def _entry_symbols(
     workshop: "Workshop", snippet: Snippet, codes: Mapping[str, Code]
 ) -> dict[str, set[str]]:
     """Return the symbols of each entry expected of; refuse one that no build has."""
     out: dict[str, set[str]] = {}
-    for expectation in snippet.expectations:
+    for expectation in _with_lines(workshop.bench, snippet.expectations):
         found = out[expectation.entry] = find_functions(codes.values(), expectation.entry)
         if codes and not found:
             known = dict.fromkeys(

@@ -1,31 +1,34 @@
-"""Find the line of a key in TOML text, for error messages."""
+"""Find the lines of keys in TOML text, for error messages.
 
-import re
+Only a TOML parser knows what is a key and what is text inside a string, so the parser is asked:
+a key begins on the first line with which the text up to there holds it. This costs a parse for
+each line looked at, and is done only when there is something to tell.
+"""
+
+import tomllib
+from collections.abc import Mapping
+from typing import Any
 
 Step = str | int
-_HEADER = re.compile(r"\s*(\[\[?)\s*([^\]]+?)\s*\]\]?")
-_KEY = re.compile(r"""\s*((?:[\w-]+|"[^"]*"|'[^']*')(?:\s*\.\s*(?:[\w-]+|"[^"]*"|'[^']*'))*)\s*=""")
+Path = tuple[Step, ...]
 
 
-def line_of(text: str, path: tuple[Step, ...]) -> int | None:
-    """Return the line (from 1) where the key or table at ``path`` stands.
+def line_of(text: str, path: Path) -> int | None:
+    """Return the line (from 1) where the key or table at ``path`` begins.
 
-    ``path`` holds keys and, for arrays of tables, indices. When the key
-    itself is not found, the line of the nearest table above it is returned;
-    None when nothing of the path stands in the text.
+    ``path`` holds keys and, for arrays of tables, indices. When the key itself is not found, the
+    line of the nearest table above it is returned; None when nothing of the path is there.
     """
-    lines = _lines_by_path(text)
+    lines = text.split("\n")
+    headers = [n for n, line in enumerate(lines, 1) if line.lstrip().startswith("[")]
     for length in range(len(path), 0, -1):
-        start = path[:length]
-        # One snippet may be written as a plain table, which has no index.
-        plain = tuple(step for step in start if not isinstance(step, int))
-        found = lines.get(start) or lines.get(plain)
+        found = _first_line(lines, headers, path[:length])
         if found:
             return found
     return None
 
 
-def dotted(path: tuple[Step, ...]) -> str:
+def dotted(path: Path) -> str:
     """Return the path as people write it: ``snippet[2].inputs.low``."""
     out = ""
     for step in path:
@@ -33,37 +36,61 @@ def dotted(path: tuple[Step, ...]) -> str:
     return out
 
 
-def _lines_by_path(text: str) -> dict[tuple[Step, ...], int]:
-    found: dict[tuple[Step, ...], int] = {}
-    counts: dict[tuple[Step, ...], int] = {}
-    table: tuple[Step, ...] = ()
-    for number, line in enumerate(text.split("\n"), 1):
-        header = _HEADER.match(line)
-        if header:
-            table = _with_indices(_split(header[2]), counts)
-            if header[1] == "[[":
-                index = counts.get(table, 0)
-                counts[table] = index + 1
-                found.setdefault(table, number)
-                table = (*table, index)
-            found.setdefault(table, number)
-            continue
-        key = _KEY.match(line)
-        if key:
-            found.setdefault((*table, *_split(key[1])), number)
-    return found
+def _first_line(lines: list[str], headers: list[int], path: Path) -> int:
+    """Return the line that first makes the text hold ``path``, 0 when none does."""
+    start = 1
+    for header in [*headers, len(lines) + 1]:
+        if header <= len(lines) and _holds(lines, header, path):
+            return _in_segment(lines, start, header, path)
+        if header > start:  # the lines of the table before
+            found = _in_segment(lines, start, header - 1, path)
+            if found:
+                return found
+        start = header
+    return 0
 
 
-def _split(dotted_key: str) -> list[str]:
-    parts = re.findall(r"""[\w-]+|"[^"]*"|'[^']*'""", dotted_key)
-    return [part.strip("\"'") for part in parts]
+def _in_segment(lines: list[str], first: int, last: int, path: Path) -> int:
+    """Return the line of first to last on which ``path`` begins, 0 when it does not."""
+    if not _holds(lines, last, path) and _parse(lines, last) is not None:
+        return 0
+    begins = first
+    for number in range(first, last + 1):
+        known = _parse(lines, number)
+        if known is None:
+            continue  # inside a value of several lines
+        if _reach(known, path):
+            while begins < number and _says_nothing(lines[begins - 1]):
+                begins += 1
+            return begins
+        begins = number + 1
+    return 0
 
 
-def _with_indices(keys: list[str], counts: dict[tuple[Step, ...], int]) -> tuple[Step, ...]:
-    """Insert the current index after each key that is an array of tables."""
-    path: tuple[Step, ...] = ()
-    for position, key in enumerate(keys):
-        path = (*path, key)
-        if path in counts and position < len(keys) - 1:
-            path = (*path, counts[path] - 1)
-    return path
+def _says_nothing(line: str) -> bool:
+    return not line.strip() or line.lstrip().startswith("#")
+
+
+def _holds(lines: list[str], count: int, path: Path) -> bool:
+    known = _parse(lines, count)
+    return known is not None and _reach(known, path)
+
+
+def _parse(lines: list[str], count: int) -> Mapping[str, Any] | None:
+    """Return the tables of the first ``count`` lines, None where these end inside a value."""
+    try:
+        return tomllib.loads("\n".join(lines[:count]) + "\n")
+    except tomllib.TOMLDecodeError:
+        return None
+
+
+def _reach(value: Any, path: Path) -> bool:
+    for place, step in enumerate(path):
+        if isinstance(step, int) and isinstance(value, Mapping):
+            # One snippet may be written as a plain table, which has no index.
+            return step == 0 and _reach(value, path[place + 1 :])
+        try:
+            value = value[step]
+        except (KeyError, IndexError, TypeError):
+            return False
+    return True

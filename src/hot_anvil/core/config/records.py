@@ -1,9 +1,10 @@
-"""The bench as a value; core/benchfile.py reads it."""
+"""The bench as a value; ``reading`` makes it from the tables of a file."""
 
 from collections.abc import Collection, Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
+from hot_anvil.core.facts.expectation import Expectation
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
 
@@ -17,20 +18,6 @@ LANGUAGES = {
 }
 
 Values = Mapping[str, Any]
-
-
-Wanted = bool | int | str | tuple[str, ...]
-
-
-class Expectation(NamedTuple):
-    """Facts that must hold for one function, in some builds."""
-
-    entry: str
-    builds: tuple[str, ...]  # patterns of builds or flag sets; none: every build
-    loop: int | str | None  # a source line of it, "any" or "all"; None: about the function
-    facts: Mapping[str, Wanted]
-    why: str
-    line: int  # of the bench's file, 0 when not known
 
 
 class Tolerance(NamedTuple):
@@ -132,6 +119,7 @@ class Bench(NamedTuple):
     custom: tuple[CustomToolchain, ...]
     explicit: tuple[str, ...] = ()
     defaults: Values = MappingProxyType({})  # how commands behave where no option says it
+    text: str = ""  # of the file, to name lines
 
 
 class Settings(NamedTuple):

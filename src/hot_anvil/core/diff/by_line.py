@@ -2,23 +2,14 @@
 
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
-from typing import NamedTuple
 
 from hot_anvil.core.asm.listing import Sources, source_text
+from hot_anvil.core.code.places import LineMap, Place
 from hot_anvil.core.code.records import Code
-from hot_anvil.core.diff.edited import LineMap
-from hot_anvil.core.diff.pairing import Paired, state_of
-from hot_anvil.core.diff.records import STATES, Diff, FunctionTotal, Part, Place, Row, Spot
+from hot_anvil.core.diff.function_pair import FunctionPair
+from hot_anvil.core.diff.pairing import Paired, lines_by_votes, state_of
+from hot_anvil.core.diff.records import STATES, Diff, FunctionTotal, Part, Row, Spot
 from hot_anvil.core.model.control_flow import Body, bodies
-
-
-class Twin(NamedTuple):
-    """One function on both sides, None where a side has not got it."""
-
-    name: str
-    title: str
-    left: Body | None
-    right: Body | None
 
 
 def pair_functions(
@@ -27,7 +18,7 @@ def pair_functions(
     entries: Collection[str],
     lines: LineMap,
     same_function: Mapping[str, str],
-) -> tuple[tuple[Twin, ...], LineMap]:
+) -> tuple[tuple[FunctionPair, ...], LineMap]:
     """Return the functions of two codes in pairs, and which source lines correspond.
 
     ``entries`` (symbols) limits the comparison to these functions; empty means
@@ -35,14 +26,12 @@ def pair_functions(
     """
     twins = _twins(left, right, entries, same_function)
     if same_function:
-        from hot_anvil.core.diff.pairing import lines_by_votes
-
         lines = lines_by_votes(twins, lines)
     return twins, lines
 
 
 def by_source_line(
-    twins: Sequence[Twin],
+    twins: Sequence[FunctionPair],
     paired: Sequence[Sequence[Paired]],
     lines: LineMap,
     sources: Sources,
@@ -74,7 +63,7 @@ def _count(body: Body | None) -> int | None:
 
 def _twins(
     left: Code, right: Code, entries: Collection[str], same: Mapping[str, str]
-) -> tuple[Twin, ...]:
+) -> tuple[FunctionPair, ...]:
     first, second = bodies(left.functions, left.isa), bodies(right.functions, right.isa)
     titles = {**left.titles, **right.titles}
     partner = {name: name for name in first if name in second} | dict(same)
@@ -98,7 +87,7 @@ def _twins(
         title = titles.get(name, name)
         if a and c and same.get(a) == c:
             title = f"{titles.get(a, a)} and {title}"
-        out.append(Twin(name, title, first.get(a or ""), second.get(c or "")))
+        out.append(FunctionPair(name, title, first.get(a or ""), second.get(c or "")))
     return tuple(out)
 
 

@@ -3,34 +3,10 @@
 from collections.abc import Mapping, Sequence
 from difflib import SequenceMatcher
 from types import MappingProxyType
-from typing import NamedTuple
 
-from hot_anvil.core.diff.records import Place
+from hot_anvil.core.code.places import LineMap, Place
 
 _ALIKE = 0.6  # share of characters two lines must have in common to be one line, edited
-
-
-class LineMap(NamedTuple):
-    """Left source lines on the right side. Without an entry a file is the same on both."""
-
-    files: Mapping[str, str] = MappingProxyType({})  # left file -> right file
-    lines: Mapping[str, Mapping[int, Place]] = MappingProxyType({})  # left file -> line -> place
-
-    def place(self, file: str, line: int) -> Place:
-        """Return the place of a left line."""
-        known = self.lines.get(file)
-        if known is None or line <= 0:
-            return Place(self.files.get(file, file), line)
-        return known.get(line) or Place(self.files.get(file, file), line)
-
-    def back(self) -> Mapping[tuple[str, int], tuple[str, int]]:
-        """Return right file and line -> left file and line, where they are not the same."""
-        return {
-            (place.file, place.line): (file, line)
-            for file, places in self.lines.items()
-            for line, place in places.items()
-            if not place.old
-        }
 
 
 def map_lines(

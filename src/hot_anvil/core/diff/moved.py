@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.spelling import shape
-from hot_anvil.core.diff.records import Place
+from hot_anvil.core.code.places import Place
 from hot_anvil.core.model.control_flow import Body
 
 _COMMON = (b.MOVE, b.PUSH, b.POP, b.JUMP, b.NOTHING)

@@ -3,11 +3,12 @@
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.code.places import LineMap, Place
 from hot_anvil.core.diff.alignment import align_texts, state_of_two
-from hot_anvil.core.diff.edited import LineMap
+from hot_anvil.core.diff.function_pair import FunctionPair
 from hot_anvil.core.diff.moved import moved_between
 from hot_anvil.core.diff.records import (
     CHANGED,
@@ -18,15 +19,11 @@ from hot_anvil.core.diff.records import (
     REORDERED,
     SAME,
     Pair,
-    Place,
+    Part,
 )
 from hot_anvil.core.diff.renaming import consistent
 from hot_anvil.core.diff.reordering import only_reordered
 from hot_anvil.core.model.control_flow import Body
-
-if TYPE_CHECKING:
-    from hot_anvil.core.diff.by_line import Twin
-    from hot_anvil.core.diff.records import Part
 
 
 class Paired(NamedTuple):
@@ -166,7 +163,7 @@ def _state(left: Body, right: Body, pairs: Sequence[Pair]) -> str:
     return NEW if states <= {NEW, MOVED} else CHANGED
 
 
-def state_of(parts: Sequence["Part"]) -> str:
+def state_of(parts: Sequence[Part]) -> str:
     """Return the state of a line over all functions that it has code in."""
     states = {part.state for part in parts}
     if len(states) == 1:
@@ -178,7 +175,7 @@ def state_of(parts: Sequence["Part"]) -> str:
     return MOVED if states <= {SAME, RENAMED, REORDERED, MOVED} else CHANGED
 
 
-def lines_by_votes(twins: Sequence["Twin"], lines: LineMap) -> LineMap:
+def lines_by_votes(twins: Sequence[FunctionPair], lines: LineMap) -> LineMap:
     """Match source lines of functions that do the same through their instructions.
 
     Each line goes with the line that most of its instructions correspond to,

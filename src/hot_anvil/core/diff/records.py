@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
+from hot_anvil.core.code.places import Place
 from hot_anvil.core.code.records import Code, Instruction, join_parts, parts_by_owner
 
 # Line states; pairs of instructions have them too, but for REORDERED.
@@ -26,14 +27,6 @@ class Pair(NamedTuple):
     state: str  # SAME, RENAMED, CHANGED, MOVED, GONE or NEW
     place: tuple[int, int] = (-1, -1)  # of both in their functions, -1 where there is none
     other: tuple[str, int] = ("", 0)  # MOVED: file and line that its counterpart stands under
-
-
-class Place(NamedTuple):
-    """A source line as rows are keyed by it: the right side's, or one only the left has."""
-
-    file: str
-    line: int  # the right side's line; for a line only on the left, the one it would follow
-    old: int = 0  # the left side's line, for a line that the right side has not
 
 
 class Spot(NamedTuple):

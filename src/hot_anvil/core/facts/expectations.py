@@ -6,7 +6,7 @@ from fnmatch import fnmatchcase
 from typing import NamedTuple
 
 from hot_anvil.core.code.records import Code
-from hot_anvil.core.config.records import Expectation, Wanted
+from hot_anvil.core.facts.expectation import Expectation, Wanted
 from hot_anvil.core.facts.records import (
     FUNCTION_FACTS,
     LOOP_FACTS,

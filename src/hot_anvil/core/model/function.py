@@ -6,8 +6,7 @@ from functools import cached_property, lru_cache
 from hot_anvil.core.arch import architecture
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.helpers import helper
-from hot_anvil.core.diff.edited import LineMap
-from hot_anvil.core.diff.records import Place
+from hot_anvil.core.code.places import LineMap, Place
 from hot_anvil.core.model.control_flow import Body, Loop
 from hot_anvil.core.model.registers import read_and_written
 

@@ -4,11 +4,13 @@ from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 from hot_anvil.core.asm.listing import Sources
+from hot_anvil.core.code.places import LineMap, Place
 from hot_anvil.core.code.records import Code, only_functions
-from hot_anvil.core.diff.by_line import Twin, by_source_line, pair_functions
-from hot_anvil.core.diff.edited import LineMap, map_lines
+from hot_anvil.core.diff.by_line import by_source_line, pair_functions
+from hot_anvil.core.diff.edited import map_lines
+from hot_anvil.core.diff.function_pair import FunctionPair
 from hot_anvil.core.diff.pairing import Paired, pair_bodies
-from hot_anvil.core.diff.records import STATES, Explained, Pair, Place, Reason
+from hot_anvil.core.diff.records import STATES, Explained, Pair, Reason
 from hot_anvil.core.diff.side import Remark, Subject
 from hot_anvil.core.parallel import Spread, in_order
 from hot_anvil.core.reasons.explain import attach, explain_function, make_context
@@ -97,7 +99,7 @@ def _to_plain(line: Paired) -> Any:
     return tuple(line.place), pairs, line.counts, line.state
 
 
-def _paired(row: Any, twin: Twin) -> Paired:
+def _paired(row: Any, twin: FunctionPair) -> Paired:
     place, pairs, counts, state = row
     left = twin.left.items if twin.left else ()
     right = twin.right.items if twin.right else ()

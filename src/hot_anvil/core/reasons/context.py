@@ -9,7 +9,8 @@ from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 
-from hot_anvil.core.diff.records import CERTAIN, Place, Reason
+from hot_anvil.core.code.places import Place
+from hot_anvil.core.diff.records import CERTAIN, Reason
 from hot_anvil.core.model.function import Side
 from hot_anvil.core.model.symbols import plain_name
 

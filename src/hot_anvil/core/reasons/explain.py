@@ -6,10 +6,10 @@ from typing import NamedTuple
 
 from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.asm.calls import callee, only_jump
-from hot_anvil.core.diff.by_line import Twin
-from hot_anvil.core.diff.edited import LineMap
+from hot_anvil.core.code.places import LineMap, Place
+from hot_anvil.core.diff.function_pair import FunctionPair
 from hot_anvil.core.diff.pairing import Paired
-from hot_anvil.core.diff.records import CERTAIN, LIKELY, Diff, Explained, Place, Reason
+from hot_anvil.core.diff.records import CERTAIN, LIKELY, Diff, Explained, Reason
 from hot_anvil.core.model.control_flow import Body
 from hot_anvil.core.model.function import Side
 from hot_anvil.core.model.symbols import plain_name
@@ -46,7 +46,7 @@ class Context(NamedTuple):
 
 
 def make_context(
-    twins: Sequence[Twin],
+    twins: Sequence[FunctionPair],
     lines: LineMap,
     flags: tuple[Sequence[str], Sequence[str]],
     titles: Mapping[str, str],
@@ -75,7 +75,9 @@ def _targets(body: Body) -> set[str]:
     return {callee(item, isa) for item in body.items}
 
 
-def explain_function(twin: Twin, paired: Sequence[Paired], context: Context) -> list[Reason]:
+def explain_function(
+    twin: FunctionPair, paired: Sequence[Paired], context: Context
+) -> list[Reason]:
     """Return the reasons for all that differs in one function."""
     if twin.left is None or twin.right is None:
         found = list(_alone(twin, context))
@@ -140,7 +142,7 @@ def _of_function(
     return found
 
 
-def _homes(twins: Iterable[Twin], lines: LineMap) -> dict[str, frozenset[Place]]:
+def _homes(twins: Iterable[FunctionPair], lines: LineMap) -> dict[str, frozenset[Place]]:
     """Return for each function its source lines: from where it begins to where the next does."""
     starts: dict[str, list[tuple[int, str]]] = {}  # file -> where functions begin
     seen: set[Place] = set()
@@ -165,7 +167,7 @@ def _homes(twins: Iterable[Twin], lines: LineMap) -> dict[str, frozenset[Place]]
     return {name: frozenset(found) for name, found in out.items()}
 
 
-def _alone(twin: Twin, context: Context) -> Iterator[Reason]:
+def _alone(twin: FunctionPair, context: Context) -> Iterator[Reason]:
     """Explain a function that one side has not got."""
     body = twin.left or twin.right
     assert body is not None
@@ -187,7 +189,7 @@ def _alone(twin: Twin, context: Context) -> Iterator[Reason]:
     yield Reason(kind, text if left else back, sure, twin.name, *evidence, home)
 
 
-def _folded(twin: Twin, paired: Sequence[Paired], context: Context) -> Reason | None:
+def _folded(twin: FunctionPair, paired: Sequence[Paired], context: Context) -> Reason | None:
     """Say when a function is nothing but a jump to an equal one, on one side only."""
     assert twin.left and twin.right
     every = tuple(range(len(twin.left.items))), tuple(range(len(twin.right.items)))
@@ -213,7 +215,7 @@ def _folded(twin: Twin, paired: Sequence[Paired], context: Context) -> Reason | 
     return None
 
 
-def _padding(twin: Twin) -> Iterator[Reason]:
+def _padding(twin: FunctionPair) -> Iterator[Reason]:
     """Say when only the bytes between instructions differ."""
     assert twin.left and twin.right
     gaps = [_gaps(body) for body in (twin.left, twin.right)]
@@ -240,7 +242,7 @@ _COMMON = frozenset((memory.KEPT, memory.FRAME))
 _TELLING = frozenset((plain.CONDITION, plain.DATA, plain.ARGUMENT))
 
 
-def _told(reason: Reason, twin: Twin, one_source: bool) -> Reason:
+def _told(reason: Reason, twin: FunctionPair, one_source: bool) -> Reason:
     """Return a reason with the texts of its evidence, and how early to tell it."""
     texts = [
         tuple(body.items[k].text for k in found) if body else ()

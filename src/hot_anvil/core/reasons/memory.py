@@ -3,7 +3,8 @@
 from collections.abc import Iterator, Sequence
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.diff.records import Place, Reason
+from hot_anvil.core.code.places import Place
+from hot_anvil.core.diff.records import Reason
 from hot_anvil.core.model.copies import copies_of
 from hot_anvil.core.model.function import Side
 from hot_anvil.core.reasons.context import View

@@ -3,8 +3,8 @@
 import re
 from collections.abc import Iterator, Mapping, Sequence
 
-from hot_anvil.core.diff.edited import LineMap
-from hot_anvil.core.diff.records import REMARKED, Place, Reason
+from hot_anvil.core.code.places import LineMap, Place
+from hot_anvil.core.diff.records import REMARKED, Reason
 from hot_anvil.core.diff.side import Remark
 from hot_anvil.core.reasons import calls, loops, vectors
 

@@ -141,7 +141,10 @@ def _compile_object(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]
     if said.failed or not (work / "code.o").is_file():
         return _refused(job, _why(said, complaints), said.seconds, complaints), read
     if late:
-        proof, code = Proof(UNKNOWN, "its code is made while linking", 0, 0), Code((), (), job.toolchain.isa)
+        proof, code = (
+            Proof(UNKNOWN, "its code is made while linking", 0, 0),
+            Code((), (), job.toolchain.isa),
+        )
         return _keep(job, work, said.seconds, complaints, None, proof, code), read
     code, proof = read_object(job.toolchain, work, "code.o", store.root)
     facts = object_facts((work / "code.o").read_bytes())

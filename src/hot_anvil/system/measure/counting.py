@@ -19,10 +19,10 @@ from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
-from hot_anvil.system.measure.machine import emulator_command
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import Store
+from hot_anvil.system.toolchain.binutils import emulator_command
 
 CPU_MODEL = "max"  # all that the emulator knows, whatever this machine has
 CALLING, CALLER = "hot_anvil_calls", "hot_anvil_caller"  # code sections, see core/shim.py

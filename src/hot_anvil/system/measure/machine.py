@@ -30,11 +30,6 @@ def environment_notes() -> tuple[str, ...]:
     return tuple(notes)
 
 
-def emulator_command() -> str:
-    """Return the emulator that counts instructions of this machine's own instruction set."""
-    return f"qemu-{platform.machine()}"
-
-
 def machine_identity() -> tuple[str, str]:
     """Return (short identity of this machine, what it is in words).
 

@@ -1,5 +1,6 @@
-"""The assembler, linker and disassembler that know a toolchain's target."""
+"""The tools beside a compiler: assembler, linker, disassembler, emulator."""
 
+import platform
 import shutil
 from functools import cache
 
@@ -42,3 +43,8 @@ def _find(prefix: str | None, name: str, major: int, isa: str) -> Tool | None:
         if path:
             return Tool(path)
     return None
+
+
+def emulator_command() -> str:
+    """Return the emulator that counts instructions of this machine's own instruction set."""
+    return f"qemu-{platform.machine()}"

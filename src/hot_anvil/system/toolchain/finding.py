@@ -81,8 +81,7 @@ def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> 
 
 def with_abilities(chain: Toolchain) -> Toolchain:
     """Return a toolchain that knows all it can do here; most commands need not look."""
-    from hot_anvil.system.measure.machine import emulator_command
-    from hot_anvil.system.toolchain.binutils import find_tool
+    from hot_anvil.system.toolchain.binutils import emulator_command, find_tool
 
     can = {
         **chain.can,

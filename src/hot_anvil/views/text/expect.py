@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from hot_anvil.core.code.records import Instruction, parts_by_owner
-from hot_anvil.core.config.records import Wanted
+from hot_anvil.core.facts.expectation import Wanted
 from hot_anvil.core.facts.expectations import HELD, Expected, Outcome
 from hot_anvil.core.facts.records import ALL
 from hot_anvil.core.facts.table import instructions_of

@@ -7,7 +7,7 @@ bytes, which the tests check over their corpus.
 import re
 from functools import lru_cache
 
-from hot_anvil.core.arch.x86.syntax import family_of
+from hot_anvil.core.arch.x86.registers import family_of
 from hot_anvil.core.code.records import Instruction
 
 _SIZES = {"b": "byte", "w": "word", "l": "dword", "q": "qword"}

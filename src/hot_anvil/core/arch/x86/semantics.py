@@ -7,7 +7,7 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.records import NEVER, Semantics
 from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
 from hot_anvil.core.arch.values import computed, constants, no_writeback, plain_bytes
-from hot_anvil.core.arch.x86.syntax import family_of
+from hot_anvil.core.arch.x86.registers import family_of
 
 # Integer instructions; those that take one of the letters for a size are tried without it too.
 _KIND = b.kind_table(

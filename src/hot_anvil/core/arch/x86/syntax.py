@@ -1,16 +1,16 @@
 """x86-64 and i386 in AT&T syntax, as gcc and clang write them."""
 
 import re
-from functools import lru_cache
 
 from hot_anvil.core.arch.records import NEVER, Disassembly, Syntax
+from hot_anvil.core.arch.x86.intel import intel_text
+from hot_anvil.core.arch.x86.registers import family_of
 from hot_anvil.core.code.records import Instruction
 
 _PREFIXES = frozenset(
     "rep repe repz repne repnz lock notrack data16 data32 addr32 bnd rex64 rex.w xacquire "
     "xrelease cs ds es fs gs ss".split()
 )
-_LETTERED = {"a": "ax", "b": "bx", "c": "cx", "d": "dx"}
 _SAME = {
     "callq": "call",
     "jmpq": "jmp",
@@ -40,36 +40,7 @@ _SAME = {
 }
 
 
-@lru_cache(maxsize=4096)
-def family_of(register: str) -> tuple[str, str]:
-    """Return (family, view) of a register such as ``%eax``: ("ax", "e").
-
-    The view tells how much of the register is meant; registers of one family
-    overlap.
-    """
-    name = register.lstrip("%")
-    vector = re.fullmatch(r"([xyz]mm)(\d+)", name)
-    if vector:
-        return f"v{vector[2]}", vector[1]
-    numbered = re.fullmatch(r"r(\d+)([dwb]?)", name)
-    if numbered:
-        view = {"": "r", "d": "e", "w": "w", "b": "b"}[numbered[2]]
-        return f"r{numbered[1]}", view
-    lettered = re.fullmatch(r"([re]?)([abcd])x", name)
-    if lettered:
-        return _LETTERED[lettered[2]], lettered[1] or "w"
-    half = re.fullmatch(r"([abcd])([lh])", name)
-    if half:
-        return _LETTERED[half[1]], "b" if half[2] == "l" else "h"
-    pointed = re.fullmatch(r"([re]?)(si|di|bp|sp)(l?)", name)
-    if pointed:
-        return pointed[2], pointed[1] or ("b" if pointed[3] else "w")
-    return name, ""
-
-
 def _intel(instruction: Instruction) -> Instruction:
-    from hot_anvil.core.arch.x86.intel import intel_text
-
     mnemonic, operands = intel_text(instruction)
     return instruction._replace(mnemonic=mnemonic, operands=(operands,) if operands else ())
 
