@@ -20,12 +20,13 @@ import tempfile
 import time
 from pathlib import Path
 
-from hot_anvil.api import Workshop, open_bench
+from hot_anvil.api import Anvil, open_bench
 from hot_anvil.core.build.records import COMPILED
 from hot_anvil.core.calling.protocol import ON_LINE, lay_out
 from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.worker_objects import NATIVE
 from hot_anvil.system.check.checking import input_sets
+from hot_anvil.usecases.entries import find_callable
 
 HERE = Path(__file__).parent
 DEMO = HERE.parent / "src" / "hot_anvil" / "data" / "demo"
@@ -33,31 +34,31 @@ COMMAND = Path(sys.executable).parent / "hot-anvil"
 RUNS = 9
 
 
-def programs(workshop: Workshop, folder: Path) -> list[list[str]]:
+def programs(anvil: Anvil, folder: Path) -> list[list[str]]:
     """Return the commands that make the same calls from C, one for each build of each snippet."""
     from hot_anvil.core.calling.shim import shim_source
 
-    host = host_toolchain(workshop.found.toolchains)
+    host = host_toolchain(anvil.workspace.found.toolchains)
     compiler = host.drivers["c"].path
     commands = []
-    for snippet in workshop.bench.snippets:
+    for snippet in anvil.bench.snippets:
         if snippet.program:
             continue
-        signatures = workshop.signatures(snippet)
+        signatures = find_callable(anvil.workspace, snippet).signatures
         work = folder / snippet.name
         work.mkdir()
         (work / "shim.c").write_text(shim_source(signatures))
         rows = [
             (layout := lay_out(entry, inputs)).head(ON_LINE, 0) + b"".join(layout.parts)
-            for entry, sets in enumerate(input_sets(workshop.bench, snippet, signatures))
+            for entry, sets in enumerate(input_sets(anvil.bench, snippet, signatures))
             for inputs in sets
         ]
         data = b"".join(struct.pack("<I", len(row)) + row for row in rows)
         (work / "inputs").write_bytes(struct.pack("<I", len(rows)) + data)
-        for built in workshop.compile([snippet.name]):
+        for built in anvil.compile([snippet.name]):
             if built.status != COMPILED or built.whole or len(built.units) < len(snippet.sources):
                 continue  # the C side cannot: it leaves these calls out, in its own favour
-            objects = [str(workshop.store.artefact(u.artefact) / "code.o") for u in built.units]
+            objects = [str(anvil.workspace.store.artefact(u.artefact).object) for u in built.units]
             program = work / built.build.name.replace(":", "-")
             subprocess.run(
                 [compiler, "-O2", "-w", f"-I{NATIVE}", str(HERE / "checking.c"),

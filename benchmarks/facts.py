@@ -80,9 +80,9 @@ def judge(
 
 def _facts_under(source: Path, build: str) -> Mapping[str, FunctionFacts] | None:
     try:
-        workshop = open_source(source, [build])
-        (built,) = workshop.compile()
-        found = facts_of_build(workshop, built, workshop.code(built, chains=True))
+        anvil = open_source(source, [build])
+        (built,) = anvil.compile()
+        found = facts_of_build(anvil.workspace, built, anvil.code(built, chains=True))
     except Exception as error:
         print(f"{source} {build}: {error}", file=sys.stderr)
         return None

@@ -72,22 +72,22 @@ def judge(
     return dict(tallies), skipped
 
 
-Side = tuple[Built, Code]
+FunctionModel = tuple[Built, Code]
 
 
 def compile_all(
     cases: Sequence[dict[str, Any]], folder: Path
-) -> dict[tuple[str, str], Side | None]:
+) -> dict[tuple[str, str], FunctionModel | None]:
     """Compile each source under all builds that cases name: source and build -> what it made."""
     wanted: dict[str, dict[str, None]] = defaultdict(dict)
     for case in cases:
         wanted[case["source"]].update({case["left"]: None, case["right"]: None})
-    out: dict[tuple[str, str], Side | None] = {}
+    out: dict[tuple[str, str], FunctionModel | None] = {}
     for source, builds in wanted.items():
         for build in builds:
             try:
-                workshop = open_source(folder / source, [build])
-                (built,) = workshop.compile()
+                anvil = open_source(folder / source, [build])
+                (built,) = anvil.compile()
             except Exception as error:
                 print(f"{source} {build}: {error}", file=sys.stderr)
                 out[source, build] = None
@@ -95,11 +95,11 @@ def compile_all(
             usable = built.status == COMPILED
             if not usable:
                 print(f"{source} {build}: {built.why}", file=sys.stderr)
-            out[source, build] = (built, workshop.code(built)) if usable else None
+            out[source, build] = (built, anvil.code(built)) if usable else None
     return out
 
 
-def reasons_of(case: dict[str, Any], left: Side, right: Side) -> set[str]:
+def reasons_of(case: dict[str, Any], left: FunctionModel, right: FunctionModel) -> set[str]:
     """Return the kinds of reasons given for the case's function, small ones aside."""
     name, other = case["function"], case.get("other")
     same = {name: other} if other else {}

@@ -96,11 +96,11 @@ def check_source(
 ) -> list[Tally]:
     """Return the tallies of a source's functions under each build."""
     out = []
-    workshop = open_source(source, builds)
-    for built in workshop.compile():
-        code = workshop.code(built)
+    anvil = open_source(source, builds)
+    for built in anvil.compile():
+        code = anvil.code(built)
         owners = parts_by_owner(code.functions)
-        made = workshop.store.artefact(built.units[0].artefact) / "code.o"
+        made = anvil.workspace.store.artefact(built.units[0].artefact).object
         for function, (declaration, call) in calls.items():
             body = Body(function, owners[function], code.isa)
             trace = run_trace(stepper, made, function, declaration, call)

@@ -26,13 +26,15 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import NamedTuple
 
-from hot_anvil.api import Workshop, open_source
+from hot_anvil.api import Anvil, open_source
 from hot_anvil.core.calling.timing import Asked
 from hot_anvil.core.inputs.input_sets import make_input_set
-from hot_anvil.core.inputs.spec import Wanted
-from hot_anvil.core.measure.options import How
+from hot_anvil.core.inputs.spec import InputSpec
+from hot_anvil.core.measure.options import Options
 from hot_anvil.core.measure.summary import Result
 from hot_anvil.system.execute.workers import Worker
+from hot_anvil.usecases.entries import find_callable
+from hot_anvil.usecases.linking import link_builds
 
 
 class Kernel(NamedTuple):
@@ -113,8 +115,8 @@ class Row(NamedTuple):
     as_built: str  # the word at the placement that the linker gives by itself
 
 
-def workshop_for(folder: Path, kernel: Kernel, form: str) -> Workshop:
-    """Return a workshop on one kernel with its four candidates."""
+def workshop_for(folder: Path, kernel: Kernel, form: str) -> Anvil:
+    """Return a anvil on one kernel with its four candidates."""
     source = folder / "kernel.c"
     levels = f'levels = {{ fill = "uniform(0, 999)", count = {kernel.levels} }}'
     inputs = [levels, f"times = {kernel.passes}"]
@@ -136,30 +138,30 @@ def workshop_for(folder: Path, kernel: Kernel, form: str) -> Workshop:
     return open_source(source, builds, inputs=inputs)
 
 
-def naive(workshop: Workshop) -> list[str]:
+def naive(anvil: Anvil) -> list[str]:
     """Time each candidate once, one after the other, and compare the medians at 1 %."""
-    (snippet,) = workshop.bench.snippets
-    signatures = workshop.signatures(snippet)
-    inputs = make_input_set(workshop.bench, snippet, signatures[0], Wanted({}), {})
+    (snippet,) = anvil.bench.snippets
+    signatures = find_callable(anvil.workspace, snippet).signatures
+    inputs = make_input_set(anvil.bench, snippet, signatures[0], InputSpec({}), {})
     medians = []
-    for program in workshop.link(workshop.compile(), signatures, 0).values():
+    for program in link_builds(anvil.workspace, anvil.compile(), signatures, 0).values():
         with Worker(program.path) as worker:
             for entry in range(len(signatures)):
                 worker.prepare(entry, 0, entry, inputs)
                 calls, _ = worker.calibrate(entry, 0.002, False, 60)
-                (visit,) = worker.visits([Asked(entry, 10, False, calls)], 60)
-                medians.append(statistics.median(s.wall for s in visit.samples) / calls)
+                (batch,) = worker.batches([Asked(entry, 10, False, calls)], 60)
+                medians.append(statistics.median(s.wall for s in batch.samples) / calls)
     ratios = [m / medians[0] for m in medians[1:]]
     return ["slower" if r > 1.01 else "faster" if r < 1 / 1.01 else "tied" for r in ratios]
 
 
-def trial(workshop: Workshop, seconds: float, seed: int, form: str) -> list[Result]:
+def trial(anvil: Anvil, seconds: float, seed: int, form: str) -> list[Result]:
     """Return the results of the three candidates that are compared with the first."""
-    (measured,) = workshop.measure(how=How(seconds, seed, apart=form == APART))
-    (standing,) = measured.standings
+    (measured,) = anvil.measure(options=Options(seconds, seed, apart=form == APART))
+    (summary,) = measured.summaries
     names = [verdict.candidate for verdict in measured.checked.verdicts]
     assert len(measured.checked.correct) == 4, measured.checked.verdicts
-    return [standing.result(name) for name in names[1:]]
+    return [summary.result(name) for name in names[1:]]
 
 
 @contextmanager
@@ -180,9 +182,9 @@ def background(wanted: bool) -> Iterator[None]:
 def rows_of(name: str, seconds: float, seed: int, form: str) -> list[Row]:
     """Run one trial and the naive script on the same programs."""
     with tempfile.TemporaryDirectory() as folder:
-        workshop = workshop_for(Path(folder), KERNELS[name], form)
-        ours = trial(workshop, seconds, seed, form)
-        theirs = naive(workshop)
+        anvil = workshop_for(Path(folder), KERNELS[name], form)
+        ours = trial(anvil, seconds, seed, form)
+        theirs = naive(anvil)
     rows = []
     for truth, result, word in zip(TRUTHS, ours, theirs, strict=True):
         against = result.against

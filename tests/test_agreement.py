@@ -11,7 +11,7 @@ from hot_anvil.core.binary.types import VOID, Member, Type
 from hot_anvil.core.calling.protocol import Output
 from hot_anvil.core.config.records import Tolerance
 from hot_anvil.core.inputs.input_sets import Argument, InputSet
-from hot_anvil.core.inputs.spec import Wanted
+from hot_anvil.core.inputs.spec import InputSpec
 from hot_anvil.core.verify.agreement import first_difference
 
 FLOAT = Type("float", 4, "float", align=4)
@@ -23,7 +23,7 @@ floats = st.floats(width=32) | st.sampled_from([0.0, -0.0, 1.0, 1.0000001, 1e-45
 def agree(a: list[float], b: list[float], tolerance: Tolerance) -> tuple[bool, bool]:
     """Return (do they agree?, is an error told?)."""
     left, right = (np.array(values, dtype="f4").tobytes() for values in (a, b))
-    inputs = InputSet(Wanted({}), (Argument("heights", "buffer", left, 4, True),))
+    inputs = InputSet(InputSpec({}), (Argument("heights", "buffer", left, 4, True),))
     outputs = [Output(b"", (("heights", data),)) for data in (left, right)]
     said, error = first_difference(SIGNATURE, outputs[0], SIGNATURE, outputs[1], inputs, tolerance)
     return not said, error is not None
@@ -79,7 +79,7 @@ def test_padding_does_not_count_and_every_member_does(
         )
         return Output(b"", (("gauges", data),))
 
-    inputs = InputSet(Wanted({}), (Argument("gauges", "buffer", b"", 4, True),))
+    inputs = InputSet(InputSpec({}), (Argument("gauges", "buffer", b"", 4, True),))
     one, other = laid_out(noise[:3]), laid_out(noise[4:7])
     assert first_difference(signature, one, signature, other, inputs)[0] == ""
     for k in range(len(rows)):

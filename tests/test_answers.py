@@ -11,7 +11,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from contests import PLACES, contest
 from hot_anvil.core.binary.elf import code_alignment
 from hot_anvil.core.code.records import Code, Function, Instruction
 from hot_anvil.core.measure.choosing import Cost, behind_best, flags_tied_to_cpu, pick
@@ -25,13 +24,14 @@ from hot_anvil.core.measure.history import (
     state_document,
 )
 from hot_anvil.core.measure.hotspots import Seen, make_hotspots
-from hot_anvil.core.measure.measurements import Contest, position_of
-from hot_anvil.core.measure.scaling import crossings, growths
+from hot_anvil.core.measure.measurements import Measurements, position_of
+from hot_anvil.core.measure.scaling import crossings, scalings
 from hot_anvil.core.measure.statistics import blocked
-from hot_anvil.core.measure.summary import Standing, standing
+from hot_anvil.core.measure.summary import Summary, summarise
 from hot_anvil.core.model.call_graph import folded_into, reached
 from hot_anvil.core.verify.verdicts import Verdict
 from hot_anvil.system.build.worker_objects import PLACEMENTS
+from made_measurements import PLACES, measurements
 
 
 @settings(deadline=None)
@@ -57,20 +57,20 @@ def test_equal_code_that_each_placement_moves_by_itself_is_hardly_ever_told_apar
     for seed in range(150):
         places = np.random.default_rng(1000 + seed).normal(0, 0.08, (PLACES, 4))
         places[:, 3] = places[:, 0]  # the twin is the first one's
-        made = contest(seed, [1e-6] * 3, noise=0.003, places=places)
-        rows = standing([made], "c0").results[1:]
+        made = measurements(seed, [1e-6] * 3, noise=0.003, places=places)
+        rows = summarise([made], "c0").results[1:]
         false += any(r.against.told.word in ("faster", "slower") for r in rows)
     assert false <= 3
 
 
 def test_what_noise_alone_leaves_open_is_not_put_on_placement() -> None:
     """Wide for noise: more data would narrow it. Wide for placement: it would not."""
-    noisy = standing([contest(11, [1e-6, 1e-6], 40, noise=0.12)], "c0").results[1].against
+    noisy = summarise([measurements(11, [1e-6, 1e-6], 40, noise=0.12)], "c0").results[1].against
     assert noisy.visible > 0.05 and noisy.told.word == "not enough data"
     places = np.random.default_rng(2).normal(0, 0.12, (PLACES, 3))
     places[:, 2] = places[:, 0]  # the twin is the first one's
-    moved = contest(11, [1e-6, 1e-6], 40, noise=0.005, places=places)
-    told = standing([moved], "c0").results[1].against
+    moved = measurements(11, [1e-6, 1e-6], 40, noise=0.005, places=places)
+    told = summarise([moved], "c0").results[1].against
     assert told.visible > 0.05 and told.told.word == "tied" and told.depends == "placement"
 
 
@@ -79,20 +79,20 @@ def test_positions_in_a_cache_line_that_all_were_met_leave_nothing_open() -> Non
     places = np.zeros((PLACES, 3))
     for column, position in enumerate((1, 3, 1)):
         places[position::4, column] = np.log(1.4)
-    made = contest(8, [1e-6, 1.03e-6], noise=0.003, places=places)
+    made = measurements(8, [1e-6, 1.03e-6], noise=0.003, places=places)
     there = made._replace(aligned=made.candidates)
-    told = standing([there], "c0").results[1].against
+    told = summarise([there], "c0").results[1].against
     assert told.told.word == "slower" and told.visible < 0.02 and told.depends == "placement"
-    anywhere = standing([made], "c0").results[1].against
+    anywhere = summarise([made], "c0").results[1].against
     assert anywhere.told.word == "tied" and anywhere.visible > 0.1
     # With too few generations for each placement, positions will do.
-    few = contest(8, [1e-6, 1.03e-6], 20, noise=0.003, places=places)
-    told = standing([few._replace(aligned=few.candidates)], "c0").results[1].against
+    few = measurements(8, [1e-6, 1.03e-6], 20, noise=0.003, places=places)
+    told = summarise([few._replace(aligned=few.candidates)], "c0").results[1].against
     assert told.told.word == "slower" and told.visible < 0.03 and not told.placements
-    assert standing([few], "c0").results[1].against.visible > 0.1
+    assert summarise([few], "c0").results[1].against.visible > 0.1
     # What two placements of one position differ by is left open all the same.
     places[2, 1] = np.log(1.4)
-    open_one = standing([contest(8, [1e-6, 1.03e-6], noise=0.003, places=places)._replace(
+    open_one = summarise([measurements(8, [1e-6, 1.03e-6], noise=0.003, places=places)._replace(
         aligned=made.candidates)], "c0").results[1].against  # fmt: skip
     assert open_one.visible > 0.1
 
@@ -109,13 +109,13 @@ def test_the_linker_may_put_optimised_code_at_few_positions_only(
     assert len({placement % 16 for placement in PLACEMENTS}) == len(PLACEMENTS)
 
 
-def sized(n: int, works: list[float]) -> Contest:
-    return contest(n, works, noise=0.003)._replace(inputs=f"n={n}", numbers={"n": n})
+def sized(n: int, works: list[float]) -> Measurements:
+    return measurements(n, works, noise=0.003)._replace(inputs=f"n={n}", numbers={"n": n})
 
 
-def sizes(costs: Sequence[tuple[float, float]], points: Sequence[int]) -> list[Standing]:
+def sizes(costs: Sequence[tuple[float, float]], points: Sequence[int]) -> list[Summary]:
     """Return what is measured of candidates that take (a call, an element) seconds."""
-    return [standing([sized(n, [a + b * n for a, b in costs])], "c0") for n in points]
+    return [summarise([sized(n, [a + b * n for a, b in costs])], "c0") for n in points]
 
 
 def test_the_size_where_the_fastest_changes_is_between_those_measured() -> None:
@@ -124,24 +124,24 @@ def test_the_size_where_the_fastest_changes_is_between_those_measured() -> None:
     (change,) = crossings(made)
     assert (change.below, change.above) == ("c1", "c0") and 100 < change.at < 10_000
     assert change.at == pytest.approx(1000, rel=0.3)  # straight between the logs: 2600
-    lines = {line.candidate: line for line in growths(made)}
+    lines = {line.candidate: line for line in scalings(made)}
     # Half of the visits meet a machine 1.8 times slower: costs are of all of them.
     assert lines["c1"].per_element / lines["c0"].per_element == pytest.approx(1.9, rel=0.1)
     assert all(line.straight for line in lines.values())
     assert not crossings(sizes([(1e-6, 1e-9), (1e-6, 1.002e-9)], [10, 10_000]))
-    assert not growths(made[:2])  # any two sizes lie on a line
+    assert not scalings(made[:2])  # any two sizes lie on a line
 
 
 def test_what_is_no_straight_line_is_said() -> None:
     points = [16, 64, 256, 1024]
-    square = [standing([sized(n, [1e-9 * n**2])], "c0") for n in points]
-    (line,) = growths(square)
+    square = [summarise([sized(n, [1e-9 * n**2])], "c0") for n in points]
+    (line,) = scalings(square)
     assert not line.straight and line.misfit > 0.5
 
 
 def state(number: int, works: list[float], codes: str, machine: str = "m1") -> State:
     """Return a kept measurement; ``codes`` has a letter for each candidate's code."""
-    made = standing([contest(number, works, noise=0.003)], "c0")
+    made = summarise([measurements(number, works, noise=0.003)], "c0")
     makers = {f"c{k}": Maker("gcc-12 (12.2.0)", "gcc", code) for k, code in enumerate(codes)}
     plain = state_document(made, "c0", makers, (machine, "a gauge's computer"), "")
     return read_state(number, 1e9 + number, "surge", plain)
@@ -206,7 +206,7 @@ def test_a_function_reaches_what_it_names_and_a_folded_one_is_the_other() -> Non
 
 
 def test_the_same_instructions_are_no_reason_for_other_times_and_other_ones_may_tie() -> None:
-    rows = standing([contest(3, [1e-6, 1.2e-6, 1e-6], noise=0.002)], "c0").results
+    rows = summarise([measurements(3, [1e-6, 1.2e-6, 1e-6], noise=0.002)], "c0").results
     slow, tied = rows[1].against, rows[2].against
     own, larger, other = Body(("ret",), 4), Body(("ret",), 4096), Body(("nop", "ret"), 4)
     assert "not the code" in compare("c1", "c0", own, own, slow).text
@@ -231,13 +231,13 @@ def test_every_look_is_counted_once_by_line_function_and_elsewhere(rows: list[li
     ]
     found = make_hotspots("c0", "", 1e-6, own, seen, lambda at: ("surge.c", at % 10 + 1))
     total = sum(map(sum, rows))
-    assert found.looks == total and found.processes == len(rows)
-    assert sum(share.looks for _, share in found.functions) == total
-    outside = sum(share.looks for _, share in found.elsewhere)
-    assert sum(line.share.looks for line in found.lines) + outside == total
+    assert found.samples == total and found.processes == len(rows)
+    assert sum(share.samples for _, share in found.functions) == total
+    outside = sum(share.samples for _, share in found.elsewhere)
+    assert sum(line.share.samples for line in found.lines) + outside == total
     assert outside == sum(r[4] + r[5] for r in rows)
     for line in found.lines:
-        assert sum(i.share.looks for i in line.instructions) == line.share.looks
+        assert sum(i.share.samples for i in line.instructions) == line.share.samples
         assert 0 <= line.share.share <= 1 and line.share.error > 0
 
 
@@ -252,7 +252,7 @@ COSTS = {
 
 
 def test_preferences_decide_among_the_tied_alone() -> None:
-    made = standing([contest(3, [1e-6, 1e-6, 1.001e-6, 1.2e-6], noise=0.002)], "c0")
+    made = summarise([measurements(3, [1e-6, 1e-6, 1.001e-6, 1.2e-6], noise=0.002)], "c0")
     chosen = {
         first: pick("surge", made, RIGHT, COSTS, (first,)).choice
         for first in ("code", "portable", "compile")
@@ -268,7 +268,7 @@ def test_preferences_decide_among_the_tied_alone() -> None:
 
 
 def test_what_the_choice_is_worth_and_what_may_turn_it_over_is_said() -> None:
-    made = standing([contest(5, [2e-6, 1e-6], noise=0.002)], "c0")
+    made = summarise([measurements(5, [2e-6, 1e-6], noise=0.002)], "c0")
     won = pick("surge", made, RIGHT[:2], COSTS, share=0.5)
     assert won.choice == "c1" and won.gain == pytest.approx(0.75, abs=0.01)  # Amdahl
     assert pick("surge", made, RIGHT[:2], COSTS).gain is None
@@ -276,15 +276,15 @@ def test_what_the_choice_is_worth_and_what_may_turn_it_over_is_said() -> None:
     places = np.zeros((PLACES, 3))
     places[3, 1] = math.log(2)
     places[0:2, 0] = places[0:2, 2] = math.log(1.2)
-    unsure = standing([contest(6, [1.3e-6, 1e-6], 80, 0.002, places)], "c0")
+    unsure = summarise([measurements(6, [1.3e-6, 1e-6], 80, 0.002, places)], "c0")
     assert unsure.results[1].placement_spread == pytest.approx(2, rel=0.05)
     told = pick("surge", unsure, RIGHT[:2], COSTS)
     assert "order may turn over" in told.caution or unsure.results[1].against.depends
-    load = standing([contest(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6])], "c0")
+    load = summarise([measurements(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6])], "c0")
     assert "depends on the load" in pick("surge", load, RIGHT[:2], COSTS).caution
 
 
 def test_nothing_is_faster_than_the_best() -> None:
-    made = standing([contest(9, [1e-6, 1e-6, 1.03e-6], noise=0.002)], "c0")
+    made = summarise([measurements(9, [1e-6, 1e-6, 1.03e-6], noise=0.002)], "c0")
     words = {name: behind_best(made, name).told.word for name in made.to_best}
     assert words[made.best] == "best" and "faster" not in words.values()

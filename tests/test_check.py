@@ -73,11 +73,11 @@ def test_each_way_to_fail_has_its_verdict(source: Path) -> None:
 
 
 def test_every_scalar_type_arrives_as_given(source: Path) -> None:
-    workshop = open_source(
+    anvil = open_source(
         source, ["gcc -O0", "gcc -O2"], ["mixed"],
         ["a = 200", "b = -5", "c = 4000000000", "d = -1", "e = 2.5", "f = 7.5", "g = 1", "h = 1"],
     )  # fmt: skip
-    (checked,) = workshop.check()
+    (checked,) = anvil.check()
     assert [v.verdict for v in checked.verdicts] == ["correct", "correct"]
     (signature,) = checked.signatures
     assert signature.text == (
@@ -141,13 +141,13 @@ def test_cplusplus_entries_are_called_by_their_mangled_names(
     text = (Path(__file__).parent / "sources" / "gauge.cpp").read_text()
     (tmp_path / "gauge.cpp").write_text(text)
     builds = [f"{chain.name} -O{level}" for chain in toolchains for level in (0, 2)]
-    workshop = open_source(
+    anvil = open_source(
         tmp_path / "gauge.cpp", builds, ["count_above"],
         ['levels = { fill = "uniform(0, 99)", count = "n" }', "n = 50",
          'highest = { fill = "zeros", count = 1 }'],
         not_promised=['empty = "a gauge has at least one level"'],
     )  # fmt: skip
-    (checked,) = workshop.check()
+    (checked,) = anvil.check()
     assert {v.verdict for v in checked.verdicts} == {"correct"}, checked.verdicts
 
 

@@ -71,7 +71,7 @@ def test_shown_instructions_are_the_disassemblers_with_the_line_tables_lines(
             assert unit.proof.state == PROVED, (build.name, unit.proof)
             code = load_code(unit, store)
             artefact = store.artefact(unit.artefact)
-            counted = disassembled(chain, artefact / "code.o")
+            counted = disassembled(chain, artefact.object)
             proof = unit.proof
             told = proof.instructions + proof.extra + proof.padding + proof.data
             assert (code.total, told) == (proof.instructions, counted), build.name
@@ -98,7 +98,7 @@ def lines_agree(code: Code, unit: Unit, chain: Toolchain, store: Store) -> None:
     """Compare each instruction's line with the line table, read by pyelftools alone."""
     linker = find_tool(chain, "ld")
     assert linker is not None
-    path = store.artefact(unit.artefact) / "code.o"
+    path = store.artefact(unit.artefact).object
     work = store.scratch()
     argv: list[str | Path] = [
         linker,

@@ -43,7 +43,7 @@ def test_counts_are_exact_and_repeated_strings_count_once(
     where = bench(
         tmp_path, LOOP, 'entries = ["ebb"]\n[snippet.sweep]\nn = [1, 50]\n[snippet.inputs]\nn = "n"'
     )
-    found = document("bench", where, "--seconds", "0.05", "--count")
+    found = document("measure", where, "--seconds", "0.05", "--count")
     listed = document("listing", where, "gcc:fast", "--entry", "ebb")
     (own,) = listed["functions"]
     around = sum(len(line["instructions"]) for line in own["lines"])
@@ -72,7 +72,7 @@ SIZES = "[snippet.sweep]\nn = [64, 512, 4096]\n"
 
 def test_times_over_sizes_give_costs_per_call_and_per_element(tmp_path: Path) -> None:
     where = bench(tmp_path, SUM, f'entries = ["tide"]\nper = "n"\n{SIZES}{INPUTS}')
-    found = document("bench", where, "--seconds", "0.2")
+    found = document("measure", where, "--seconds", "0.2")
     (line,) = found["growth"]
     assert line["straight"] and line["per_element"] > 1e-10
     for row in found["results"]:
@@ -155,7 +155,7 @@ def test_programs_are_timed_with_memory_and_an_entrys_share_is_measured(tmp_path
         f'[[snippet]]\nname = "whole"\nsources = ["main.c", "tide.c"]\nprogram = true\n{runs}',
         'plain = "-O0 -DTIMES=2"\nfast = "-O2 -DTIMES=2"',
     )
-    found = document("bench", where, "--snippet", "whole", "--seconds", "0.1")
+    found = document("measure", where, "--snippet", "whole", "--seconds", "0.1")
     rows = {(r["inputs"].split()[1], r["candidate"]): r for r in found["results"]}
     short, long = (rows[number, "gcc-12:fast"] for number in ("1", "2"))
     assert long["seconds_per_call"] > 2 * short["seconds_per_call"]
@@ -184,17 +184,17 @@ def test_automation_fails_when_something_is_slower_and_the_choice_goes_by_prefer
     flags = 'once = "-O1 -DTIMES=1"\ntwice = "-O1 -DTIMES=2"'
     where = bench(tmp_path, TWICE, f'entries = ["tide"]\n{SIZES}{INPUTS}', flags)
     given = ("--seconds", "0.1", "--fail-if-slower-than")
-    found = document("bench", where, *given, "gcc:once", code=1)
+    found = document("measure", where, *given, "gcc:once", code=1)
     assert {row["candidate"] for row in found["slower"]} == {"gcc-12:twice"}
     picked = hot_anvil("pick", where, *given, "gcc:once", "--prefer", "compile,code")
     assert picked.returncode == 0 and "nothing is told slower than under gcc:once" in picked.stdout
-    assert "gcc-12:once" in refused("bench", where, *given, "gcc:onec")
+    assert "gcc-12:once" in refused("measure", where, *given, "gcc:onec")
     assert "no order" in refused("pick", where, "--prefer", "speed")
 
 
 def test_several_threads_call_at_once(tmp_path: Path) -> None:
     where = bench(tmp_path, SUM, f'entries = ["tide"]\nthreads = 2\n{SIZES}{INPUTS}')
-    found = document("bench", where, "--seconds", "0.1")
+    found = document("measure", where, "--seconds", "0.1")
     assert all(row["seconds_per_call"] > 0 for row in found["results"] if row["inputs"] != "all")
     assert found["contests"][0]["one_process"] == []
 
@@ -222,7 +222,7 @@ def test_outside_times_take_part_in_the_statistics_whatever_their_unit(tmp_path:
         ("cycles@16MHz", {k: [v * 16e6 for v in row] for k, row in seconds.items()}),
     ):
         file.write_text(outside_rows(unit, rows))
-        found = document("bench", where, "--outside", file)
+        found = document("measure", where, "--imported", file)
         slow = next(r for r in found["results"] if r["candidate"] == "gcc-12:twice")
         seen.append((slow["seconds_per_call"], slow["ratio"], slow["word"]))
     assert seen[0][1:] == (pytest.approx(2), "slower")
@@ -253,9 +253,9 @@ def test_history_compares_by_code_that_did_not_change(tmp_path: Path) -> None:
     where = bench(tmp_path, "#define EDITED 1\n" + source, f"{SIZES}{INPUTS}", flags)
     assert "nothing was measured" in refused("history", where)
     quick = ("--seconds", "0.1")
-    hot_anvil("bench", where, *quick)
+    hot_anvil("measure", where, *quick)
     (tmp_path / "tide.c").write_text("#define EDITED 4\n" + source)
-    hot_anvil("bench", where, *quick)
+    hot_anvil("measure", where, *quick)
     kept = document("history", where)["measurements"]
     assert len(kept) == 6 and len({m["machine"] for m in kept}) == 1
     found: dict[str, Any] = {}
@@ -274,13 +274,13 @@ def test_earlier_code_is_measured_beside_the_code_now(tmp_path: Path) -> None:
     flags = 'lean = "-O1 -DTIMES=1"\nfast = "-O1 -funroll-loops -DTIMES=1"'
     where = bench(tmp_path, both, f'entries = ["tide", "swell"]\n{SIZES}{INPUTS}', flags)
     quick = ("--seconds", "0.1")
-    assert "nothing was measured" in refused("bench", where, *quick, "--beside")
-    hot_anvil("bench", where, *quick)
-    assert "other than the code now" in refused("bench", where, *quick, "--beside")
+    assert "nothing was measured" in refused("measure", where, *quick, "--earlier")
+    hot_anvil("measure", where, *quick)
+    assert "other than the code now" in refused("measure", where, *quick, "--earlier")
     # The same result, three times the work; the rival stays as it was.
     edited = TWICE.replace("r < TIMES", "r < 3 * TIMES")
     (tmp_path / "tide.c").write_text(edited + TWICE.replace("long tide", "long swell"))
-    found = document("bench", where, *quick, "--beside")
+    found = document("measure", where, *quick, "--earlier")
     changed = {(r["candidate"], r["inputs"]): r for r in found["since"] if not r["same_code"]}
     assert {name for name, _ in changed} == {"tide@gcc-12:lean", "tide@gcc-12:fast"}
     for (name, inputs), row in changed.items():
@@ -292,14 +292,14 @@ def test_earlier_code_is_measured_beside_the_code_now(tmp_path: Path) -> None:
     )
     kept = document("history", where)["measurements"]
     first = str(kept[0]["number"])
-    text = hot_anvil("bench", where, *quick, "--beside", first).stdout
+    text = hot_anvil("measure", where, *quick, "--earlier", first).stdout
     assert "beside earlier code" in text and "6 more have the same code as then" in text
     assert not any("#" in entry["candidate"] for state in kept for entry in state["entries"])
-    assert "no such measurement" in refused("bench", where, "--beside", "99")
-    given = ("--beside", first, "--fail-if-slower-than", "earlier")
-    slower = document("bench", where, "--seconds", "0.4", *given, code=1)["slower"]
+    assert "no such measurement" in refused("measure", where, "--earlier", "99")
+    given = ("--earlier", first, "--fail-if-slower-than", "earlier")
+    slower = document("measure", where, "--seconds", "0.4", *given, code=1)["slower"]
     assert {row["candidate"] for row in slower} <= {"tide@gcc-12:lean", "tide@gcc-12:fast"}
-    assert "No build is called 'earlier'" in refused("bench", where, *given[2:])
+    assert "No build is called 'earlier'" in refused("measure", where, *given[2:])
     told = document("history", where, "--compare", first, str(kept[3]["number"]))["compared"][0]
     assert told["yardstick"].startswith("swell")
     assert {c["changed"] for c in told["changes"] if c["candidate"].startswith("swell")} == {
@@ -322,9 +322,9 @@ def test_only_what_keeps_to_itself_shares_a_process(symbols: tuple[str, ...], fi
 def test_a_build_that_cannot_share_is_timed_in_a_process_of_its_own(tmp_path: Path) -> None:
     source = SUM.replace("return s;", "void *p = malloc(8); free(p); return s + !p;")
     where = bench(tmp_path, source, f'entries = ["tide"]\n{SIZES}{INPUTS}', 'fast = "-O2"')
-    found = document("bench", where, "--seconds", "0.05")
+    found = document("measure", where, "--seconds", "0.05")
     assert found["contests"][0]["one_process"] == [] and found["results"][0]["seconds_per_call"] > 0
     shared = bench(tmp_path, SUM, f'entries = ["tide"]\n{SIZES}{INPUTS}')
     for more, process in (((), ["gcc-12:fast"]), (("--apart",), [])):
-        found = document("bench", shared, "--seconds", "0.05", *more)
+        found = document("measure", shared, "--seconds", "0.05", *more)
         assert found["contests"][0]["one_process"] == process

@@ -101,8 +101,8 @@ def test_no_alignment_costs_less(left: list[str], right: list[str]) -> None:
 
 
 def test_work_spread_over_processes_gives_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
-    workshop = open_source(CORPUS / "values.c", ["gcc -O0", "gcc -O2"])
-    left, right = (workshop.code(built) for built in workshop.compile())
+    anvil = open_source(CORPUS / "values.c", ["gcc -O0", "gcc -O2"])
+    left, right = (anvil.code(built) for built in anvil.compile())
     alone = compare_codes(left, right, {})
     monkeypatch.setattr(spreading, "_WORTH", 0)
     monkeypatch.setattr("os.sched_getaffinity", lambda _: {0, 1, 2})

@@ -19,12 +19,14 @@ from hot_anvil.core.config.expressions import evaluate
 from hot_anvil.core.inputs.fills import fill_array, parse_fill
 from hot_anvil.core.inputs.input_sets import Argument, InputSet, make_input_set
 from hot_anvil.core.inputs.shrinking import shrink
-from hot_anvil.core.inputs.spec import Wanted
-from hot_anvil.core.inputs.template import stanza
+from hot_anvil.core.inputs.spec import InputSpec
+from hot_anvil.core.inputs.template import template
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import RequestError
 from hot_anvil.system.check.checking import input_sets
 from hot_anvil.system.check.shrinking import Caller, Side
+from hot_anvil.usecases.entries import find_callable
+from hot_anvil.usecases.linking import link_builds
 
 INT16 = Type("int", 2, "int16_t", align=2)
 (LEAF,) = leaves(INT16)
@@ -57,15 +59,15 @@ def test_structs_by_value_come_back_as_they_went(
             "    struct gauge two) { return before > between ? one : two; }\n"
         )
         given_values = 'fill = "uniform(0, 1)"'
-        workshop = open_source(
+        anvil = open_source(
             source, ["gcc -O0", "gcc -O2"], ["echo"],
             ["before = 1", "between = 2.5", f"one = {{ {given_values} }}",
              f"two = {{ {given_values} }}"],
         )  # fmt: skip
-        (snippet,) = workshop.bench.snippets
-        signatures = workshop.signatures(snippet)
-        inputs = make_input_set(workshop.bench, snippet, signatures[0], Wanted({}, seed), {})
-        for program in workshop.link(workshop.compile(), signatures, 0).values():
+        (snippet,) = anvil.bench.snippets
+        signatures = find_callable(anvil.workspace, snippet).signatures
+        inputs = make_input_set(anvil.bench, snippet, signatures[0], InputSpec({}, seed), {})
+        for program in link_builds(anvil.workspace, anvil.compile(), signatures, 0).values():
             caller = Caller(Side(program.path, 0, signatures[0]), name, 5.0)
             called = caller.call(inputs)
             caller.close()
@@ -153,24 +155,27 @@ def test_an_expected_value_counts_more_than_the_reference(tmp_path: Path) -> Non
 
 
 def test_edges_come_by_themselves_and_can_be_ruled_out(demo: Path) -> None:
-    workshop = open_bench(demo)
-    clamp = workshop.bench.snippets[0]
-    sets = input_sets(workshop.bench, clamp, workshop.signatures(clamp))
-    assert [s.wanted for s in sets[0]] == [s.wanted for s in sets[1]]
-    sizes = {s.wanted.numbers["n"] for s in sets[0] if s.wanted.numbers}
+    anvil = open_bench(demo)
+    clamp = anvil.bench.snippets[0]
+    sets = input_sets(anvil.bench, clamp, find_callable(anvil.workspace, clamp).signatures)
+    assert [s.spec for s in sets[0]] == [s.spec for s in sets[1]]
+    sizes = {s.spec.numbers["n"] for s in sets[0] if s.spec.numbers}
     assert sizes == {0, 1, 3, 7, 9, 15, 17, 31, 33, 131}  # two bytes an element
-    ends = next(s for s in sets[0] if s.wanted.edge == "type_ends")
+    ends = next(s for s in sets[0] if s.spec.edge == "type_ends")
     levels = np.frombuffer(ends.arguments[0].data, dtype="i2")
     assert {-32768, 32767, 0, 1, -1} == set(levels.tolist())
     assert not any(np.frombuffer(ends.arguments[1].data, dtype="i2"))  # an output stays as it is
     ruled_out = clamp._replace(not_promised={"empty": "why", "type_ends": "why"})
     kinds = {
-        s.wanted.edge for s in input_sets(workshop.bench, ruled_out, workshop.signatures(clamp))[0]
+        s.spec.edge
+        for s in input_sets(
+            anvil.bench, ruled_out, find_callable(anvil.workspace, clamp).signatures
+        )[0]
     }
     assert kinds == {"", "one", "sizes", "equal", "range_ends"}
     nothing = clamp._replace(not_promised={"all": "why"})
-    own = input_sets(workshop.bench, nothing, workshop.signatures(clamp))[0]
-    assert {s.wanted.edge for s in own} == {""} and len(own) == 6
+    own = input_sets(anvil.bench, nothing, find_callable(anvil.workspace, clamp).signatures)[0]
+    assert {s.spec.edge for s in own} == {""} and len(own) == 6
 
 
 @pytest.mark.parametrize(
@@ -223,9 +228,11 @@ def test_values_that_cannot_be_are_named(tmp_path: Path, inputs: str, told: str)
 
 def test_a_stanza_can_be_pasted_as_it_is(tmp_path: Path) -> None:
     (tmp_path / "gauge.c").write_text(SOURCE)
-    workshop = open_source(tmp_path / "gauge.c", ["gcc -O1 -DSIDE=1"], ["shift", "touches"])
-    (snippet,) = workshop.bench.snippets
-    made = tomllib.loads("[[snippet]]\n" + stanza(snippet, workshop.signatures(snippet)))
+    anvil = open_source(tmp_path / "gauge.c", ["gcc -O1 -DSIDE=1"], ["shift", "touches"])
+    (snippet,) = anvil.bench.snippets
+    made = tomllib.loads(
+        "[[snippet]]\n" + template(snippet, find_callable(anvil.workspace, snippet).signatures)
+    )
     inputs = made["snippet"][0]["inputs"]
     assert inputs["n"] == "n" and set(made["snippet"][0]["sweep"]) == {"n"}
     assert inputs["levels"] == {"fill": "uniform(0, 100)", "count": "n"}
@@ -237,9 +244,9 @@ def test_fills_repeat_stay_in_range_and_differ_by_name(
 ) -> None:
     fill = parse_fill(f"uniform({low}, {high})", "here")
     values = fill_array(fill, LEAF, count, seed, "levels", {}, "here")
-    again = fill_array(fill, LEAF, count, seed, "levels", {}, "here")
+    replay = fill_array(fill, LEAF, count, seed, "levels", {}, "here")
     assert values.dtype == np.dtype("i2") and len(values) == count
-    assert (values == again).all()
+    assert (values == replay).all()
     assert count == 0 or (low <= values.min() and values.max() <= high)
     if count > 50 and high - low > 100:
         assert (values != fill_array(fill, LEAF, count, seed, "other", {}, "here")).any()
@@ -281,7 +288,7 @@ def test_what_shrinking_leaves_still_fails_and_is_as_plain_as_can_be(
     bench_argument = fill_array(parse_fill("zeros", ""), LEAF, len(values), 1, "", {}, "")
     bench_argument[:] = values
     inputs = InputSet(
-        Wanted({}), (Argument("levels", "buffer", bench_argument.tobytes(), 2, True),)
+        InputSpec({}), (Argument("levels", "buffer", bench_argument.tobytes(), 2, True),)
     )
 
     def fails(tried: InputSet) -> bool:
@@ -301,6 +308,6 @@ def test_every_compiler_passes_the_same_values(
 ) -> None:
     (tmp_path / "gauge.c").write_text(SOURCE)
     builds = [f"{chain.name} -O{level} -DSIDE=1" for chain in toolchains for level in (0, 2)]
-    workshop = open_source(tmp_path / "gauge.c", builds, ["wide"], ["level = 1.25"])
-    (found,) = workshop.check()
+    anvil = open_source(tmp_path / "gauge.c", builds, ["wide"], ["level = 1.25"])
+    (found,) = anvil.check()
     assert {v.verdict for v in found.verdicts} == {"correct"}, found.verdicts

@@ -19,20 +19,22 @@ from hot_anvil.core.calling.timing import (
     Asked,
     Sample,
     prepare,
+    read_batches,
     read_calibration,
     read_probe,
-    read_visits,
 )
 from hot_anvil.core.inputs.input_sets import Argument, InputSet
-from hot_anvil.core.inputs.spec import Wanted, point_label, sweep_points
-from hot_anvil.core.measure.measurements import Pace
+from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
+from hot_anvil.core.measure.measurements import BatchSize
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
-from hot_anvil.system.measure.contestants import SHARED, Lane, Plan, Process
+from hot_anvil.system.measure.contestants import SHARED, Contestant, Plan, Process
 from hot_anvil.system.measure.measuring import generations_and_rounds
-from hot_anvil.system.measure.rounds import Decks
+from hot_anvil.system.measure.rounds import PlacementSchedule
 from hot_anvil.system.process.running import OUTPUT_LIMIT, run
+from hot_anvil.usecases.entries import find_callable
+from hot_anvil.usecases.linking import link_builds
 
 TOTAL = """int total(const int *levels, int n)
 { int s = 0; for (int i = 0; i < n; i++) s += levels[i]; return s; }
@@ -124,9 +126,9 @@ def test_flags_that_change_only_the_linking_are_not_the_same_code(tmp_path: Path
     """-ffast-math links start-up code that changes how the CPU treats tiny floats."""
     source = tmp_path / "gauge.c"
     source.write_text("int same(int x) { return x + 1; }\n")
-    workshop = open_source(source, ["gcc -O1", "gcc -O1 -Wall", "gcc -O1 -ffast-math"])
-    signatures = workshop.signatures(workshop.bench.snippets[0])
-    plain, warned, fast = workshop.link(workshop.compile(), signatures, 0).values()
+    anvil = open_source(source, ["gcc -O1", "gcc -O1 -Wall", "gcc -O1 -ffast-math"])
+    signatures = find_callable(anvil.workspace, anvil.bench.snippets[0]).signatures
+    plain, warned, fast = link_builds(anvil.workspace, anvil.compile(), signatures, 0).values()
     assert plain.same_code == warned.same_code != fast.same_code
 
 
@@ -135,16 +137,19 @@ def test_a_worker_that_is_asked_nonsense_ends_and_says_so(
 ) -> None:
     source = tmp_path / "total.c"
     source.write_text(TOTAL)
-    workshop = open_source(source, [f"{toolchains[0].name} -O1"])
-    (program,) = workshop.link(
-        workshop.compile(), workshop.signatures(workshop.bench.snippets[0]), 0
+    anvil = open_source(source, [f"{toolchains[0].name} -O1"])
+    (program,) = link_builds(
+        anvil.workspace,
+        anvil.compile(),
+        find_callable(anvil.workspace, anvil.bench.snippets[0]).signatures,
+        0,
     ).values()
     with Worker(program.path) as worker:
         assert 0 < worker.probe() < 1
         with pytest.raises(WorkerEnded) as ended:
-            worker.visits([Asked(3, 1, False, 1)], 5)  # nothing was prepared in that slot
+            worker.batches([Asked(3, 1, False, 1)], 5)  # nothing was prepared in that slot
     assert ended.value.kind == "crashed"
-    huge = InputSet(Wanted({}), (Argument("levels", "buffer", b"\0" * (64 << 20), 4, False),))
+    huge = InputSet(InputSpec({}), (Argument("levels", "buffer", b"\0" * (64 << 20), 4, False),))
     with Worker(program.path, memory=32 << 20) as small, pytest.raises(WorkerEnded) as ended:
         small.prepare(0, 0, 0, huge)
     assert "memory" in ended.value.why
@@ -162,7 +167,7 @@ buffers = st.builds(
 
 @given(st.lists(buffers, max_size=5), st.binary(min_size=16, max_size=16))
 def test_outputs_are_cut_where_the_buffers_end(arguments: list[Argument], result: bytes) -> None:
-    inputs = InputSet(Wanted({}), tuple(arguments))
+    inputs = InputSet(InputSpec({}), tuple(arguments))
     written = [a for a in arguments if a.writable]
     nowhere = b"\xff\xff\xff\xff" + bytes(8)
     made = nowhere + result + b"".join(a.data for a in written)
@@ -180,7 +185,7 @@ def test_answers_are_in_seconds() -> None:
     assert read_calibration(numbers(7, 2_000_000)) == (7, 0.002)
     asked = [Asked(4, 2, False, 9), Asked(5, 1, True, 9)]
     one = numbers(1_000, 20, 2, 3_000, 2_000, 1_000, 5_000, 4_000, 0)
-    first, second = read_visits(one + numbers(2_000, 0, 0, 7_000, 7_000, 0), asked)
+    first, second = read_batches(one + numbers(2_000, 0, 0, 7_000, 7_000, 0), asked)
     assert (first.probe, first.restoring, first.waits) == (1e-6, 2e-8, 2)
     assert first.samples == (Sample(3e-6, 2e-6, 1e-6), Sample(5e-6, 4e-6, 0.0))
     assert second.samples == (Sample(7e-6, 7e-6, 0.0),)
@@ -188,12 +193,27 @@ def test_answers_are_in_seconds() -> None:
 
 
 def plan_of(seconds_a_call: float) -> Plan:
-    lanes = (Lane("c0", "b0", 0), Lane("c1", "b1", 0))
-    images = {lane.build: {place: f"/{lane.build}/{place}/library.so" for place in PLACEMENTS}
-              for lane in lanes}  # fmt: skip
-    paces = {(lane, 0): Pace(1, seconds_a_call, seconds_a_call) for lane in range(2)}
+    contestants = (Contestant("c0", "b0", 0), Contestant("c1", "b1", 0))
+    images = {contestant.build: {place: f"/{contestant.build}/{place}/library.so" for place in PLACEMENTS}
+              for contestant in contestants}  # fmt: skip
+    batch_sizes = {
+        (contestant, 0): BatchSize(1, seconds_a_call, seconds_a_call) for contestant in range(2)
+    }
     everyone = frozenset({0, 1})
-    return Plan(lanes, images, images, "/loader", {}, 1, 0, everyone, (1,), paces, (False,), ("",))
+    return Plan(
+        contestants,
+        images,
+        images,
+        "/loader",
+        {},
+        1,
+        0,
+        everyone,
+        (1,),
+        batch_sizes,
+        (False,),
+        ("",),
+    )
 
 
 def test_long_calls_get_fewer_generations_and_short_ones_all_placements() -> None:
@@ -208,21 +228,24 @@ def test_long_calls_get_fewer_generations_and_short_ones_all_placements() -> Non
 
 @given(st.integers(0, 999))
 def test_generations_go_through_all_placements_before_any_comes_again(seed: int) -> None:
-    decks = Decks(PLACEMENTS, random.Random(seed))
-    drawn = [decks.draw() for _ in range(2 * len(PLACEMENTS))]
+    schedule = PlacementSchedule(PLACEMENTS, random.Random(seed))
+    drawn = [schedule.draw() for _ in range(2 * len(PLACEMENTS))]
     for half in (drawn[: len(PLACEMENTS)], drawn[len(PLACEMENTS) :]):
         assert sorted(half) == sorted(PLACEMENTS)
 
 
 def test_a_twin_is_another_file_in_the_same_process_and_slots_are_its_own() -> None:
     plan = plan_of(1e-6)
-    own, twin = plan.seat(1, 0), plan.seat(2, 0)
-    assert own.process == twin.process == SHARED and own.lane == twin.lane == 1
-    files = [plan.library(seat.library, PLACEMENTS[1]) for seat in (plan.seat(0, 0), own, twin)]
+    own, control = plan.process_slot(1, 0), plan.process_slot(2, 0)
+    assert own.process == control.process == SHARED and own.contestant == control.contestant == 1
+    files = [
+        plan.library(process_slot.library, PLACEMENTS[1])
+        for process_slot in (plan.process_slot(0, 0), own, control)
+    ]
     assert files == ["/b0/77/library.so", "/b1/77/library.so", "/b1/77/twin.so"]
     assert len({plan.slot(column, 0) for column in plan.columns}) == 3
     apart = plan._replace(libraries={})
-    assert [apart.seat(c, 0).process for c in apart.columns] == [
+    assert [apart.process_slot(c, 0).process for c in apart.columns] == [
         Process("b0", False), Process("b1", False), Process("b1", True)
     ]  # fmt: skip
 
@@ -246,6 +269,6 @@ def test_calls_that_read_what_they_wrote_are_timed_one_by_one(
     source.write_text(MIXED.replace("KIND", kind))
     values = ['levels = { fill = "uniform(0, 20)", count = 64 }', "n = 64"]
     given = [word for value in values for word in ("--inputs", value)]
-    found = document("bench", source, "--build", "gcc -O1", *given, "--seconds", "0.1")
-    (contest,) = found["contests"]
-    assert contest["each_call_alone"] == reads and contest["restoring_seconds"] > 0
+    found = document("measure", source, "--build", "gcc -O1", *given, "--seconds", "0.1")
+    (measurements,) = found["contests"]
+    assert measurements["each_call_alone"] == reads and measurements["restoring_seconds"] > 0

@@ -14,29 +14,29 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import document, hot_anvil
-from contests import PLACES, contest
 from hot_anvil.core.measure.choosing import Cost, pick
 from hot_anvil.core.measure.measurements import (
     SIMILAR,
-    Contest,
-    contest_document,
-    read_contest,
+    Measurements,
+    measurements_document,
+    read_measurements,
     samples_for,
-    shared_paces,
+    shared_batch_sizes,
 )
 from hot_anvil.core.measure.statistics import ALPHA, trimmed_interval, word_for
-from hot_anvil.core.measure.summary import Result, settled, standing, undecided
+from hot_anvil.core.measure.summary import Result, settled, summarise, undecided
 from hot_anvil.core.verify.verdicts import Verdict
+from made_measurements import PLACES, measurements
 
 
-def words(contest: Contest) -> list[str]:
-    return [r.against.told.word for r in standing([contest], "c0").results]
+def words(measurements: Measurements) -> list[str]:
+    return [r.against.told.word for r in summarise([measurements], "c0").results]
 
 
 def test_equal_candidates_are_hardly_ever_told_apart() -> None:
     for generations in (10, 40):
         false = sum(
-            bool({"faster", "slower"} & {*words(contest(seed, [1e-6] * 4, generations, 0.02))})
+            bool({"faster", "slower"} & {*words(measurements(seed, [1e-6] * 4, generations, 0.02))})
             for seed in range(150)
         )
         assert false <= 150 * ALPHA
@@ -45,27 +45,27 @@ def test_equal_candidates_are_hardly_ever_told_apart() -> None:
 def test_true_differences_are_found_in_the_right_direction() -> None:
     found = 0
     for seed in range(60):
-        made = contest(seed, [1e-6, 1.03e-6, 0.97e-6])
+        made = measurements(seed, [1e-6, 1.03e-6, 0.97e-6])
         said = words(made)
         assert said[1] != "faster" and said[2] != "slower"
         found += said == ["baseline", "slower", "faster"]
-        assert standing([made], "c0").best == "c2"
+        assert summarise([made], "c0").best == "c2"
     assert found >= 57
 
 
-def second(made: Contest) -> Result:
-    return standing([made], "c0").results[1]
+def second(made: Measurements) -> Result:
+    return summarise([made], "c0").results[1]
 
 
 def test_a_regime_that_doubles_all_times_moves_no_ratio() -> None:
-    told = second(contest(1, [1e-6, 2e-6], noise=0.001)).against.told
+    told = second(measurements(1, [1e-6, 2e-6], noise=0.001)).against.told
     assert told.ratio == pytest.approx(2, rel=0.01)
     assert told.low < told.ratio < told.high
 
 
 def test_an_order_that_the_machines_load_turns_over_is_no_win() -> None:
     """One is 10 % slower on a quiet machine and 12 % faster on a busy one."""
-    against = second(contest(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6])).against
+    against = second(measurements(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6])).against
     assert against.told.word == "tied" and against.depends == "load"
     assert against.quiet and against.quiet.ratio == pytest.approx(1.1, rel=0.01)
     assert against.busy and against.busy.ratio == pytest.approx(0.9, rel=0.01)
@@ -75,7 +75,7 @@ def test_placement_that_both_meet_elsewhere_decides_and_is_told() -> None:
     """Equal candidates, each twice as slow at one placement of eight, not the same one."""
     places = np.zeros((PLACES, 3))
     places[0, 1] = places[4, 0] = places[4, 2] = np.log(2)
-    found = second(contest(5, [1e-6, 1e-6], 80, places=places))
+    found = second(measurements(5, [1e-6, 1e-6], 80, places=places))
     assert found.against.told.word == "tied" and found.against.depends == "placement"
     assert found.against.as_built and found.against.as_built.word == "slower"
     assert found.against.told.ratio == pytest.approx(1, abs=0.02)
@@ -85,23 +85,23 @@ def test_placement_that_both_meet_elsewhere_decides_and_is_told() -> None:
 def test_placement_that_both_meet_alike_hides_no_difference() -> None:
     places = np.zeros((PLACES, 3))
     places[::3] = np.log(1.5)
-    against = second(contest(6, [1e-6, 1.03e-6], places=places, noise=0.003)).against
+    against = second(measurements(6, [1e-6, 1.03e-6], places=places, noise=0.003)).against
     assert against.told.word == "slower" and not against.depends
     assert against.visible < 0.02
 
 
 def test_a_clear_loser_is_dropped_and_keeps_what_was_measured_of_it() -> None:
-    first = contest(7, [1e-6, 1e-6, 1.002e-6, 3e-6])
+    first = measurements(7, [1e-6, 1e-6, 1.002e-6, 3e-6])
     assert settled([first]) == {3}
     gone = tuple(
         generation._replace(
             times=tuple((*row[:3], math.nan, row[4]) for row in generation.times),
             probes=tuple((*row[:3], math.nan, row[4]) for row in generation.probes),
         )
-        for generation in contest(8, [1e-6, 1e-6, 1.002e-6, 3e-6]).generations
+        for generation in measurements(8, [1e-6, 1e-6, 1.002e-6, 3e-6]).generations
     )
     both = first._replace(generations=(*first.generations, *gone))
-    before, after = standing([first], "c0"), standing([both], "c0")
+    before, after = summarise([first], "c0"), summarise([both], "c0")
     loser, same = after.results[3].against.told, before.results[3].against.told
     assert loser.word == "slower" and loser.ratio == pytest.approx(same.ratio, rel=1e-9)
     seconds = after.results[3].seconds_per_call
@@ -111,16 +111,16 @@ def test_a_clear_loser_is_dropped_and_keeps_what_was_measured_of_it() -> None:
         r[1].against.told.high / r[1].against.told.low for r in (after.results, before.results)
     ]
     assert widths[0] <= widths[1]
-    assert read_contest(json.loads(json.dumps(contest_document(both)))).candidates
+    assert read_measurements(json.loads(json.dumps(measurements_document(both)))).candidates
 
 
 def test_too_little_data_is_said_and_with_it_what_could_have_been_seen() -> None:
-    against = second(contest(2, [1e-6, 1.02e-6], 10, noise=0.5)).against
+    against = second(measurements(2, [1e-6, 1.02e-6], 10, noise=0.5)).against
     assert against.told.word == "not enough data" and against.visible > 0.05
 
 
 def test_columns_of_an_outside_contest_need_no_twin_at_the_same_placement() -> None:
-    few = contest(3, [1e-6, 1e-6], generations=3)
+    few = measurements(3, [1e-6, 1e-6], generations=3)
     assert words(few) == ["baseline", "not enough data"]
 
 
@@ -148,13 +148,13 @@ def test_the_interval_is_that_of_the_books() -> None:
 
 
 def test_wide_intervals_ask_for_more_and_clear_losers_do_not() -> None:
-    assert undecided(contest(1, [1e-6, 1e-6], noise=0.2), None, 0.01) > 0
-    assert undecided(contest(1, [1e-6, 9e-6], noise=0.02, generations=12), "c0", 0.01) <= 0
+    assert undecided(measurements(1, [1e-6, 1e-6], noise=0.2), None, 0.01) > 0
+    assert undecided(measurements(1, [1e-6, 9e-6], noise=0.02, generations=12), "c0", 0.01) <= 0
 
 
 def test_several_sizes_count_alike() -> None:
-    small, large = contest(1, [1e-9, 2e-9]), contest(2, [1e-3, 0.5e-3])
-    both = standing([small, large], "c0")
+    small, large = measurements(1, [1e-9, 2e-9]), measurements(2, [1e-3, 0.5e-3])
+    both = summarise([small, large], "c0")
     assert both.results[1].against.told.ratio == pytest.approx(1.0, rel=0.02)
     assert both.results[1].seconds_per_call is None
 
@@ -165,25 +165,25 @@ def test_samples_grow_fewer_as_calls_grow_longer() -> None:
 
 @given(st.lists(st.floats(1e-9, 1e-2), min_size=1, max_size=20))
 def test_candidates_that_may_be_equal_make_the_same_number_of_calls(times: list[float]) -> None:
-    paces = dict(zip(times, shared_paces(times), strict=True))
+    batch_sizes = dict(zip(times, shared_batch_sizes(times), strict=True))
     for a in times:
-        assert paces[a].calls >= 1 and paces[a].counts_as <= a == paces[a].seconds
+        assert batch_sizes[a].calls >= 1 and batch_sizes[a].counts_as <= a == batch_sizes[a].seconds
         for b in times:
             if a <= b <= a * SIMILAR:
-                assert paces[a][:2] == paces[b][:2]
+                assert batch_sizes[a][:2] == batch_sizes[b][:2]
     # Far slower ones make fewer: their samples would take too long.
-    quick, slow = shared_paces([1e-6, 1e-4])
+    quick, slow = shared_batch_sizes([1e-6, 1e-4])
     assert quick.calls > slow.calls
 
 
 @pytest.mark.parametrize("how", ["abort()", "*(volatile int *)8 = n"])  # apart; in one process
 def test_a_candidate_that_dies_while_timed_is_out_and_the_others_go_on(
-    tmp_path: Path, how: str
+    tmp_path: Path, options: str
 ) -> None:
     source = tmp_path / "buoy.c"
     source.write_text(
         "#include <stdlib.h>\nint buoy(int n)\n{ static int calls;\n"
-        f"  if (++calls > LIMIT) {how};\n  return n; }}\n"
+        f"  if (++calls > LIMIT) {options};\n  return n; }}\n"
     )
     found = document(
         "pick", source, "--build", "gcc -O1 -DLIMIT=2000000000", "--build", "gcc -O1 -DLIMIT=500",
@@ -195,7 +195,7 @@ def test_a_candidate_that_dies_while_timed_is_out_and_the_others_go_on(
 
 
 def test_the_choice_among_the_tied_is_the_one_with_least_code() -> None:
-    result = standing([contest(3, [1e-6, 1e-6, 5e-6], noise=0.002)], "c0")
+    result = summarise([measurements(3, [1e-6, 1e-6, 5e-6], noise=0.002)], "c0")
     costs = {
         "c0": Cost(90, 0.1, "gcc -O3"),
         "c1": Cost(30, 0.9, "gcc -O2"),
@@ -207,7 +207,7 @@ def test_the_choice_among_the_tied_is_the_one_with_least_code() -> None:
     assert made.choice == "c1" and set(made.tied) == {"c0", "c1"}
     assert [row.word for row in made.ranking][2] == "slower"
     assert made.excluded == (wrong,) and made.command == "gcc -O2"
-    wild = standing([contest(3, [1e-6, 1.03e-6], 10, noise=0.5)], "c0")
+    wild = summarise([measurements(3, [1e-6, 1.03e-6], 10, noise=0.5)], "c0")
     open_one = pick("surge", wild, right, costs)
     assert {row.rank for row in open_one.ranking} == {1, None} and "--seconds" in open_one.why
     nothing = pick("surge", None, [wrong], {})
@@ -267,7 +267,7 @@ def test_the_same_loop_twice_is_not_told_apart(tmp_path: Path) -> None:
 
 
 def test_bench_gives_times_ratios_intervals_and_a_floor(demo: Path) -> None:
-    found = document("bench", demo, "--snippet", "crossings", "--seconds", "0.2", "--seed", "4")
+    found = document("measure", demo, "--snippet", "crossings", "--seconds", "0.2", "--seed", "4")
     assert [row["candidate"] for row in found["excluded"]] == [
         f"crossings_mixed@gcc-12:{flags}" for flags in ("plain", "lean", "fast", "wide")
     ]
@@ -278,7 +278,7 @@ def test_bench_gives_times_ratios_intervals_and_a_floor(demo: Path) -> None:
         assert row["low"] <= row["ratio"] <= row["high"]
     (contest_row,) = found["contests"]
     assert contest_row["noise_floor"] >= 0.01 and contest_row["generations"] >= 10
-    text = hot_anvil("bench", demo, "--snippet", "crossings", "--seconds", "0.2").stdout
+    text = hot_anvil("measure", demo, "--snippet", "crossings", "--seconds", "0.2").stdout
     assert re.search(r"wrong: returned .*\n +crossings_mixed@gcc-12:plain, ", text)
     assert "noise floor" in text
 

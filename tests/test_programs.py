@@ -86,9 +86,11 @@ def test_programs_are_picked_from_by_the_time_of_their_runs(tmp_path: Path) -> N
     for row in found["measurements"]["results"]:
         assert row["seconds_per_call"] > 0 and row["cpu_seconds"] >= 0 and row["peak_bytes"] > 0
     (tmp_path / "log.c").write_text(LOG + "int unused_tide(int n) { return n * 3; }\n")
-    (since,) = document("bench", tmp_path, "--seconds", "0.01", "--beside")["since"]
-    assert since["candidate"] == "gcc-12:a" and since["earlier"].startswith("gcc-12:a#")
-    assert not since["same_code"] and 0.2 < since["ratio"] < 5
+    (earlier_rows,) = document("measure", tmp_path, "--seconds", "0.01", "--earlier")["since"]
+    assert earlier_rows["candidate"] == "gcc-12:a" and earlier_rows["earlier"].startswith(
+        "gcc-12:a#"
+    )
+    assert not earlier_rows["same_code"] and 0.2 < earlier_rows["ratio"] < 5
 
 
 def test_what_a_run_needs_must_be_there(tmp_path: Path) -> None:
@@ -162,7 +164,7 @@ def test_a_driver_makes_the_objects_an_entry_takes(tmp_path: Path) -> None:
         "sort_by_hand@gcc-12:right": "correct", "sort_by_hand@gcc-12:off": "wrong",
     }  # fmt: skip
     assert {"parameter": "n", "value": "2"} in found["verdicts"][3]["smallest"]
-    timed = document("bench", tmp_path, "--seconds", "0.02")
+    timed = document("measure", tmp_path, "--seconds", "0.02")
     assert {row["candidate"] for row in timed["results"]} == {
         k for k, v in states.items() if v == "correct"
     }

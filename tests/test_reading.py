@@ -17,7 +17,7 @@ from hot_anvil.core.config.reading import read_bench
 from hot_anvil.core.names import matches, nearest
 from hot_anvil.core.toolchain.messages import read_dependencies, read_diagnostics
 from hot_anvil.core.toolchain.records import Toolchain
-from hot_anvil.views.text.sheet import Sheet, Span
+from hot_anvil.views.text.report import Report, Span
 from hot_anvil.views.text.words import digits, duration, interval
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -118,17 +118,17 @@ def test_numbers_of_known_values() -> None:
 
 
 def test_tables_align_drop_spare_columns_and_wrap_the_last() -> None:
-    sheet = Sheet(40)
+    report = Report(40)
     rows: list[tuple[str | Span, ...]] = [
         ("ebb", "1 B", Span("short", "dim")),
         ("flow", "20 B", "a long reason " * 4),
     ]
-    sheet.table(("name", "code", "why"), rows, "lrl")
-    lines = sheet.text.splitlines()
+    report.table(("name", "code", "why"), rows, "lrl")
+    lines = report.text.splitlines()
     assert lines[1].startswith("  ebb    1 B  short")
     assert lines[2].startswith("  flow  20 B  a long reason")
     assert max(map(len, lines)) <= 40 and len(lines) > 3
-    narrow = Sheet(13)
+    narrow = Report(13)
     narrow.table(("name", "code", "n"), [("ebb", "100 B", "7")], "lrr", spare=(1,))
     assert "100 B" not in narrow.text and "ebb" in narrow.text
 

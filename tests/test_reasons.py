@@ -40,8 +40,8 @@ def test_every_reason_is_described() -> None:
     ]
     kinds = {
         value
-        for subject in subjects
-        for name, value in vars(subject).items()
+        for side_of in subjects
+        for name, value in vars(side_of).items()
         if name.isupper() and isinstance(value, str) and not name.startswith("_")
     } - {"same", "renamed", "reordered", "changed", "moved", "gone", "new", "certain", "likely"}
     assert len(kinds) > 40
@@ -71,8 +71,8 @@ def test_each_reason_has_evidence_that_stands_in_the_code(tmp_path: Path) -> Non
 
 
 def test_swapping_the_sides_turns_reasons_round() -> None:
-    workshop = open_source(CORPUS / "calls.c", ["gcc -O1", "gcc -O2"])
-    (forth,), (back,) = workshop.diff("gcc -O1", "gcc -O2"), workshop.diff("gcc -O2", "gcc -O1")
+    anvil = open_source(CORPUS / "calls.c", ["gcc -O1", "gcc -O2"])
+    (forth,), (back,) = anvil.diff("gcc -O1", "gcc -O2"), anvil.diff("gcc -O2", "gcc -O1")
     kinds = [{(r.function, r.kind) for r in d.explained.reasons} for d in (forth, back)]
     assert kinds[0] == kinds[1] and len(kinds[0]) > 8
     texts = [

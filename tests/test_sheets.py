@@ -9,22 +9,24 @@ from typing import Any
 import numpy as np
 import pytest
 
-from contests import PLACES, contest
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.measure.choosing import Cost, pick
-from hot_anvil.core.measure.code_identity import Likeness
+from hot_anvil.core.measure.code_identity import CodeIdentity
 from hot_anvil.core.measure.history import compare_states, read_state, state_document
 from hot_anvil.core.measure.hotspots import Hot, Seen, make_hotspots, share_of
 from hot_anvil.core.measure.measurements import CPU, Count, Usage
-from hot_anvil.core.measure.results import Checked, Measured, Picked
-from hot_anvil.core.measure.summary import Standing, standing
+from hot_anvil.core.measure.results import Measured, Picked
+from hot_anvil.core.measure.summary import Summary, summarise
+from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import Verdict
-from hot_anvil.views.json.measure import bench_document, pick_document
-from hot_anvil.views.text.history import compared_sheet, history_sheet
-from hot_anvil.views.text.hotspots import hotspots_sheet
-from hot_anvil.views.text.measure import bench_sheet, slower_lines
-from hot_anvil.views.text.pick import pick_sheet
-from hot_anvil.views.text.sheet import Sheet
+from hot_anvil.views.json.measure import measure_document
+from hot_anvil.views.json.pick import pick_document
+from hot_anvil.views.text.history import compared_report, history_report
+from hot_anvil.views.text.hotspots import hotspots_report
+from hot_anvil.views.text.measure import measure_report, slower_lines
+from hot_anvil.views.text.pick import pick_report
+from hot_anvil.views.text.report import Report
+from made_measurements import PLACES, measurements
 from test_answers import code, state
 
 SURGE = Snippet("surge", "", ("surge.c",), ("ebb", "flow"), "", {}, {}, per="n")
@@ -34,14 +36,14 @@ OUT = Verdict("surge", "flow", "gcc-12:plain", "flow@gcc-12:plain", "wrong", "re
 
 def measured(points: list[int], works: list[list[float]], **more: Any) -> Measured:
     """Return a measurement at these sizes; ``works`` has seconds per size and candidate."""
-    contests = [
-        contest(n, own, noise=0.003, busy=[0.0] * (len(own) + 1))._replace(
+    all_measurements = [
+        measurements(n, own, noise=0.003, busy=[0.0] * (len(own) + 1))._replace(
             snippet="surge", inputs=f"n={n}", numbers={"n": n}, elements=n,
             candidates=NAMES[: len(own)], **more,
         )
         for n, own in zip(points, works, strict=True)
     ]  # fmt: skip
-    standings = tuple(standing([one], NAMES[0]) for one in contests)
+    summaries = tuple(summarise([one], NAMES[0]) for one in all_measurements)
     right = [
         OUT._replace(
             entry=name.partition("@")[0],
@@ -52,9 +54,9 @@ def measured(points: list[int], works: list[list[float]], **more: Any) -> Measur
         )
         for name in NAMES[: len(works[0])]
     ]
-    together = standings[0] if len(points) == 1 else standing(contests, NAMES[0])
+    together = summaries[0] if len(points) == 1 else summarise(all_measurements, NAMES[0])
     checked = Checked(SURGE, (), NAMES[0], (*right, OUT), ("a note",))
-    return Measured(checked, NAMES[0], tuple(contests), standings, together)
+    return Measured(checked, NAMES[0], tuple(all_measurements), summaries, together)
 
 
 def chosen(item: Measured, share: float | None = None) -> Picked:
@@ -75,7 +77,7 @@ SIZES = [64, 512, 4096, 32768]
 @pytest.mark.parametrize("width", [60, 80, 120])
 def test_a_choice_over_many_sizes_fits_the_width_and_shows_every_size(width: int) -> None:
     item = chosen(measured(SIZES, LINES), share=0.2)
-    text = pick_sheet([item], ("virtual machine",), width).text
+    text = pick_report([item], ("virtual machine",), width).text
     assert max(map(len, text.splitlines())) <= max(width, 80)
     headings = [line for line in text.splitlines() if line.startswith("  by size")]
     assert Counter(re.findall(r"n=\d+", " ".join(headings))) == {f"n={n}": 1 for n in SIZES}
@@ -92,7 +94,7 @@ def test_a_choice_over_many_sizes_fits_the_width_and_shows_every_size(width: int
 
 
 def test_growth_and_the_size_where_the_fastest_changes_are_told() -> None:
-    text = bench_sheet([measured(SIZES, LINES)], (), 110).text
+    text = measure_report([measured(SIZES, LINES)], (), 110).text
     assert "growth over n" in text and text.count("an element") == len(SIZES) + 1
     assert "no straight line" not in text and text.count("none to see") == 2
     assert text.count("intervals hold") == 1 and text.count("noise floor") == len(SIZES)
@@ -102,7 +104,7 @@ def test_growth_and_the_size_where_the_fastest_changes_are_told() -> None:
 
 def test_the_reader_is_told_what_weakens_a_time() -> None:
     item = measured([64], [[3e-4, 3.3e-4]], clock=CPU, alone=True, restoring=2e-6, threads=3)
-    text = " ".join(bench_sheet([item], ("no counters here",), 100).text.split())
+    text = " ".join(measure_report([item], ("no counters here",), 100).text.split())
     for told in ("CPU clock", "30 ns of clock", "putting them back took 2 us", "3 threads call",
                  "noise floor", "note: no counters here", "note: a note"):  # fmt: skip
         assert told.replace("2 us", "2.00 us") in text or told in text
@@ -114,20 +116,20 @@ def test_counts_programs_and_likenesses_have_their_columns() -> None:
         (NAMES[0], "n=64"): Count(12345, ""),
         (NAMES[1], "n=64"): Count(None, "it has no such bytes"),
     }
-    alike = Likeness(NAMES[1], NAMES[0], False, "other instructions, same time")
+    alike = CodeIdentity(NAMES[1], NAMES[0], False, "other instructions, same time")
     usage = {name: Usage(0.25, 7 << 20) for name in NAMES[:2]}
-    contests = (item.contests[0]._replace(usage=usage),)
+    all_measurements = (item.measurements[0]._replace(usage=usage),)
     item = item._replace(
-        counts=counts, counted_by="QEMU 7.2, CPU model max", likenesses=(alike,),
-        standings=(standing(contests, NAMES[0]),),
+        counts=counts, counted_by="QEMU 7.2, CPU model max", identities=(alike,),
+        summaries=(summarise(all_measurements, NAMES[0]),),
     )  # fmt: skip
-    text = " ".join(bench_sheet([item], (), 200).text.split())
+    text = " ".join(measure_report([item], (), 200).text.split())
     assert "12,345" in text and f"unknown for {NAMES[1]}: it has no such bytes" in text
     assert "CPU model max" in text and "other instructions, same time" in text
     assert "250 ms" in text and "7.00 MiB" in text
-    picked = pick_sheet([chosen(item)], (), 100).text
+    picked = pick_report([chosen(item)], (), 100).text
     assert re.search(rf"instructions +n=64\n  {NAMES[0]} +12,345\n  {NAMES[1]} +unknown\n", picked)
-    rows = {row["candidate"]: row for row in bench_document([item], ())["results"]}
+    rows = {row["candidate"]: row for row in measure_document([item], ())["results"]}
     assert rows[NAMES[0]]["instructions"] == 12345 and rows[NAMES[1]]["instructions"] is None
     assert rows[NAMES[0]]["peak_bytes"] == 7 << 20
 
@@ -136,23 +138,23 @@ def test_what_placement_or_load_decides_is_said_beside_the_word() -> None:
     places = np.zeros((PLACES, 3))
     places[0, 1] = places[4, 0] = places[4, 2] = np.log(2)
     for made, told in (
-        (contest(5, [1e-6, 1e-6], 80, places=places), "placement decides"),
-        (contest(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6]), "load decides"),
+        (measurements(5, [1e-6, 1e-6], 80, places=places), "placement decides"),
+        (measurements(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6]), "load decides"),
     ):
         made = made._replace(candidates=NAMES[:2])
-        item = measured([64], [[1e-6, 1e-6]])._replace(standings=(standing([made], NAMES[0]),))
-        text = bench_sheet([item], (), 200).text
+        item = measured([64], [[1e-6, 1e-6]])._replace(summaries=(summarise([made], NAMES[0]),))
+        text = measure_report([item], (), 200).text
         assert told in text
         assert "as built slower: 2" in text or "on a quiet machine" in text
 
 
 def test_nothing_correct_and_nothing_slower_are_said() -> None:
     nothing = measured([64], [[1e-6]])
-    nothing = nothing._replace(standings=(), overall=None, contests=())
-    sheet = bench_sheet([nothing], (), 80)
-    assert "nothing is correct, so nothing was timed" in sheet.text
-    assert "nothing is told slower than under gcc:fast" in slower_lines(sheet, (), "gcc:fast").text
-    text = pick_sheet([chosen(nothing)], (), 80).text
+    nothing = nothing._replace(summaries=(), overall=None, measurements=())
+    report = measure_report([nothing], (), 80)
+    assert "nothing is correct, so nothing was timed" in report.text
+    assert "nothing is told slower than under gcc:fast" in slower_lines(report, (), "gcc:fast").text
+    text = pick_report([chosen(nothing)], (), 80).text
     assert "no pick: no candidate is correct" in text
 
 
@@ -168,34 +170,34 @@ def hot(names: list[str], states: dict[tuple[str, int], str]) -> Hot:
 
 def test_lines_have_their_share_of_the_time_alone_and_beside_each_other() -> None:
     sources = {"surge.c": ["int ebb(void)", "{ return level + 1; }", "}"]}
-    alone = hotspots_sheet([hot(["ebb"], {})], sources, 100, False).text
+    alone = hotspots_report([hot(["ebb"], {})], sources, 100, False).text
     assert "not looked at: flow@gcc-12:plain: wrong" in alone and "2.00 us a call" in alone
     (line,) = (row for row in alone.splitlines() if "level + 1" in row)
     error = share_of([189, 189], [250, 250]).error
     assert line.split()[:3] == ["75.6", "%", f"±{100 * error:.1f}"]
     assert "in libm.so.6" in alone and "  3  }" not in alone  # 0.4 % is little
-    assert "  3  }" in hotspots_sheet([hot(["ebb"], {})], sources, 100, True).text
+    assert "  3  }" in hotspots_report([hot(["ebb"], {})], sources, 100, True).text
     states = {("surge.c", 2): "changed"}
-    beside = hotspots_sheet([hot(["ebb", "flow"], states)], sources, 120, False).text
+    beside = hotspots_report([hot(["ebb", "flow"], states)], sources, 120, False).text
     (line,) = (row for row in beside.splitlines() if "level + 1" in row)
     assert line.count("75.6 %") == 2 and line.endswith("changed") and "1.51 us" in line
 
 
 def test_history_shows_what_changed_and_compares_only_what_can_be(tmp_path: Path) -> None:
     before, after = state(1, [1e-6, 2e-6], "ab"), state(2, [1e-6, 3e-6], "ax")
-    text = history_sheet([before, after], (), 110).text
+    text = history_report([before, after], (), 110).text
     assert re.search(r"#2 .*code$", text, re.M) and "machine m1: a gauge's computer" in text
-    only = history_sheet([before, after], ("c1",), 110).text
+    only = history_report([before, after], ("c1",), 110).text
     assert "  c1\n" in only and "  c0\n" not in only
-    told = compared_sheet([compare_states(before, after)], (), 110).text
+    told = compared_report([compare_states(before, after)], (), 110).text
     assert re.search(r"c1 .* 1\.5\d?x .* slower +code", told) and "measured by c0" in told
     other = compare_states(before, state(3, [1e-6, 2e-6], "ab", "m2"))
-    told = compared_sheet([other], (), 110).text
+    told = compared_report([other], (), 110).text
     assert "different machines" in told and told.count("unknown") == 2
 
 
 def test_a_state_is_kept_even_where_an_interval_has_no_end() -> None:
-    wild: Standing = standing([contest(3, [1e-6, 1e-6], generations=3)], "c0")
+    wild: Summary = summarise([measurements(3, [1e-6, 1e-6], generations=3)], "c0")
     makers = {name: state(1, [1e-6, 1e-6], "ab").entries[0].maker for name in ("c0", "c1")}
     plain = json.loads(
         json.dumps(state_document(wild, "c0", makers, ("m", "m"), ""), allow_nan=False)
@@ -208,9 +210,10 @@ def test_notes_go_under_their_row_before_they_push_columns_out() -> None:
     note = "placement decides, as built slower: 1.66x"
     rows = [["ebb", "", "tied", note], ["flow", "", "best", ""]]
     for width, lines in ((40, 4), (80, 3)):
-        sheet = Sheet(width)
-        shown = sheet.table(("candidate", "empty", "word", ""), rows, "llrl", filled=True)
-        assert shown == ["candidate", "word", ""] and len(sheet.lines) >= lines
+        report = Report(width)
+        shown = report.table(("candidate", "empty", "word", ""), rows, "llrl", filled=True)
+        assert shown == ["candidate", "word", ""] and len(report.lines) >= lines
         assert (
-            note in " ".join(sheet.text.split()) and max(map(len, sheet.text.split("\n"))) <= width
+            note in " ".join(report.text.split())
+            and max(map(len, report.text.split("\n"))) <= width
         )

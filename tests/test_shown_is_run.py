@@ -47,7 +47,7 @@ def test_every_build_of_the_corpus_is_proved(
             code = load_code(unit, store)
             # An oracle of its own: objdump's count of all that is no nop.
             shown = [i for f in code.functions for i in f.instructions if i.mnemonic != "nop"]
-            path = store.artefact(unit.artefact) / "code.o"
+            path = store.artefact(unit.artefact).object
             assert len(shown) == _objdump_count(path), build.name
             lines = {i.line for f in code.functions for i in f.instructions if i.file == source}
             assert lines <= set(range(len(Path(store.root, source).read_text().split("\n")) + 1))

@@ -92,17 +92,17 @@ def test_a_failing_input_is_small_and_can_be_called_again(found: Any) -> None:
     row = by_entry(found)["crossings_mixed"]["gcc-12:fast"]
     size = {one["parameter"]: one["value"] for one in row["smallest"]}["n"]
     assert int(size) < 40 and row["smallest_why"]
-    again = document("check", found["folder"], "--again", row["again"], code=1)
-    assert (again["verdict"], again["why"]) == ("wrong", row["smallest_why"])
-    assert again["inputs"] == row["smallest"]
+    replay = document("check", found["folder"], "--replay", row["again"], code=1)
+    assert (replay["verdict"], replay["why"]) == ("wrong", row["smallest_why"])
+    assert replay["inputs"] == row["smallest"]
     source = found["folder"] / "crossings.c"
     text = source.read_text()
     source.write_text(text.replace("uint32_t alarm", "int32_t alarm"))  # mended
     try:
-        assert document("check", found["folder"], "--again", row["again"])["verdict"] == "correct"
+        assert document("check", found["folder"], "--replay", row["again"])["verdict"] == "correct"
     finally:
         source.write_text(text)
-    unknown = hot_anvil("check", found["folder"], "--again", "nothing")
+    unknown = hot_anvil("check", found["folder"], "--replay", "nothing")
     assert unknown.returncode == 2 and "no input set is kept" in unknown.stderr
 
 

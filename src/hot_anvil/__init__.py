@@ -5,17 +5,38 @@ The functions listed in ``__all__`` are the Python API; they live in
 costs next to nothing.
 """
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"
 
 TYPE_CHECKING = False  # typing's own costs start-up time; type checkers know this name
 if TYPE_CHECKING:
-    from hot_anvil.api import How, Workshop, open_bench, open_source
+    from hot_anvil.api import (
+        Anvil,
+        Limits,
+        Options,
+        compare_sources,
+        explain,
+        find_machine,
+        open_bench,
+        open_source,
+        start_bench,
+    )
 
-__all__ = ["How", "Workshop", "__version__", "open_bench", "open_source"]
+__all__ = [
+    "Anvil",
+    "Limits",
+    "Options",
+    "__version__",
+    "compare_sources",
+    "explain",
+    "find_machine",
+    "open_bench",
+    "open_source",
+    "start_bench",
+]
 
 
 def __getattr__(name: str) -> object:
-    if name in ("How", "Workshop", "open_bench", "open_source"):
+    if name in __all__:
         from hot_anvil import api
 
         value: object = getattr(api, name)

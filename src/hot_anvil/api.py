@@ -2,412 +2,392 @@
 
     import hot_anvil
 
-    workshop = hot_anvil.open_bench("tide-gauge")
-    for built in workshop.compile():
+    anvil = hot_anvil.open_bench("tide-gauge")
+    for built in anvil.compile():
         print(built.build.name, built.status, built.code_bytes)
-    diff = workshop.diff("gcc:plain", "gcc:fast")
-    picks = workshop.pick()
+    diff = anvil.diff("gcc:plain", "gcc:fast")
+    picks = anvil.pick()
 
-Every step does the steps before it when they are still missing. Records are
-immutable named tuples; see ``hot_anvil.core``.
+Everything that the command does is here. Every step does the steps before it when they are still
+missing. Records are immutable named tuples. What a person can mend is raised as
+``hot_anvil.errors.AnvilError``.
 """
 
 from collections.abc import Collection, Mapping, Sequence
-from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from hot_anvil.core.asm.listing import list_functions
-from hot_anvil.core.build.builds import Build, Plan, command_line, find_build
-from hot_anvil.core.build.planning import plan_builds
-from hot_anvil.core.build.records import COMPILED, REFUSED, Built
-from hot_anvil.core.code.records import (
-    EMITTED,
-    LINKED,
-    Code,
-    find_symbols,
-    join_codes,
-    only_functions,
-)
-from hot_anvil.core.config.records import Bench, Snippet, find_snippets
-from hot_anvil.core.measure.options import AS_USUAL, How
-from hot_anvil.core.results.code import Listing, SnippetDiff
-from hot_anvil.core.toolchain.records import Toolchain
-from hot_anvil.errors import RequestError
-from hot_anvil.system.bench.opening import open_bench_file, open_source_file, read_sources
-from hot_anvil.system.build.grid import Progress, compile_grid, no_progress
-from hot_anvil.system.build.jobs import load_code
-from hot_anvil.system.store.store import Store
-from hot_anvil.system.toolchain.finding import Found, find_toolchains
+from hot_anvil.core.code.records import EMITTED, View
+from hot_anvil.core.measure.options import DEFAULTS, Options
+from hot_anvil.system.process.progress import Progress, no_progress
+from hot_anvil.system.process.scope import Limits
+from hot_anvil.workspace import Workspace, make_workspace
 
 if TYPE_CHECKING:
     from hot_anvil.core.binary.frame_layout import BuildFrame
     from hot_anvil.core.binary.signatures import Signature
+    from hot_anvil.core.build.builds import Build
+    from hot_anvil.core.build.records import Built
+    from hot_anvil.core.code.records import Code
+    from hot_anvil.core.config.records import Bench
     from hot_anvil.core.diff.ledger import Ledger
     from hot_anvil.core.facts.expectations import Expected
     from hot_anvil.core.facts.table import SnippetFacts
+    from hot_anvil.core.measure.history import Compared, State
     from hot_anvil.core.measure.hotspots import Hot
-    from hot_anvil.core.measure.results import Again, Checked, Measured, Picked
+    from hot_anvil.core.measure.results import Measured, Picked
+    from hot_anvil.core.measure.summary import Result
     from hot_anvil.core.proof.records import DebugProof
-    from hot_anvil.system.build.linking import Program
+    from hot_anvil.core.results.code import Listing, SnippetDiff
+    from hot_anvil.core.results.examples import Example
+    from hot_anvil.core.results.syntax import Change
+    from hot_anvil.core.results.words import Told, Used
+    from hot_anvil.core.verify.results import Checked, Replay
+    from hot_anvil.usecases.toolchains import Machine
 
-DEFAULT_CALL_SECONDS = 5.0
+CALL_SECONDS = 5.0  # that a call may take before it counts as hung
+Names = Sequence[str]  # of snippets or builds; none: all
+
+__all__ = [
+    "Anvil", "Limits", "Options", "compare_sources", "explain", "find_machine", "open_bench",
+    "open_source", "start_bench",
+]  # fmt: skip
 
 
-__all__ = ["How", "Workshop", "open_bench", "open_source"]
+class Anvil:
+    """A bench on this machine, and what can be done with it.
 
-
-class Workshop:
-    """A bench on this machine, with its store of results.
-
-    A workshop sees each source as it was when it first compiled it; open a new
-    one after an edit.
+    It sees each source as it was when it first compiled it; open it again after an edit.
     """
 
-    def __init__(self, bench: Bench, bare: bool = False, progress: Progress = no_progress) -> None:
-        self.bench = bench
-        self.progress = progress
-        self.store = Store(bench.root, bare)
-        self.jobs = 0  # compilers at once, 0 for as many as there are cores
-        self._built: dict[tuple[str, str], Built] = {}
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
 
-    def limit(
-        self, jobs: int | None = None, seconds: int | None = None, memory: int | None = None
-    ) -> None:
-        """Limit compiling: how many at once, seconds and megabytes for each; None leaves it."""
-        from hot_anvil.system.process.limits import limits
+    @property
+    def bench(self) -> "Bench":
+        """The bench."""
+        return self.workspace.bench
 
-        self.jobs = jobs or self.jobs
-        limits.seconds = float(seconds or limits.seconds)
-        limits.memory = (memory << 20) if memory else limits.memory
+    @property
+    def builds(self) -> "tuple[Build, ...]":
+        """The builds of the bench on this machine."""
+        return self.workspace.plan.builds
 
-    @cached_property
-    def found(self) -> Found:
-        """Families and toolchains of this machine."""
-        return find_toolchains(self.bench.custom, self.bench.root)
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What this machine lacks of what the bench asks for."""
+        return self.workspace.plan.notes
 
-    @cached_property
-    def plan(self) -> Plan:
-        """The builds of this bench on this machine."""
-        return plan_builds(self.bench, self.found.toolchains, self.found.families)
-
-    def build(self, name: str) -> Build:
+    def build(self, name: str) -> "Build":
         """Return the build of this name; raises RequestError with the nearest one."""
-        return find_build(name, self.plan.builds, self.found.toolchains)
+        return self.workspace.build(name)
 
-    def toolchain(self, build: Build) -> Toolchain:
-        """Return the toolchain of a build."""
-        return next(c for c in self.found.toolchains if c.name == build.toolchain)
+    def compile(self, snippets: Names = (), builds: Names = ()) -> "tuple[Built, ...]":
+        """Return each snippet under each build; a refused one is a result, not an error."""
+        from hot_anvil.usecases.listings import compile_builds
 
-    def command(self, snippet: Snippet, build: Build) -> str:
-        """Return the command line a person types for a build of a snippet."""
-        return command_line(build, self.toolchain(build), snippet)
+        return compile_builds(self.workspace, snippets, builds)
 
-    def compile(
-        self, snippets: Sequence[str] = (), builds: Sequence[Build] = ()
-    ) -> tuple[Built, ...]:
-        """Compile the snippets (all when none is named) under the builds (all when none)."""
-        chosen = find_snippets(self.bench, snippets)
-        pairs = [
-            (snippet, build)
-            for snippet in chosen
-            for build in self.plan.of[snippet.name]
-            if (not builds or build in builds)
-            and snippet.sources_for(self.toolchain(build).drivers)
-        ]
-        missing = [(s, b) for s, b in pairs if (s.name, b.name) not in self._built]
-        if missing:
-            found = self.found
-            known = found.toolchains, found.families
-            made = compile_grid(missing, *known, self.store, self.progress, self.jobs)
-            self._built.update({(b.snippet.name, b.build.name): b for b in made})
-        return tuple(self._built[s.name, b.name] for s, b in pairs)
+    def prove_debug(self, builds: "Sequence[Built]") -> "dict[tuple[str, str], DebugProof]":
+        """Return whether our debug flag changes code: (snippet, build) -> proof."""
+        from hot_anvil.usecases.listings import prove_debug_flag
 
-    def take_earlier(self, built: Sequence[Built]) -> None:
-        """Let builds of earlier code of a snippet take part beside those of its code now."""
-        of = dict(self.plan.of)
-        for one in built:
-            self._built[one.snippet.name, one.build.name] = one
-            of[one.snippet.name] = (*of[one.snippet.name], one.build)
-        builds = dict.fromkeys((*self.plan.builds, *(one.build for one in built)))
-        self.plan = self.plan._replace(of=of, builds=tuple(builds))
+        return prove_debug_flag(self.workspace, builds)
+
+    def code(self, built: "Built", view: View = EMITTED, chains: bool = False) -> "Code":
+        """Return the code of a build of a snippet; raises RequestError if it is refused.
+
+        With ``chains`` each instruction tells the calls it was inlined through.
+        """
+        return self.workspace.code(built, view, chains)
 
     def listing(
         self,
         build: str,
-        snippets: Sequence[str] = (),
+        snippets: Names = (),
         entries: Collection[str] = (),
-        view: str = EMITTED,
-    ) -> tuple[Listing, ...]:
-        """Return each snippet's code under one build; raises RequestError if it is refused.
+        view: View = EMITTED,
+    ) -> "tuple[Listing, ...]":
+        """Return each snippet's code under one build, by source line."""
+        from hot_anvil.usecases.listings import list_build
 
-        ``view`` is EMITTED or LINKED. What was made while linking has no other.
-        """
-        builds = self.compile(snippets, [self.build(build)])
-        if not builds:
-            raise RequestError(f"{build}: this build has no compiler for any source asked for.")
-        codes = [self.code(built, view, True) for built in builds]
-        symbols = find_symbols(entries, codes)
-        out = []
-        for built, code in zip(builds, codes, strict=True):
-            shown = only_functions(code, symbols) if entries else code
-            sources = read_sources(self.bench.root, shown.files)
-            functions = list_functions(shown, sources)
-            if functions or not entries:
-                out.append(Listing(built, functions, shown.isa, shown.view))
-        return tuple(out)
+        return list_build(self.workspace, build, snippets, entries, view)
 
-    def library_listing(self, build: str, function: str) -> Listing:
+    def library_listing(self, build: str, function: str) -> "Listing":
         """Return a library function's own code, as a build's toolchain would link it."""
-        from hot_anvil.system.build.library_code import library_function
+        from hot_anvil.usecases.listings import list_library
 
-        chosen = self.build(build)
-        found = library_function(function, self.toolchain(chosen), chosen.flags, self.store)
-        snippet = self.bench.snippets[0]
-        titles = {f.name: f.name.partition("@")[0] for f in found.code.functions}
-        functions = list_functions(found.code._replace(titles=titles), {})
-        nothing = Built(snippet, chosen, (), False)
-        return Listing(nothing, functions, found.code.isa, LINKED, found.path, found.note)
+        return list_library(self.workspace, build, function)
 
     def diff(
         self,
         left: str,
         right: str,
-        snippets: Sequence[str] = (),
+        snippets: Names = (),
         entries: Collection[str] = (),
-        view: str = EMITTED,
-    ) -> tuple[SnippetDiff, ...]:
-        """Compare each snippet on two sides; raises RequestError if one is refused.
+        view: View = EMITTED,
+    ) -> "tuple[SnippetDiff, ...]":
+        """Compare each snippet on two sides, with reasons; raises RequestError if one is refused.
 
-        A side is a build, or ENTRY@BUILD: two entries are compared through
-        their instructions.
+        A side is a build, or ENTRY@BUILD: two entries are compared through their instructions.
         """
         from hot_anvil.usecases.comparison import compare_builds
 
-        return compare_builds(self, left, right, snippets, entries, view)
+        return compare_builds(self.workspace, left, right, snippets, entries, view)
 
     def diff_edit(
-        self,
-        build: str,
-        steps: int = 1,
-        snippets: Sequence[str] = (),
-        entries: Collection[str] = (),
-    ) -> tuple[SnippetDiff, ...]:
-        """Compare what a build made of the source ``steps`` edits ago with what it makes now."""
+        self, build: str, edits: int = 1, snippets: Names = (), entries: Collection[str] = ()
+    ) -> "tuple[SnippetDiff, ...]":
+        """Compare what a build made of the source some edits ago with what it makes now."""
         from hot_anvil.usecases.comparison import compare_edit
 
-        return compare_edit(self, build, steps, snippets, entries)
+        return compare_edit(self.workspace, build, edits, snippets, entries)
 
     def ledger(
-        self,
-        builds: Sequence[str] = (),
-        snippets: Sequence[str] = (),
-        entries: Collection[str] = (),
-    ) -> tuple["Ledger", ...]:
+        self, builds: Names = (), snippets: Names = (), entries: Collection[str] = ()
+    ) -> "tuple[Ledger, ...]":
         """Return each snippet's instruction counts by source line under many builds."""
         from hot_anvil.usecases.comparison import make_ledgers
 
-        return make_ledgers(self, builds, snippets, entries)
+        return make_ledgers(self.workspace, builds, snippets, entries)
 
     def facts(
-        self,
-        builds: Sequence[str] = (),
-        snippets: Sequence[str] = (),
-        entries: Collection[str] = (),
-    ) -> tuple["SnippetFacts", ...]:
+        self, builds: Names = (), snippets: Names = (), entries: Collection[str] = ()
+    ) -> "tuple[SnippetFacts, ...]":
         """Return each snippet's facts about functions and loops under many builds."""
         from hot_anvil.usecases.inspection import make_facts
 
-        return make_facts(self, builds, snippets, entries)
-
-    def expect(
-        self, builds: Sequence[str] = (), snippets: Sequence[str] = ()
-    ) -> tuple["Expected", ...]:
-        """Return whether the bench's expectations hold."""
-        from hot_anvil.usecases.inspection import check_expectations
-
-        return check_expectations(self, builds, snippets)
+        return make_facts(self.workspace, builds, snippets, entries)
 
     def frames(
-        self, build: str, snippets: Sequence[str] = (), entries: Collection[str] = ()
-    ) -> tuple["BuildFrame", ...]:
+        self, build: str, snippets: Names = (), entries: Collection[str] = ()
+    ) -> "tuple[BuildFrame, ...]":
         """Return where the variables of each function live under one build."""
         from hot_anvil.usecases.inspection import make_frames
 
-        return make_frames(self, build, snippets, entries)
+        return make_frames(self.workspace, build, snippets, entries)
+
+    def expect(self, builds: Names = (), snippets: Names = ()) -> "tuple[Expected, ...]":
+        """Return whether the bench's expectations hold."""
+        from hot_anvil.usecases.inspection import check_expectations
+
+        return check_expectations(self.workspace, builds, snippets)
+
+    def used(self, build: str, snippets: Names = ()) -> "tuple[Used, ...]":
+        """Return every instruction that a build uses, with its count and what it does."""
+        from hot_anvil.usecases.words import instructions_used
+
+        return instructions_used(self.workspace, build, snippets)
+
+    def functions(self, snippet: str) -> "tuple[Signature, ...]":
+        """Return how to call every function of a snippet that others can call."""
+        from hot_anvil.usecases.entries import functions_of
+
+        return functions_of(self.workspace, snippet)
 
     def check(
-        self,
-        snippets: Sequence[str] = (),
-        call_seconds: float = DEFAULT_CALL_SECONDS,
-        repeat: int = 2,
-    ) -> tuple["Checked", ...]:
+        self, snippets: Names = (), call_seconds: float = CALL_SECONDS, repeat: int = 2
+    ) -> "tuple[Checked, ...]":
         """Judge every candidate of the snippets against the reference.
 
-        ``call_seconds`` bounds each call. ``repeat`` calls on each input set
-        find what only sometimes comes out otherwise.
+        ``call_seconds`` bounds each call. ``repeat`` calls on each input set find what only
+        sometimes comes out otherwise.
         """
         from hot_anvil.usecases.verification import check_snippets
 
-        return check_snippets(self, snippets, call_seconds, repeat)
+        return check_snippets(self.workspace, snippets, call_seconds, repeat)
 
-    def again(self, name: str, call_seconds: float = DEFAULT_CALL_SECONDS) -> "Again":
+    def replay(self, name: str, call_seconds: float = CALL_SECONDS) -> "Replay":
         """Call a candidate once more on an input set that a check found to fail."""
-        from hot_anvil.usecases.verification import check_again
+        from hot_anvil.usecases.verification import replay_call
 
-        return check_again(self, name, call_seconds)
+        return replay_call(self.workspace, name, call_seconds)
 
     def measure(
         self,
-        snippets: Sequence[str] = (),
-        how: How = AS_USUAL,
-        call_seconds: float = DEFAULT_CALL_SECONDS,
-    ) -> tuple["Measured", ...]:
+        snippets: Names = (),
+        options: Options = DEFAULTS,
+        call_seconds: float = CALL_SECONDS,
+    ) -> "tuple[Measured, ...]":
         """Check, then measure what is correct."""
-        from hot_anvil.usecases.measurement import measure_checked
+        from hot_anvil.usecases.measurement import measure_snippets
 
-        checked = self.check(snippets, call_seconds)
-        return tuple(measure_checked(self, one, how) for one in checked)
+        return measure_snippets(self.workspace, snippets, options, call_seconds)
 
     def pick(
         self,
-        snippets: Sequence[str] = (),
-        how: How = AS_USUAL,
-        call_seconds: float = DEFAULT_CALL_SECONDS,
-    ) -> tuple["Picked", ...]:
+        snippets: Names = (),
+        options: Options = DEFAULTS,
+        call_seconds: float = CALL_SECONDS,
+    ) -> "tuple[Picked, ...]":
         """Do the whole job and choose the fastest correct candidate of each snippet."""
-        from hot_anvil.usecases.picking import pick_checked
+        from hot_anvil.usecases.picking import pick_snippets
 
-        checked = self.check(snippets, call_seconds)
-        return tuple(pick_checked(self, one, how) for one in checked)
+        return pick_snippets(self.workspace, snippets, options, call_seconds)
+
+    def beside_earlier(self, snippets: Names = (), number: int = 0) -> "Anvil":
+        """Return an Anvil in which earlier code takes part beside the code now.
+
+        ``number`` is a measurement's, 0 for each snippet's last other code.
+        """
+        from hot_anvil.usecases.earlier_code import with_earlier
+
+        return Anvil(with_earlier(self.workspace, snippets, number))
+
+    def slower_than(self, measured: "Measured", build: str) -> "list[Result]":
+        """Return the candidates told slower than their own entry under a build, for each size.
+
+        With ``build`` "earlier": than their earlier code.
+        """
+        from hot_anvil.usecases.picking import slower_than
+
+        return slower_than(self.workspace, measured, build)
 
     def hotspots(
         self,
-        builds: Sequence[str] = (),
-        snippets: Sequence[str] = (),
+        builds: Names = (),
+        snippets: Names = (),
         entries: Sequence[str] = (),
         at: str = "",
         seconds: float = 1.0,
-    ) -> tuple["Hot", ...]:
-        """Look where the time of correct candidates goes, by source line and instruction.
+    ) -> "tuple[Hot, ...]":
+        """Return where the time of correct candidates goes, by source line and instruction.
 
         ``at`` is a sweep point such as "n=4096" ("" for the last); ``seconds`` is for each
         candidate.
         """
-        from hot_anvil.usecases.hotspots import look_for_hotspots
+        from hot_anvil.usecases.hotspots import find_hotspots
 
-        return look_for_hotspots(self, builds, snippets, entries, at, seconds)
+        return find_hotspots(self.workspace, builds, snippets, entries, at, seconds)
 
-    def signatures(self, snippet: Snippet) -> tuple["Signature", ...]:
-        """Return how to call the snippet's entries, from its reference build."""
-        from hot_anvil.usecases.entries import find_callable
+    def source_lines(self, files: Sequence[str]) -> "Mapping[str, Sequence[str]]":
+        """Return the lines of source files, named as the bench names them."""
+        from hot_anvil.system.bench.opening import read_sources
 
-        return find_callable(self, snippet).signatures
+        return read_sources(self.bench.root, files)
 
-    def functions(self, snippet: Snippet) -> tuple["Signature", ...]:
-        """Return how to call every function of the snippet that others can call."""
-        from hot_anvil.usecases.entries import known_functions
+    def history(self, snippets: Names = (), candidates: Names = ()) -> "list[State]":
+        """Return what was measured before, the oldest first."""
+        from hot_anvil.usecases.history import kept_states
 
-        return known_functions(self, snippet)
+        return kept_states(self.workspace, snippets, candidates)
 
-    def link(
-        self,
-        builds: Sequence[Built],
-        signatures: Sequence["Signature"],
-        placement: int,
-        form: str = "worker",
-    ) -> dict[str, "Program"]:
-        """Return the program of each build that compiled, its code at ``placement``.
+    def compare_measurements(
+        self, snippets: Names = (), candidates: Names = (), numbers: Sequence[int] = ()
+    ) -> "list[Compared]":
+        """Compare two measurements; without numbers the last of each snippet with the one before.
 
-        ``form`` is one of system/linking.py: a program, or a library to be loaded.
+        The one before is the last whose code, toolchain or machine differs.
         """
-        from hot_anvil.system.build.link_command import host_toolchain
-        from hot_anvil.system.build.linking import Program, link_program
-        from hot_anvil.system.process.threads import thread_pool
+        from hot_anvil.usecases.history import compared_states, kept_states
 
-        host = host_toolchain(self.found.toolchains)
-        drivers: Mapping[str, Built] = {}
-        if builds and builds[0].snippet.driver:
-            from hot_anvil.usecases.entries import compile_drivers
-
-            drivers = compile_drivers(self, builds[0].snippet, builds)
-
-        def link(built: Built) -> Program:
-            chain = self.toolchain(built.build)
-            if not chain.can["run"]:
-                return Program("", f"code for {chain.target} does not run on this machine", "")
-            driver = drivers.get(built.build.toolchain)
-            more = placement, driver, form
-            return link_program(built, signatures, chain, host, self.store, *more)
-
-        usable = [built for built in builds if built.status == COMPILED]
-        with thread_pool() as pool:
-            return dict(zip((b.build.name for b in usable), pool.map(link, usable), strict=True))
-
-    def prove_debug(self, builds: Sequence[Built]) -> dict[tuple[str, str], "DebugProof"]:
-        """Return whether our debug flag changes code: (snippet, build) -> proof.
-
-        Every build that compiled is compiled once more without it.
-        """
-        from hot_anvil.system.build.debug_flag import prove_debug
-        from hot_anvil.system.build.grid import plan_jobs
-        from hot_anvil.system.process.threads import thread_pool
-
-        usable = [b for b in builds if b.status == COMPILED]
-        known = self.found.toolchains, self.found.families, self.store.root
-        jobs = plan_jobs([(b.snippet, b.build) for b in usable], *known)
-
-        def prove(built: Built) -> "DebugProof":
-            own = (built.snippet.name, built.build.name)
-            mine = {key[1]: job for key, job in jobs.items() if (key[0], key[2]) == own}
-            return prove_debug(built, mine, self.store)
-
-        with thread_pool(self.jobs) as pool:
-            proofs = list(pool.map(prove, usable))
-        keys = [(b.snippet.name, b.build.name) for b in usable]
-        return dict(zip(keys, proofs, strict=True))
-
-    def code(self, built: Built, view: str = EMITTED, chains: bool = False) -> Code:
-        """Return the code of a build of a snippet; raises RequestError if it is refused.
-
-        With ``chains`` each instruction tells the calls it was inlined through.
-        """
-        if built.status == REFUSED:
-            raise RequestError(
-                f"{built.build.name} refuses snippet {built.snippet.name}: {built.why}"
-            )
-        chain = self.toolchain(built.build)
-        if view == LINKED and not built.whole:
-            from hot_anvil.system.build.link_time import link_whole
-
-            found = self.found
-            whole = link_whole(built, found.toolchains, found.families, self.store)
-            if whole.status == REFUSED:
-                raise RequestError(f"{built.build.name}: no linked view: {whole.why}")
-            return load_code(whole, self.store)
-        codes = [load_code(unit, self.store) for unit in built.shown]
-        if chains:
-            from hot_anvil.system.build.reading_back import with_chains
-
-            units = zip(codes, built.shown, strict=True)
-            codes = [with_chains(code, unit, chain, self.store) for code, unit in units]
-        return join_codes(codes)
+        return compared_states(kept_states(self.workspace, snippets, candidates), numbers)
 
 
-def open_bench(path: str | Path, progress: Progress = no_progress) -> Workshop:
-    """Open the bench in a folder. Raises RequestError when it is missing or wrong."""
-    return Workshop(open_bench_file(Path(path)), progress=progress)
+def open_bench(
+    path: str | Path,
+    builds: Names = (),
+    limits: Limits = Limits(),  # noqa: B008 - immutable
+    progress: Progress = no_progress,
+    project: str = "",
+) -> Anvil:
+    """Open the bench in a folder. Raises RequestError when it is missing or wrong.
+
+    ``builds``, texts such as "gcc -O2", stand in place of its grid; ``project`` is a
+    compile_commands.json to take flags of its sources from.
+    """
+    from hot_anvil.system.bench.opening import open_bench_file
+
+    bench = open_bench_file(Path(path))
+    return Anvil(make_workspace(bench, False, limits, progress, builds, project))
 
 
 def open_source(
     path: str | Path,
-    builds: Sequence[str] = (),
+    builds: Names = (),
     entries: Sequence[str] = (),
     inputs: Sequence[str] = (),
     sweep: Sequence[str] = (),
-    progress: Progress = no_progress,
     not_promised: Sequence[str] = (),
-) -> Workshop:
-    """Open one bare source file; ``builds`` are texts such as "gcc -O2"."""
+    limits: Limits = Limits(),  # noqa: B008 - immutable
+    progress: Progress = no_progress,
+    project: str = "",
+) -> Anvil:
+    """Open one bare source file; ``builds`` are texts such as "gcc -O2".
+
+    ``inputs``, ``sweep`` and ``not_promised`` are lines of TOML as a bench has them.
+    """
+    from hot_anvil.system.bench.opening import open_source_file
+
     bench = open_source_file(Path(path), builds, entries, inputs, sweep, not_promised)
-    return Workshop(bench, True, progress)
+    return Anvil(make_workspace(bench, True, limits, progress, (), project))
+
+
+def compare_sources(
+    left: Anvil, right: Anvil, builds: tuple[str, str], entries: Collection[str] = ()
+) -> "tuple[SnippetDiff, ...]":
+    """Compare two bare sources, each under a build; ``entries`` may name one function of each."""
+    from hot_anvil.usecases.comparison import compare_files
+
+    return compare_files(left.workspace, right.workspace, builds, entries)
+
+
+def explain(mnemonic: str, target: str = "") -> "tuple[Told, ...]":
+    """Return what an instruction does, for each instruction set that has it, or one target's.
+
+    Raises RequestError for one that no reference has.
+    """
+    from hot_anvil.usecases.words import explain_instruction
+
+    return explain_instruction(mnemonic, target)
+
+
+def find_machine(path: str | Path = "") -> "Machine":
+    """Return the compilers of this machine and what each can do; with those of a bench."""
+    from hot_anvil.usecases.toolchains import find_machine as find
+
+    return find(Path(path) if path else None)
+
+
+def environment() -> tuple[str, ...]:
+    """Return notes on what disturbs measurements on this machine."""
+    from hot_anvil.system.measure.machine import environment_notes
+
+    return environment_notes()
+
+
+def examples() -> "tuple[Example, ...]":
+    """Return the benches that ship with the tool."""
+    from hot_anvil.system.bench.examples import examples as known
+
+    return known()
+
+
+def lay_out_example(name: str, folder: str | Path) -> tuple[str, ...]:
+    """Lay a shipped bench out in a folder; return its files."""
+    from hot_anvil.system.bench.examples import lay_out_example as lay_out
+
+    return lay_out(name, Path(folder))
+
+
+def lay_out_demo(folder: str | Path) -> tuple[str, ...]:
+    """Lay the demo bench out in a folder, one that is there as it is; return its files."""
+    from hot_anvil.system.bench.examples import lay_out_demo as lay_out
+
+    return lay_out(Path(folder))
+
+
+def reading_for(isa: str) -> "Change":
+    """Return what puts its plain reading beside an instruction of an instruction set."""
+    from hot_anvil.usecases.words import reading_for as reading
+
+    return reading(isa)
+
+
+def start_bench(
+    sources: Sequence[str], progress: Progress = no_progress
+) -> tuple[Path, tuple[str, ...]]:
+    """Write a bench file beside sources; return its folder and the files of the bench."""
+    from hot_anvil.usecases.starting import start_from_sources
+
+    return start_from_sources(sources, progress)

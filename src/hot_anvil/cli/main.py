@@ -25,7 +25,7 @@ COMMANDS = {
     "explain": "what an instruction does, in words, for each target",
     "expect": "whether the facts hold that the bench says must hold",
     "check": "which candidates compute the right thing",
-    "bench": "how fast each correct candidate is",
+    "measure": "how fast each correct candidate is",
     "hotspots": "where the time goes: by source line and instruction, beside the diff of two",
     "history": "what was measured before, and what an edit or a new compiler changed",
     "pick": "the whole job: compile, check, measure, choose the fastest correct one",

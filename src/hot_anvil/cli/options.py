@@ -11,14 +11,12 @@ from hot_anvil.core.names import listed
 from hot_anvil.errors import RequestError
 
 if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
+    from hot_anvil.api import Anvil
     from hot_anvil.cli.output import Output
-    from hot_anvil.core.code.records import Instruction
-    from hot_anvil.core.measure.options import How
+    from hot_anvil.core.measure.options import Options
 
 
 HELP_WIDTH = 90
-_LIMITS = ("job_seconds", "job_memory")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -107,9 +105,9 @@ def add_view(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
-def one_build(command: str, workshop: "Workshop", names: Sequence[str]) -> str:
+def one_build(command: str, anvil: "Anvil", names: Sequence[str]) -> str:
     """Return the name of the one build that a command shows."""
-    builds = workshop.plan.builds
+    builds = anvil.builds
     if len(names) > 1 or (not names and len(builds) > 1):
         raise RequestError(
             f"{command} shows one build: name it after PATH. "
@@ -128,17 +126,9 @@ def add_words(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def words_of(isa: str) -> "Callable[[Instruction], Instruction]":
-    """Return what puts its plain reading beside an instruction."""
-    from hot_anvil.system.toolchain.words import dictionary
-
-    own = dictionary(isa)
-    return lambda i: i._replace(words=own.read(i.mnemonic, i.operands) or "unknown")
-
-
-def syntax_of(args: argparse.Namespace, workshop: "Workshop") -> str:
-    """Return the syntax to write x86 in: the command line's, else the settings'."""
-    return str(args.syntax or workshop.bench.defaults.get("syntax", "att"))
+def syntax_of(args: argparse.Namespace, anvil: "Anvil") -> str:
+    """Return the syntax to write code in: the command line's, else the settings'."""
+    return str(args.syntax or anvil.bench.defaults.get("syntax", SYNTAXES[0]))
 
 
 def split_path(words: list[str]) -> tuple[str, list[str]]:
@@ -197,7 +187,7 @@ def add_measuring(parser: argparse.ArgumentParser, slower: str) -> None:
         help="the exact number of instructions a call executes, counted under an emulator",
     )  # fmt: skip
     parser.add_argument(
-        "--outside", metavar="FILE", default="",
+        "--imported", metavar="FILE", default="",
         help="times that something else measured, as CSV (docs/measurement.md), in place of "
         "measuring here",
     )  # fmt: skip
@@ -254,11 +244,12 @@ def positive(text: str) -> float:
     return value
 
 
-def open_workshop(args: argparse.Namespace, out: "Output", path: str | None = None) -> "Workshop":
+def open_anvil(args: argparse.Namespace, out: "Output", path: str | None = None) -> "Anvil":
     """Open the bench or source that the arguments name."""
-    from hot_anvil.api import open_bench, open_source
+    from hot_anvil.api import Limits, open_bench, open_source
 
     place = Path(path or args.path)
+    limits = Limits(args.jobs or 0, float(args.job_seconds or 0), (args.job_memory or 0) << 20)
     entries = getattr(args, "entry", []) if hasattr(args, "inputs") else []
     if place.is_dir() or place.suffix == ".toml":
         only_bare = [o for o in ("inputs", "sweep", "not_promised") if getattr(args, o, [])]
@@ -269,53 +260,43 @@ def open_workshop(args: argparse.Namespace, out: "Output", path: str | None = No
                 f"--{option} goes with one bare source file; {place} is a bench, whose anvil.toml "
                 "says it."
             )
-        workshop = open_bench(place, out.progress)
-        if args.build:
-            # The bench's reference is a build of its grid: the first of these takes its place.
-            grid = workshop.bench.grid._replace(reference="", baseline="")
-            workshop.bench = workshop.bench._replace(explicit=tuple(args.build), grid=grid)
-        return _set_up(workshop, args)
+        return open_bench(place, args.build, limits, out.progress, args.project or "")
     if not os.path.lexists(place):
         raise RequestError(f"{place}: there is no such file or folder.")
-    inputs, sweep = getattr(args, "inputs", []), getattr(args, "sweep", [])
-    ruled_out = getattr(args, "not_promised", [])
-    made = open_source(place, args.build, entries, inputs, sweep, out.progress, ruled_out)
-    return _set_up(made, args)
+    return open_source(
+        place,
+        args.build,
+        entries,
+        getattr(args, "inputs", []),
+        getattr(args, "sweep", []),
+        getattr(args, "not_promised", []),
+        limits,
+        out.progress,
+        args.project or "",
+    )
 
 
-def how_to_measure(args: argparse.Namespace) -> "How":
+def measure_options(args: argparse.Namespace) -> "Options":
     """Return what the arguments say of measuring."""
-    from hot_anvil.core.measure.options import How
+    from hot_anvil.core.measure.options import Options
 
-    prefer = tuple(getattr(args, "prefer", ()))
-    return How(args.seconds, args.seed, args.apart, args.count, args.outside, prefer)
+    return Options(
+        args.seconds,
+        args.seed,
+        args.apart,
+        args.count,
+        args.imported,
+        tuple(getattr(args, "prefer", ())),
+        getattr(args, "share", None),
+    )
 
 
-def open_to_measure(args: argparse.Namespace, out: "Output") -> "Workshop":
-    """Open what the arguments name, with what they say of measuring."""
+def open_to_measure(args: argparse.Namespace, out: "Output") -> "Anvil":
+    """Open what the arguments name; a wrong build to compare with is told before anything runs."""
     from hot_anvil.core.measure.options import EARLIER
 
-    workshop = open_workshop(args, out)
-    if getattr(args, "share", None) is not None:
-        snippets = tuple(s._replace(share=args.share) for s in workshop.bench.snippets)
-        workshop.bench = workshop.bench._replace(snippets=snippets)
-    earlier = getattr(args, "beside", None) is not None and args.fail_if_slower_than == EARLIER
-    if args.fail_if_slower_than is not None and not earlier:
-        workshop.build(args.fail_if_slower_than)  # a wrong name is told before anything runs
-    if args.outside:
-        from hot_anvil.usecases.imported_times import read_outside
-
-        read_outside(args.outside)  # and so is a wrong file
-    return workshop
-
-
-def _set_up(workshop: "Workshop", args: argparse.Namespace) -> "Workshop":
-    """Apply the options that say how to compile."""
-    if args.project:
-        from hot_anvil.system.bench.settings import with_project_flags
-
-        workshop.bench = with_project_flags(workshop.bench, args.project)
-    defaults = workshop.bench.defaults
-    asked = {key: getattr(args, key) or defaults.get(key) for key in ("jobs", *_LIMITS)}
-    workshop.limit(asked["jobs"], asked["job_seconds"], asked["job_memory"])
-    return workshop
+    anvil = open_anvil(args, out)
+    limit = args.fail_if_slower_than
+    if limit is not None and not (limit == EARLIER and getattr(args, "earlier", None) is not None):
+        anvil.build(limit)
+    return anvil

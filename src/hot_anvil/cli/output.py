@@ -4,11 +4,12 @@ import argparse
 import os
 import sys
 from collections.abc import Callable, Iterable, Sequence
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
 from hot_anvil.errors import RequestError
-from hot_anvil.views.text.sheet import Sheet
+from hot_anvil.views.text.report import Report
 
 # One accent for change, one for trouble; bold and dim carry the rest.
 # These colours can be read on white and on black.
@@ -21,11 +22,17 @@ _STYLES = {
 }
 
 
-def document(kind: str, *results: Any) -> dict[str, Any]:
-    """Return the JSON document of ``kind``; loads the code for it only when asked."""
-    from hot_anvil.views.json import documents
+def document(command: str, kind: str, *results: Any) -> dict[str, Any]:
+    """Return the JSON document of ``kind`` of a command; loads the code for it only now."""
+    views = import_module(f"hot_anvil.views.json.{command}")
+    made: dict[str, Any] = getattr(views, f"{kind}_document")(*results)
+    return made
 
-    made: dict[str, Any] = getattr(documents, f"{kind}_document")(*results)
+
+def csv_rows(command: str, *results: Any) -> Iterable[Sequence[Any]]:
+    """Return a command's results as rows of a table, the head first."""
+    views = import_module(f"hot_anvil.views.json.{command}")
+    made: Iterable[Sequence[Any]] = getattr(views, f"{command}_rows")(*results)
     return made
 
 
@@ -51,7 +58,7 @@ class Output:
 
     def answer(
         self,
-        sheet: Callable[[], Sheet],
+        report: Callable[[], Report],
         document: Callable[[], dict[str, Any]],
         rows: Callable[[], Iterable[Sequence[Any]]] = tuple,
     ) -> None:
@@ -69,9 +76,9 @@ class Output:
 
             self._write(json.dumps(document(), indent=1, allow_nan=False) + "\n")
         elif self.file is None and self._in_colour():
-            self._write_styled(sheet())
+            self._write_styled(report())
         else:
-            self._write(sheet().text)
+            self._write(report().text)
 
     def progress(self, what: str, done: int, total: int) -> None:
         """Show how far a long step is, on a terminal only."""
@@ -113,12 +120,12 @@ class Output:
                 f"--out {self.file}: cannot be written ({error.strerror})."
             ) from None
 
-    def _write_styled(self, sheet: Sheet) -> None:
+    def _write_styled(self, report: Report) -> None:
         from rich.console import Console
         from rich.text import Text
 
         console = Console(width=max(self.width, 200), highlight=False, soft_wrap=True)
-        for line in sheet.lines:
+        for line in report.lines:
             text = Text()
             for piece in line:
                 text.append(piece.text, _STYLES[piece.style])

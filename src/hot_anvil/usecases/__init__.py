@@ -1,1 +1,1 @@
-"""The steps of the whole job: each takes a workshop, and puts core and system together."""
+"""The steps of the whole job: each takes a workspace, and puts core and system together."""

@@ -1,4 +1,4 @@
-"""Comparisons of a workshop: two builds, two entries, an edit, two files, many builds."""
+"""Comparisons of a workspace: two builds, two entries, an edit, two files, many builds."""
 
 import json
 from collections.abc import Collection, Mapping, Sequence
@@ -18,7 +18,7 @@ from hot_anvil.core.code.records import (
 )
 from hot_anvil.core.config.records import find_snippets
 from hot_anvil.core.diff.records import Explained, from_plain, to_plain
-from hot_anvil.core.diff.side import Remark, Subject, lone_functions, only_file
+from hot_anvil.core.diff.side import Remark, Side, lone_functions, only_file
 from hot_anvil.core.names import listed
 from hot_anvil.core.results.code import SnippetDiff
 from hot_anvil.errors import RequestError
@@ -27,16 +27,16 @@ from hot_anvil.system.build.grid import plan_jobs
 from hot_anvil.system.build.jobs import find_earlier, load_code, load_remarks, load_sources
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import FORMAT
+from hot_anvil.workspace import Workspace, usecase
 
 if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
     from hot_anvil.core.diff.ledger import Ledger
 
 
 def compare_kept(
-    workshop: "Workshop",
-    left: Subject,
-    right: Subject,
+    workspace: Workspace,
+    left: Side,
+    right: Side,
     entries: Collection[str] = (),
     same_function: Mapping[str, str] | None = None,
     edited: bool = False,
@@ -51,7 +51,7 @@ def compare_kept(
         from hot_anvil.system.process.parallel import over_cores
 
         a, c = (
-            side if side.remarks else side._replace(remarks=_remarks(workshop, side))
+            side if side.remarks else side._replace(remarks=_remarks(workspace, side))
             for side in (left, right)
         )
         found = explain_difference(
@@ -69,7 +69,7 @@ def compare_kept(
     ]
     sides = [[side.code.view, len(side.built.shown)] for side in (left, right)]
     key = digest(f"compared {FORMAT}", json.dumps([units, about, sides]), __version__)
-    plain = workshop.store.derive(key, make)
+    plain = workspace.store.derive(key, make)
     codes = left.code, right.code
     names = left.name, right.name
     isas = (
@@ -80,49 +80,50 @@ def compare_kept(
     return SnippetDiff(left.built, right.built, explained, *isas, names)
 
 
-def _remarks(workshop: "Workshop", side: Subject) -> tuple[Remark, ...]:
+def _remarks(workspace: Workspace, side: Side) -> tuple[Remark, ...]:
     units = [unit for unit in side.built.units if unit.artefact]
-    return tuple(Remark(*row) for u in units for row in load_remarks(u, workshop.store))
+    return tuple(Remark(*row) for u in units for row in load_remarks(u, workspace.store))
 
 
-def subject(workshop: "Workshop", built: Built, view: str, name: str) -> Subject:
+def side_of(workspace: Workspace, built: Built, view: str, name: str) -> Side:
     """Return a build of a snippet as one side of a comparison."""
-    code = workshop.code(built, view)
-    return Subject(name, built, code, read_sources(workshop.bench.root, code.files))
+    code = workspace.code(built, view)
+    return Side(name, built, code, read_sources(workspace.bench.root, code.files))
 
 
+@usecase
 def compare_builds(
-    workshop: "Workshop",
+    workspace: Workspace,
     left: str,
     right: str,
-    snippets: Sequence[str],
-    entries: Collection[str],
+    snippets: Sequence[str] = (),
+    entries: Collection[str] = (),
     view: str = EMITTED,
 ) -> tuple[SnippetDiff, ...]:
     """Compare each snippet on two sides, each a build or ENTRY@BUILD."""
-    (left_entry, first), (right_entry, second) = (_side(workshop, t) for t in (left, right))
+    (left_entry, first), (right_entry, second) = (_side(workspace, t) for t in (left, right))
     if bool(left_entry) != bool(right_entry):
         raise RequestError(
             f"{left} and {right}: give an entry on both sides, or on neither, such as "
             f"clamp@{first.name} and clamp@{second.name}."
         )
-    built = {(b.snippet.name, b.build): b for b in workshop.compile(snippets, [first, second])}
+    built = {(b.snippet.name, b.build): b for b in workspace.compile(snippets, [first, second])}
     names = [
         n
         for n in dict.fromkeys(n for n, _ in built)
         if (n, first) in built and (n, second) in built
     ]
     sides = {
-        (name, build): subject(workshop, built[name, build], _view(built, name, view), build.name)
+        (name, build): side_of(workspace, built[name, build], _view(built, name, view), build.name)
         for name in names
         for build in dict.fromkeys((first, second))
     }
     pairs = [(sides[n, first], sides[n, second]) for n in names]
     if left_entry:
-        return _compare_entries(workshop, pairs, left_entry, right_entry, (left, right))
+        return _compare_entries(workspace, pairs, left_entry, right_entry, (left, right))
     codes = [side.code for side in sides.values()]
     symbols = find_symbols(entries, codes)
-    out = [compare_kept(workshop, a, b, symbols) for a, b in pairs]
+    out = [compare_kept(workspace, a, b, symbols) for a, b in pairs]
     return tuple(item for item in out if item.diff.functions or not entries)
 
 
@@ -132,28 +133,28 @@ def _view(built: Mapping[tuple[str, Build], Built], name: str, view: str) -> str
     return LINKED if late else view
 
 
-def _side(workshop: "Workshop", text: str) -> tuple[str, Build]:
+def _side(workspace: Workspace, text: str) -> tuple[str, Build]:
     """Split ENTRY@BUILD; a build's own name may hold an @ too, as clang-16@riscv64 does."""
-    known = {name for build in workshop.plan.builds for name in (build.name, build.toolchain)}
+    known = {name for build in workspace.plan.builds for name in (build.name, build.toolchain)}
     entry, at, build = text.partition("@")
     if not at:
-        only = workshop.plan.builds
+        only = workspace.plan.builds
         if len(only) == 1 and text not in known and ":" not in text and " " not in text:
             return text, only[0]  # an entry alone, where there is but one build
-        return "", workshop.build(text)
+        return "", workspace.build(text)
     if text in known or any(text.startswith(f"{name}:") for name in known):
-        return "", workshop.build(text)
+        return "", workspace.build(text)
     try:
-        return entry, workshop.build(build)
+        return entry, workspace.build(build)
     except RequestError:
         if any(name.startswith(f"{entry}@") or name == entry for name in known):
-            return "", workshop.build(text)  # tells what is wrong with the build
+            return "", workspace.build(text)  # tells what is wrong with the build
         raise
 
 
 def _compare_entries(
-    workshop: "Workshop",
-    pairs: Sequence[tuple[Subject, Subject]],
+    workspace: Workspace,
+    pairs: Sequence[tuple[Side, Side]],
     left: str,
     right: str,
     names: tuple[str, str],
@@ -165,7 +166,7 @@ def _compare_entries(
             same = {min(mine): min(theirs)}
             found.append(
                 compare_kept(
-                    workshop, a._replace(name=names[0]), b._replace(name=names[1]), (), same
+                    workspace, a._replace(name=names[0]), b._replace(name=names[1]), (), same
                 )
             )
     if not found:
@@ -178,73 +179,74 @@ def _compare_entries(
     return tuple(found)
 
 
+@usecase
 def compare_edit(
-    workshop: "Workshop", build: str, steps: int, snippets: Sequence[str], entries: Collection[str]
+    workspace: Workspace, build: str, steps: int, snippets: Sequence[str], entries: Collection[str]
 ) -> tuple[SnippetDiff, ...]:
     """Compare what a build made of the source ``steps`` edits ago with what it makes now."""
-    chosen = workshop.build(build)
+    chosen = workspace.build(build)
     out = []
     known: list[Code] = []
-    asked = workshop.compile(snippets, [chosen])
+    asked = workspace.compile(snippets, [chosen])
     for built in asked:
-        old = _earlier(workshop, built, steps)
+        old = _earlier(workspace, built, steps)
         if old is None:
             continue
-        now = subject(workshop, built, EMITTED, f"{chosen.name} now")
+        now = side_of(workspace, built, EMITTED, f"{chosen.name} now")
         known += [old.code, now.code]
         symbols = {s for name in entries for s in find_functions([old.code, now.code], name)}
-        out.append(compare_kept(workshop, old, now, symbols, edited=True))
+        out.append(compare_kept(workspace, old, now, symbols, edited=True))
     if not out:
         raise RequestError(
             f"--before: no source that {chosen.name} compiles was another one {steps} "
             f"{'edit' if steps == 1 else 'edits'} ago, as far as the store in "
-            f"{workshop.store.folder} knows. Compile before an edit, then compare after it."
+            f"{workspace.store.folder} knows. Compile before an edit, then compare after it."
         )
     find_symbols(entries, known)
     return tuple(item for item in out if item.diff.functions or not entries)
 
 
-def _earlier(workshop: "Workshop", built: Built, steps: int) -> Subject | None:
+def _earlier(workspace: Workspace, built: Built, steps: int) -> Side | None:
     """Return a snippet as the build made it ``steps`` edits ago, None if nothing was another."""
     if built.whole:
         raise RequestError(
             f"--before: {built.build.name} makes its code while linking, and earlier code of that "
             "is not kept. Compare a build without link-time optimisation."
         )
-    found = workshop.found
+    found = workspace.found
     jobs = plan_jobs(
-        [(built.snippet, built.build)], found.toolchains, found.families, workshop.store.root
+        [(built.snippet, built.build)], found.toolchains, found.families, workspace.store.root
     )
     units = []
     sources: dict[str, Sequence[str]] = {}
     changed = False
     for unit, job in zip(built.units, jobs.values(), strict=True):
-        old = find_earlier(job, workshop.store, steps)
+        old = find_earlier(job, workspace.store, steps)
         changed = changed or (old is not None and old.status == COMPILED)
         chosen = old if old is not None and old.status == COMPILED else unit
         units.append(chosen)
-        sources |= load_sources(chosen, workshop.store)
+        sources |= load_sources(chosen, workspace.store)
     if not changed:
         return None
-    code = join_codes([load_code(unit, workshop.store) for unit in units])
+    code = join_codes([load_code(unit, workspace.store) for unit in units])
     rest = [file for file in code.files if file not in sources]
-    sources |= read_sources(workshop.bench.root, rest)
+    sources |= read_sources(workspace.bench.root, rest)
     before = built._replace(units=tuple(units))
     when = "before the last edit" if steps == 1 else f"{steps} edits ago"
-    return Subject(f"{built.build.name} {when}", before, code, sources)
+    return Side(f"{built.build.name} {when}", before, code, sources)
 
 
 def compare_files(
-    left: "Workshop", right: "Workshop", builds: tuple[str, str], entries: Collection[str]
+    left: Workspace, right: Workspace, builds: tuple[str, str], entries: Collection[str]
 ) -> tuple[SnippetDiff, ...]:
     """Compare two bare sources, each under a build; ``entries`` may name one function of each."""
     sides = []
-    for workshop, build in zip((left, right), builds, strict=True):
-        (built,) = workshop.compile((), [workshop.build(build)]) or (None,)
+    for workspace, build in zip((left, right), builds, strict=True):
+        (built,) = workspace.compile((), [workspace.build(build)]) or (None,)
         if built is None:
-            raise RequestError(f"{workshop.bench.file}: {build} has no compiler for it.")
-        side = subject(workshop, built, EMITTED, f"{workshop.bench.file} {build}")
-        sides.append(side._replace(remarks=_remarks(workshop, side)))  # each from its own store
+            raise RequestError(f"{workspace.bench.file}: {build} has no compiler for it.")
+        side = side_of(workspace, built, EMITTED, f"{workspace.bench.file} {build}")
+        sides.append(side._replace(remarks=_remarks(workspace, side)))  # each from its own store
     a, b = sides
     files = _renamed_files(a, b)
     same = _named_pair(a, b, entries) or ({} if entries else lone_functions(a.code, b.code))
@@ -254,7 +256,7 @@ def compare_files(
     return (compare_kept(right, a, b, () if same else symbols, same, True, files),)
 
 
-def _named_pair(a: Subject, b: Subject, entries: Collection[str]) -> Mapping[str, str]:
+def _named_pair(a: Side, b: Side, entries: Collection[str]) -> Mapping[str, str]:
     """Return the functions to compare where two names are given, the first of each side alone."""
     if len(entries) != 2:
         return {}
@@ -263,32 +265,33 @@ def _named_pair(a: Subject, b: Subject, entries: Collection[str]) -> Mapping[str
     return {min(mine): min(theirs)} if mine and theirs and mine != theirs else {}
 
 
-def _renamed_files(a: Subject, b: Subject) -> Mapping[str, str]:
+def _renamed_files(a: Side, b: Side) -> Mapping[str, str]:
     old, new = only_file(a.built.snippet.sources), only_file(b.built.snippet.sources)
     return {old: new} if old and new else {}
 
 
+@usecase
 def make_ledgers(
-    workshop: "Workshop", builds: Sequence[str], snippets: Sequence[str], entries: Collection[str]
+    workspace: Workspace, builds: Sequence[str], snippets: Sequence[str], entries: Collection[str]
 ) -> tuple["Ledger", ...]:
     """Return each snippet's ledger under the builds named, all of the grid when none is."""
     from hot_anvil.core.diff.ledger import Column, make_ledger
 
-    chosen = [workshop.build(name) for name in builds] or list(workshop.plan.builds)
-    compiled = workshop.compile(snippets, list(dict.fromkeys(chosen)))
-    codes = {id(b): workshop.code(b) for b in compiled if b.status == COMPILED}
+    chosen = [workspace.build(name) for name in builds] or list(workspace.plan.builds)
+    compiled = workspace.compile(snippets, list(dict.fromkeys(chosen)))
+    codes = {id(b): workspace.code(b) for b in compiled if b.status == COMPILED}
     symbols = find_symbols(entries, list(codes.values()))
     out = []
     for name in dict.fromkeys(b.snippet.name for b in compiled):
         own = [b for b in compiled if b.snippet.name == name]
         columns = [Column(b.build.name, codes.get(id(b)), b.why) for b in own]
         files = list(dict.fromkeys(f for c in columns if c.code for f in c.code.files))
-        made = make_ledger(name, columns, read_sources(workshop.bench.root, files), symbols)
+        made = make_ledger(name, columns, read_sources(workspace.bench.root, files), symbols)
         if made.rows or not entries:
             out.append(made)
     if not any(ledger.columns for ledger in out):
-        asked = [s.name for s in find_snippets(workshop.bench, snippets)]
-        usable = dict.fromkeys(b.name for name in asked for b in workshop.plan.of[name])
+        asked = [s.name for s in find_snippets(workspace.bench, snippets)]
+        usable = dict.fromkeys(b.name for name in asked for b in workspace.plan.of[name])
         raise RequestError(
             f"{listed(asked)}: not compiled under {listed(builds)}. Its builds are: "
             f"{listed(usable)}."

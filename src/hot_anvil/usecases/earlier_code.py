@@ -10,38 +10,42 @@ from typing import TYPE_CHECKING
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.config.records import find_snippets
 from hot_anvil.core.measure.history import State
-from hot_anvil.core.measure.results import Checked, Measured, Since
+from hot_anvil.core.measure.measurements import Measurements
+from hot_anvil.core.measure.results import EarlierComparison, Measured
 from hot_anvil.core.measure.summary import SLOWER, Result, compare_two
 from hot_anvil.core.names import listed
+from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.jobs import load_unit
 from hot_anvil.usecases.history import codes_of, kept_states
+from hot_anvil.workspace import Workspace, usecase
 
 if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
-    from hot_anvil.core.measure.measurements import Contest
+    pass
 
 
-def take_earlier(workshop: "Workshop", snippets: Sequence[str], number: int) -> None:
-    """Let the code of measurement ``number`` take part; 0 for each snippet's last other code.
+@usecase
+def with_earlier(workspace: Workspace, snippets: Sequence[str], number: int) -> Workspace:
+    """Return a workspace in which the code of measurement ``number`` takes part.
+
+    0 stands for each snippet's last other code.
 
     Raises RequestError when there is none.
     """
-    names = [snippet.name for snippet in find_snippets(workshop.bench, snippets)]
-    states = [state for state in kept_states(workshop, names, ()) if not state.outside]
+    names = [snippet.name for snippet in find_snippets(workspace.bench, snippets)]
+    states = [state for state in kept_states(workspace, names, ()) if not state.imported]
     if number and number not in (state.number for state in states):
         raise RequestError(
             f"--beside {number}: there is no such measurement of {listed(names)}. They are: "
             f"{listed(str(state.number) for state in states)}."
         )
-    taken = 0
+    taken: list[Built] = []
     for name in names:
-        built = {b.build.name: b for b in workshop.compile([name]) if b.status == COMPILED}
+        built = {b.build.name: b for b in workspace.compile([name]) if b.status == COMPILED}
         for state in reversed(states):
             if state.snippet == name and number in (0, state.number):
-                earlier = list(_earlier(workshop, state, built))
-                workshop.take_earlier(earlier)
-                taken += len(earlier)
+                earlier = list(_earlier(workspace, state, built))
+                taken += earlier
                 if earlier:
                     break
     if not taken:
@@ -50,25 +54,26 @@ def take_earlier(workshop: "Workshop", snippets: Sequence[str], number: int) -> 
             f"--beside: no code of {which} is kept that is other than the code now. Measure, edit "
             "or change the compiler, then measure with --beside."
         )
+    return workspace.with_earlier(taken)
 
 
-def _earlier(workshop: "Workshop", state: State, now: dict[str, Built]) -> Iterator[Built]:
+def _earlier(workspace: Workspace, state: State, now: dict[str, Built]) -> Iterator[Built]:
     """Give the builds of a state whose code the store has and is other than the code now."""
     kept = {entry.maker.build: entry.maker.units for entry in state.entries}
     for name, artefacts in kept.items():
         one = now.get(name)
         if one is None or one.whole or artefacts == tuple(unit.artefact for unit in one.units):
             continue
-        units = [load_unit(workshop.store, artefact) for artefact in artefacts]
+        units = [load_unit(workspace.store, artefact) for artefact in artefacts]
         known = tuple(unit for unit in units if unit is not None)
         if known and len(known) == len(units):
             build = one.build._replace(earlier=state.number)
             yield one._replace(build=build, units=known, fresh=False)
 
 
-def pairs_of(workshop: "Workshop", checked: Checked) -> tuple[tuple[str, str], ...]:
+def pairs_of(workspace: Workspace, checked: Checked) -> tuple[tuple[str, str], ...]:
     """Return the candidates that earlier code is measured beside: (now, earlier)."""
-    builds = {b.build.name: b.build for b in workshop.compile([checked.snippet.name])}
+    builds = {b.build.name: b.build for b in workspace.compile([checked.snippet.name])}
     correct = {v.candidate for v in checked.correct}
     out = []
     for verdict in checked.correct:
@@ -81,32 +86,32 @@ def pairs_of(workshop: "Workshop", checked: Checked) -> tuple[tuple[str, str], .
 
 def slower_than_earlier(measured: Measured) -> list[Result]:
     """Return the candidates told slower than their earlier code, for each size."""
-    results = {(r.inputs, r.candidate): r for s in measured.standings for r in s.results}
+    results = {(r.inputs, r.candidate): r for s in measured.summaries for r in s.results}
     return [
         results[one.inputs, one.candidate]._replace(against=one.against)
-        for one in measured.since
+        for one in measured.earlier
         if one.against.told.word == SLOWER
     ]
 
 
-def since_earlier(
-    workshop: "Workshop",
+def compare_earlier(
+    workspace: Workspace,
     checked: Checked,
-    contests: "Sequence[Contest]",
+    all_measurements: Sequence[Measurements],
     pairs: Sequence[tuple[str, str]],
-) -> tuple[Since, ...]:
+) -> tuple[EarlierComparison, ...]:
     """Return how each candidate compares with its earlier code, at each size."""
     if not pairs:
         return ()
-    codes = codes_of(workshop, checked)
+    codes = codes_of(workspace, checked)
     return tuple(
-        Since(
-            contest.inputs,
+        EarlierComparison(
+            measurements.inputs,
             now,
             earlier,
-            compare_two(contest, now, earlier),
+            compare_two(measurements, now, earlier),
             codes[now] == codes[earlier],
         )
-        for contest in contests
+        for measurements in all_measurements
         for now, earlier in pairs
     )

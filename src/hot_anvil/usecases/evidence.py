@@ -1,40 +1,39 @@
 """What stands beside times: executed instructions, and whether code is the same at all."""
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
 
 from hot_anvil.core.binary.elf import data_bytes
 from hot_anvil.core.inputs.input_sets import make_input_set
-from hot_anvil.core.inputs.spec import Wanted, point_label, sweep_points
-from hot_anvil.core.measure.code_identity import Likeness, body_of, compare
+from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
+from hot_anvil.core.measure.code_identity import CodeIdentity, body_of, compare
 from hot_anvil.core.measure.measurements import Count
-from hot_anvil.core.measure.results import Checked, Measured
-from hot_anvil.core.measure.summary import Against
+from hot_anvil.core.measure.results import Measured
+from hot_anvil.core.measure.summary import Comparison
+from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import Verdict
 from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.check.checking import read_files
 from hot_anvil.system.measure.counting import count_calls, find_emulator
 from hot_anvil.system.process.threads import thread_pool
+from hot_anvil.usecases.linking import link_builds
+from hot_anvil.workspace import Workspace
 
-if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
 
-
-def with_counts(workshop: "Workshop", measured: Measured) -> Measured:
+def with_counts(workspace: Workspace, measured: Measured) -> Measured:
     """Add how many instructions a call of each correct candidate executes, under an emulator."""
     checked = measured.checked
     if checked.snippet.program or not checked.correct:
         return measured
-    emulator = find_emulator(host_toolchain(workshop.found.toolchains), workshop.store)
-    builds = workshop.compile([checked.snippet.name])
-    programs = workshop.link(builds, checked.signatures, PLACEMENTS[0])
-    files = read_files(workshop.bench, checked.snippet)
+    emulator = find_emulator(host_toolchain(workspace.found.toolchains), workspace.store)
+    builds = workspace.compile([checked.snippet.name])
+    programs = link_builds(workspace, builds, checked.signatures, PLACEMENTS[0])
+    files = read_files(workspace.bench, checked.snippet)
     points = sweep_points(checked.snippet)
     names = [signature.name for signature in checked.signatures]
     sets = [
         [
-            make_input_set(workshop.bench, checked.snippet, signature, Wanted(point), files)
+            make_input_set(workspace.bench, checked.snippet, signature, InputSpec(point), files)
             for point in points
         ]
         for signature in checked.signatures
@@ -54,22 +53,22 @@ def with_counts(workshop: "Workshop", measured: Measured) -> Measured:
     return measured._replace(counts=counts, counted_by=emulator.name or emulator.why)
 
 
-def likenesses(
-    workshop: "Workshop", checked: Checked, other: str, against: Mapping[str, Against]
-) -> tuple[Likeness, ...]:
+def identities(
+    workspace: Workspace, checked: Checked, other: str, against: Mapping[str, Comparison]
+) -> tuple[CodeIdentity, ...]:
     """Return what each candidate's instructions, beside those of ``other``, say of its time."""
-    built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
+    built = {b.build.name: b for b in workspace.compile([checked.snippet.name])}
     symbols = {signature.name: signature.symbol for signature in checked.signatures}
     data = {
         name: sum(
-            data_bytes((workshop.store.artefact(unit.artefact) / "code.o").read_bytes())
+            data_bytes((workspace.store.artefact(unit.artefact).object).read_bytes())
             for unit in b.units
         )
         for name, b in built.items()
         if not b.whole
     }
     bodies = {
-        v.candidate: body_of(workshop.code(built[v.build]), symbols[v.entry], data[v.build])
+        v.candidate: body_of(workspace.code(built[v.build]), symbols[v.entry], data[v.build])
         for v in checked.correct
         if v.build in data
     }

@@ -1,7 +1,6 @@
 """Measurements that the store keeps: written after each, read back by ``history``."""
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 from hot_anvil.core.binary.elf import data_sections, loaded_digest
 from hot_anvil.core.build.records import COMPILED
@@ -14,50 +13,48 @@ from hot_anvil.core.measure.history import (
     read_state,
     state_document,
 )
-from hot_anvil.core.measure.results import Checked
-from hot_anvil.core.measure.summary import Standing
+from hot_anvil.core.measure.summary import Summary
 from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
 from hot_anvil.system.measure.machine import machine_identity
 from hot_anvil.system.store.files import digest
-
-if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
+from hot_anvil.workspace import Workspace, usecase
 
 KIND = "measurement"
 
 
 def keep_states(
-    workshop: "Workshop",
+    workspace: Workspace,
     checked: Checked,
-    standings: Sequence[Standing],
+    summaries: Sequence[Summary],
     baseline: str,
-    outside: str,
+    imported: str,
 ) -> None:
     """Keep what was measured, with what made the code and where it ran."""
-    built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
-    codes = codes_of(workshop, checked)
+    built = {b.build.name: b for b in workspace.compile([checked.snippet.name])}
+    codes = codes_of(workspace, checked)
     makers = {}
     for verdict in checked.verdicts:
         one = built[verdict.build]
         if one.build.earlier:
             continue  # kept when it was measured first
-        chain = workshop.toolchain(one.build)
+        chain = workspace.toolchain(one.build)
         compiled = one.status == COMPILED
         makers[verdict.candidate] = Maker(
             f"{chain.name} ({chain.version})",
-            workshop.command(checked.snippet, one.build),
+            workspace.command(checked.snippet, one.build),
             codes.get(verdict.candidate, ""),
             one.build.name,
             tuple(unit.artefact for unit in one.units) if compiled and not one.whole else (),
         )
     machine = machine_identity()
-    for standing in standings:
-        document = state_document(standing, baseline, makers, machine, outside)
-        workshop.store.record(KIND, checked.snippet.name, document)
+    for summary in summaries:
+        document = state_document(summary, baseline, makers, machine, imported)
+        workspace.store.record(KIND, checked.snippet.name, document)
 
 
-def codes_of(workshop: "Workshop", checked: Checked) -> dict[str, str]:
+def codes_of(workspace: Workspace, checked: Checked) -> dict[str, str]:
     """Return for each candidate that compiled a text that is equal for equal code.
 
     It is that of all its entry reaches and of the data beside it, whatever
@@ -65,19 +62,19 @@ def codes_of(workshop: "Workshop", checked: Checked) -> dict[str, str]:
     """
     symbols = {signature.name: signature.symbol for signature in checked.signatures}
     out: dict[str, str] = {}
-    for built in workshop.compile([checked.snippet.name]):
+    for built in workspace.compile([checked.snippet.name]):
         own = [v for v in checked.verdicts if v.build == built.build.name]
         if built.status != COMPILED:
             continue
-        files = [workshop.store.artefact(unit.artefact) / "code.o" for unit in built.units]
+        files = [workspace.store.artefact(unit.artefact).object for unit in built.units]
         if built.whole:
-            files = [workshop.store.artefact(built.whole.artefact) / "image"]
+            files = [workspace.store.artefact(built.whole.artefact).image]
         contents = [file.read_bytes() for file in files]
         if built.whole or checked.snippet.program:
             every = digest(*map(loaded_digest, contents))
             out |= {v.candidate: every for v in own}
             continue
-        code = workshop.code(built)
+        code = workspace.code(built)
         data = [part for content in contents for part in data_sections(content)]
         for verdict in own:
             body = body_of(code, symbols[verdict.entry], 0)
@@ -85,16 +82,17 @@ def codes_of(workshop: "Workshop", checked: Checked) -> dict[str, str]:
     return out
 
 
+@usecase
 def kept_states(
-    workshop: "Workshop", snippets: Sequence[str], candidates: Sequence[str]
+    workspace: Workspace, snippets: Sequence[str], candidates: Sequence[str]
 ) -> list[State]:
     """Return what was kept, the oldest first; only states that hold one of the candidates."""
-    states = [read_state(*row) for row in workshop.store.results(KIND)]
+    states = [read_state(*row) for row in workspace.store.results(KIND)]
     if snippets:
         states = [state for state in states if state.snippet in snippets]
     if not states:
         raise RequestError(
-            f"{workshop.store.folder}: nothing was measured here yet. 'hot-anvil bench' and "
+            f"{workspace.store.folder}: nothing was measured here yet. 'hot-anvil bench' and "
             "'hot-anvil pick' keep what they measure."
         )
     known = list(dict.fromkeys(e.candidate for s in states for e in s.entries))

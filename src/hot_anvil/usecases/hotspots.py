@@ -1,27 +1,29 @@
-"""The workshop's looks at where the time of correct candidates goes."""
+"""The workspace's looks at where the time of correct candidates goes."""
 
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING
 
 from hot_anvil.core.config.records import find_snippets
 from hot_anvil.core.inputs.input_sets import make_input_set
-from hot_anvil.core.inputs.spec import Wanted, point_label, sweep_points
+from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
 from hot_anvil.core.measure.hotspots import Hot, Hotspots, make_hotspots
-from hot_anvil.core.measure.results import Checked
 from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import CORRECT
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.check.checking import read_files
 from hot_anvil.system.execute.calls import line_finder
-from hot_anvil.system.measure.sampling import look_at, program_code
+from hot_anvil.system.measure.sampling import program_code, sample_calls
+from hot_anvil.usecases.comparison import compare_builds
+from hot_anvil.usecases.entries import known_functions
+from hot_anvil.usecases.linking import link_builds
+from hot_anvil.usecases.verification import check_snippets
+from hot_anvil.workspace import Workspace, usecase
 
-if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
 
-
-def look_for_hotspots(
-    workshop: "Workshop",
+@usecase
+def find_hotspots(
+    workspace: Workspace,
     builds: Sequence[str],
     snippets: Sequence[str],
     entries: Sequence[str],
@@ -33,19 +35,19 @@ def look_for_hotspots(
     ``at`` is the label of a sweep point, "" for the last. ``seconds`` is for
     each candidate.
     """
-    wanted = [workshop.build(name).name for name in builds]
-    chosen = [s for s in find_snippets(workshop.bench, snippets) if not s.program]
+    wanted = [workspace.build(name).name for name in builds]
+    chosen = [s for s in find_snippets(workspace.bench, snippets) if not s.program]
     if not chosen:
         raise RequestError("hotspots looks into functions; a program has none to call.")
     # Entries that a snippet does not name are no reason to check it.
     named = [s for s in chosen if not (entries and s.entries) or {*entries} & {*s.entries}]
     out = []
-    for checked in workshop.check([s.name for s in named]) if named else ():
-        hot = _snippet(workshop, checked, wanted, entries, at, seconds)
+    for checked in check_snippets(workspace, [s.name for s in named]) if named else ():
+        hot = _snippet(workspace, checked, wanted, entries, at, seconds)
         if hot.candidates or hot.left_out:
             out.append(hot)
     if entries and not out:
-        known = [s.name for snippet in chosen for s in workshop.functions(snippet)]
+        known = [s.name for snippet in chosen for s in known_functions(workspace, snippet)]
         hint = did_you_mean(entries[0], known)
         raise RequestError(
             f"--entry {entries[0]}: no entry is called so.{hint} They are: {listed(known)}."
@@ -54,7 +56,7 @@ def look_for_hotspots(
 
 
 def _snippet(
-    workshop: "Workshop",
+    workspace: Workspace,
     checked: Checked,
     builds: Sequence[str],
     entries: Sequence[str],
@@ -72,35 +74,37 @@ def _snippet(
         if (not builds or v.build in builds) and (not entries or v.entry in entries)
     ]
     built = [
-        b for b in workshop.compile([snippet.name]) if b.build.name in {v.build for v in asked}
+        b for b in workspace.compile([snippet.name]) if b.build.name in {v.build for v in asked}
     ]
-    programs = workshop.link(built, checked.signatures, PLACEMENTS[0])
-    files = read_files(workshop.bench, snippet)
+    programs = link_builds(workspace, built, checked.signatures, PLACEMENTS[0])
+    files = read_files(workspace.bench, snippet)
     names = [signature.name for signature in checked.signatures]
     found: list[Hotspots] = []
     for number, verdict in enumerate(v for v in asked if v.verdict == CORRECT):
-        workshop.progress(f"looking into {snippet.name}", number, len(asked))
+        workspace.progress(f"looking into {snippet.name}", number, len(asked))
         entry = names.index(verdict.entry)
         signature = checked.signatures[entry]
-        inputs = make_input_set(workshop.bench, snippet, signature, Wanted(points[label]), files)
+        inputs = make_input_set(
+            workspace.bench, snippet, signature, InputSpec(points[label]), files
+        )
         path = programs[verdict.build].path
-        seen, took = look_at(path, entry, inputs, seconds)
-        chain = workshop.toolchain(workshop.build(verdict.build))
-        code = program_code(path, chain, workshop.store)
+        seen, took = sample_calls(path, entry, inputs, seconds)
+        chain = workspace.toolchain(workspace.build(verdict.build))
+        code = program_code(path, chain, workspace.store)
         found.append(
             make_hotspots(
-                verdict.candidate, label, took, code, seen, line_finder(path, workshop.bench.root)
+                verdict.candidate, label, took, code, seen, line_finder(path, workspace.bench.root)
             )
         )
     left_out = tuple(f"{v.candidate}: {v.verdict}" for v in asked if v.verdict != CORRECT)
     both = {v.build for v in asked if v.verdict == CORRECT} == {*builds} and len(builds) == 2
-    states = _states(workshop, checked, builds) if both else {}
+    states = _states(workspace, checked, builds) if both else {}
     return Hot(snippet.name, tuple(found), states, left_out)
 
 
 def _states(
-    workshop: "Workshop", checked: Checked, builds: Sequence[str]
+    workspace: Workspace, checked: Checked, builds: Sequence[str]
 ) -> Mapping[tuple[str, int], str]:
     left, right = builds
-    (diff,) = workshop.diff(left, right, [checked.snippet.name])
+    (diff,) = compare_builds(workspace, left, right, [checked.snippet.name])
     return {(row.file, row.line): row.state for row in diff.diff.rows}

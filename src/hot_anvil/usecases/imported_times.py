@@ -1,20 +1,17 @@
 """Times that something else measured, in place of measuring here."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from hot_anvil.core.measure.imported_times import Row, make_contests, read_times
-from hot_anvil.core.measure.measurements import Contest
-from hot_anvil.core.measure.results import Checked
+from hot_anvil.core.measure.imported_times import Row, make_measurements, read_times
+from hot_anvil.core.measure.measurements import Measurements
 from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import CORRECT, NOT_RUN
 from hot_anvil.errors import RequestError
-
-if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
+from hot_anvil.workspace import Workspace
 
 
-def read_outside(file: str) -> list[Row]:
+def read_imported(file: str) -> list[Row]:
     """Return the times of a file. Raises RequestError that names file and line."""
     try:
         text = Path(file).read_text()
@@ -24,14 +21,14 @@ def read_outside(file: str) -> list[Row]:
     return read_times(text, file)
 
 
-def outside_contests(
-    workshop: "Workshop", checked: Checked, file: str, baseline: str
-) -> tuple[list[Contest], str]:
+def imported_measurements(
+    workspace: Workspace, checked: Checked, file: str, baseline: str
+) -> tuple[list[Measurements], str]:
     """Return contests of times that something else measured, of what is not known to be wrong."""
     snippet = checked.snippet.name
-    rows = read_outside(file)
+    rows = read_imported(file)
     unnamed = next((row for row in rows if not row.snippet), None)
-    if unnamed and len(workshop.bench.snippets) > 1:
+    if unnamed and len(workspace.bench.snippets) > 1:
         raise RequestError(
             f"{file}:{unnamed.line}: the bench has several snippets: name one in a column "
             "'snippet'."
@@ -44,10 +41,10 @@ def outside_contests(
             raise RequestError(f"{file}:{row.line}: no candidate '{row.candidate}'.{hint}")
     usable = [name for name, verdict in verdicts.items() if verdict in (CORRECT, NOT_RUN)]
     kept = [row for row in own if row.candidate in usable]
-    contests = make_contests(kept, snippet, usable, f"times from {Path(file).name}")
-    if not contests:
+    all_measurements = make_measurements(kept, snippet, usable, f"times from {Path(file).name}")
+    if not all_measurements:
         return [], ""
-    shared = [name for name in usable if all(name in c.candidates for c in contests)]
+    shared = [name for name in usable if all(name in c.candidates for c in all_measurements)]
     if not shared:
         raise RequestError(f"{file}: no candidate of {snippet} has times at every size.")
-    return contests, baseline if baseline in shared else shared[0]
+    return all_measurements, baseline if baseline in shared else shared[0]

@@ -1,4 +1,4 @@
-"""Facts of a workshop's builds: found once for each artefact, then side by side."""
+"""Facts of a workspace's builds: found once for each artefact, then side by side."""
 
 from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
@@ -19,40 +19,41 @@ from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import FORMAT
+from hot_anvil.workspace import Workspace, usecase
 
 if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
     from hot_anvil.core.binary.frame_layout import BuildFrame
     from hot_anvil.core.facts.expectations import Expected
 
 
+@usecase
 def make_facts(
-    workshop: "Workshop",
+    workspace: Workspace,
     builds: Sequence[str],
     snippets: Sequence[str],
     entries: Collection[str],
 ) -> tuple[SnippetFacts, ...]:
     """Return each snippet's facts under the builds named, all of the grid when none is."""
-    chosen = [workshop.build(name) for name in builds] or list(workshop.plan.builds)
-    compiled = workshop.compile(snippets, list(dict.fromkeys(chosen)))
-    codes = {id(b): workshop.code(b, EMITTED, True) for b in compiled if b.status == COMPILED}
+    chosen = [workspace.build(name) for name in builds] or list(workspace.plan.builds)
+    compiled = workspace.compile(snippets, list(dict.fromkeys(chosen)))
+    codes = {id(b): workspace.code(b, EMITTED, True) for b in compiled if b.status == COMPILED}
     symbols = find_symbols(entries, list(codes.values()))
     out = []
     for name in dict.fromkeys(b.snippet.name for b in compiled):
         own = [b for b in compiled if b.snippet.name == name]
-        made = _snippet_facts(workshop, name, own, codes, symbols)
+        made = _snippet_facts(workspace, name, own, codes, symbols)
         if made.table.functions or not entries:
             out.append(made)
     if not out:
         raise RequestError(
             f"{listed(builds)}: no compiler of these takes the sources. The builds are: "
-            f"{listed(build.name for build in workshop.plan.builds)}."
+            f"{listed(build.name for build in workspace.plan.builds)}."
         )
     return tuple(out)
 
 
 def _snippet_facts(
-    workshop: "Workshop",
+    workspace: Workspace,
     name: str,
     builds: Sequence[Built],
     codes: Mapping[int, Code],
@@ -63,51 +64,52 @@ def _snippet_facts(
         if built.status == REFUSED:
             columns.append(Column(built.build.name, None, built.why))
             continue
-        found = facts_of_build(workshop, built, codes[id(built)])
+        found = facts_of_build(workspace, built, codes[id(built)])
         kept = tuple(f for f in found if not symbols or f.name in symbols)
         own = frozenset(codes[id(built)].files)
         columns.append(Column(built.build.name, kept, files=own))
     by_build = {b.build.name: codes[id(b)] for b in builds if id(b) in codes}
     files = dict.fromkeys(file for code in by_build.values() for file in code.files)
-    sources = read_sources(workshop.bench.root, list(files))
+    sources = read_sources(workspace.bench.root, list(files))
     table = make_table(name, columns)
     silent = silent_lines(by_build, sources, symbols)
     return SnippetFacts(table, by_build, silent)
 
 
-def facts_of_build(workshop: "Workshop", built: Built, code: Code) -> tuple[FunctionFacts, ...]:
+def facts_of_build(workspace: Workspace, built: Built, code: Code) -> tuple[FunctionFacts, ...]:
     """Return the facts of all functions of a build, from the store where they are kept."""
 
     def make(_work: Path) -> Any:
         from hot_anvil.core.facts.gather import gather_facts
         from hot_anvil.system.process.parallel import over_cores
 
-        sources = read_sources(workshop.bench.root, code.files)
+        sources = read_sources(workspace.bench.root, code.files)
         sizes = {name: size for unit in built.shown for name, size in unit.sizes.items()}
         return gather_facts(code, sources, sizes, spread=over_cores)
 
     artefacts = [unit.artefact for unit in built.shown]
     key = digest(f"facts {FORMAT}", *artefacts, code.view, __version__)
-    return from_plain(workshop.store.derive(key, make))
+    return from_plain(workspace.store.derive(key, make))
 
 
+@usecase
 def make_frames(
-    workshop: "Workshop", build: str, snippets: Sequence[str], entries: Collection[str]
+    workspace: Workspace, build: str, snippets: Sequence[str], entries: Collection[str]
 ) -> tuple["BuildFrame", ...]:
     """Return where the variables of each function live under one build."""
     from hot_anvil.core.binary.frame_layout import BuildFrame
     from hot_anvil.system.build.frames import load_frames
 
-    chosen = workshop.build(build)
-    chain = workshop.toolchain(chosen)
+    chosen = workspace.build(build)
+    chain = workspace.toolchain(chosen)
     arch = architecture(chain.isa)
     if not arch.abi.stack:
         raise RequestError(
             f"{build}: {arch.title} has no registers or frame before it is assembled."
         )
-    family = next(f for f in workshop.found.families if f.name == chain.family)
-    built = workshop.compile(snippets, [chosen])
-    codes = [workshop.code(one) for one in built]
+    family = next(f for f in workspace.found.families if f.name == chain.family)
+    built = workspace.compile(snippets, [chosen])
+    codes = [workspace.code(one) for one in built]
     symbols = find_symbols(entries, codes)
     out = []
     for one, code in zip(built, codes, strict=True):
@@ -121,7 +123,7 @@ def make_frames(
             for f in code.functions
             if f.instructions
         }
-        for frame, same in load_frames(one, chain, family, workshop.store):
+        for frame, same in load_frames(one, chain, family, workspace.store):
             if frame.symbol in starts and (not symbols or frame.symbol in symbols):
                 own = starts[frame.symbol]
                 out.append(BuildFrame(one.snippet.name, chosen.name, frame, same, own))
@@ -130,40 +132,41 @@ def make_frames(
     return tuple(out)
 
 
+@usecase
 def check_expectations(
-    workshop: "Workshop", builds: Sequence[str], snippets: Sequence[str]
+    workspace: Workspace, builds: Sequence[str], snippets: Sequence[str]
 ) -> tuple["Expected", ...]:
     """Return whether the expectations of the snippets hold, under the builds or all of the grid."""
     from hot_anvil.core.build.builds import names_of
     from hot_anvil.core.config.records import find_snippets
     from hot_anvil.core.facts.expectations import Expected, Outcome, is_about, judge
 
-    chosen = [workshop.build(name) for name in builds]
+    chosen = [workspace.build(name) for name in builds]
     out = []
-    for snippet in find_snippets(workshop.bench, snippets):
+    for snippet in find_snippets(workspace.bench, snippets):
         if not snippet.expectations:
             continue
-        compiled = workshop.compile([snippet.name], chosen)
+        compiled = workspace.compile([snippet.name], chosen)
         codes = {
-            b.build.name: workshop.code(b, EMITTED, True) for b in compiled if b.status == COMPILED
+            b.build.name: workspace.code(b, EMITTED, True) for b in compiled if b.status == COMPILED
         }
         columns = [
-            (b, facts_of_build(workshop, b, codes[b.build.name]))
+            (b, facts_of_build(workspace, b, codes[b.build.name]))
             if b.build.name in codes
             else (b, None)
             for b in compiled
         ]
-        symbols = _entry_symbols(workshop, snippet, codes)
+        symbols = _entry_symbols(workspace, snippet, codes)
         outcomes: list[Outcome] = []
-        for expectation in _with_lines(workshop.bench, snippet.expectations):
+        for expectation in _with_lines(workspace.bench, snippet.expectations):
             about = [
                 (b.build.name, facts, b.why)
                 for b, facts in columns
-                if is_about(expectation, names_of(b.build, workshop.found.toolchains))
+                if is_about(expectation, names_of(b.build, workspace.found.toolchains))
             ]
             if not about and not chosen:
                 raise RequestError(
-                    f"{workshop.bench.file}:{expectation.line}: expect: no build is called "
+                    f"{workspace.bench.file}:{expectation.line}: expect: no build is called "
                     f"{listed(expectation.builds)}. The builds are: "
                     f"{listed(b.build.name for b in compiled)}."
                 )
@@ -172,7 +175,7 @@ def check_expectations(
         out.append(Expected(snippet.name, tuple(outcomes), codes, first))
     if not out:
         raise RequestError(
-            f"{workshop.bench.file}: there is nothing to expect. Add a [[snippet.expect]] table, "
+            f"{workspace.bench.file}: there is nothing to expect. Add a [[snippet.expect]] table, "
             'such as: entry = "NAME", facts = { calls = 0 }.'
         )
     return tuple(out)
@@ -184,18 +187,18 @@ def _with_lines(bench: Bench, told: Sequence[Expectation]) -> list[Expectation]:
 
 
 def _entry_symbols(
-    workshop: "Workshop", snippet: Snippet, codes: Mapping[str, Code]
+    workspace: Workspace, snippet: Snippet, codes: Mapping[str, Code]
 ) -> dict[str, set[str]]:
     """Return the symbols of each entry expected of; refuse one that no build has."""
     out: dict[str, set[str]] = {}
-    for expectation in _with_lines(workshop.bench, snippet.expectations):
+    for expectation in _with_lines(workspace.bench, snippet.expectations):
         found = out[expectation.entry] = find_functions(codes.values(), expectation.entry)
         if codes and not found:
             known = dict.fromkeys(
                 code.title(f.owner) for code in codes.values() for f in code.functions
             )
             raise RequestError(
-                f"{workshop.bench.file}:{expectation.line}: expect: no build has a function "
+                f"{workspace.bench.file}:{expectation.line}: expect: no build has a function "
                 f"'{expectation.entry}'.{did_you_mean(expectation.entry, known)} The functions "
                 f"are: {listed(known)}."
             )

@@ -1,59 +1,76 @@
 """The choice: costs beside times, and what must not be slower than something."""
 
-from typing import TYPE_CHECKING
+from collections.abc import Sequence
 
 from hot_anvil.core.build.records import COMPILED
 from hot_anvil.core.measure.choosing import Cost, flags_tied_to_cpu, pick
-from hot_anvil.core.measure.code_identity import Likeness
-from hot_anvil.core.measure.options import How
-from hot_anvil.core.measure.results import Checked, Measured, Picked
-from hot_anvil.core.measure.summary import SLOWER, Result, standing
+from hot_anvil.core.measure.code_identity import CodeIdentity
+from hot_anvil.core.measure.options import EARLIER, Options
+from hot_anvil.core.measure.results import Measured, Picked
+from hot_anvil.core.measure.summary import SLOWER, Result, summarise
 from hot_anvil.core.model.call_graph import reached
-from hot_anvil.usecases.evidence import likenesses
+from hot_anvil.core.verify.results import Checked
+from hot_anvil.usecases.earlier_code import slower_than_earlier
+from hot_anvil.usecases.evidence import identities
+from hot_anvil.usecases.imported_times import read_imported
 from hot_anvil.usecases.measurement import measure_checked
+from hot_anvil.usecases.verification import check_snippets
+from hot_anvil.workspace import Workspace, usecase
 
-if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
+
+@usecase
+def pick_snippets(
+    workspace: Workspace, snippets: Sequence[str], options: Options, call_seconds: float
+) -> tuple[Picked, ...]:
+    """Do the whole job and choose the fastest correct candidate of each snippet."""
+    if options.imported:
+        read_imported(options.imported)  # a wrong file is told before anything runs
+    checked = check_snippets(workspace, snippets, call_seconds)
+    return tuple(pick_checked(workspace, one, options) for one in checked)
 
 
-def pick_checked(workshop: "Workshop", checked: Checked, how: How) -> Picked:
+def pick_checked(workspace: Workspace, checked: Checked, options: Options) -> Picked:
     """Measure a snippet and choose its fastest correct candidate."""
-    measured = measure_checked(workshop, checked, how, True)
+    measured = measure_checked(workspace, checked, options, True)
     checked = measured.checked  # less those that ended while timed
-    costs = costs_of(workshop, checked)
+    costs = costs_of(workspace, checked)
     together = measured.overall
-    share = checked.snippet.share
+    share = checked.snippet.share if options.share is None else options.share
     seen = None
-    if checked.snippet.share_in:
+    if checked.snippet.share_in and options.share is None:
         from hot_anvil.usecases.share import measure_share
 
-        seen = measure_share(workshop, checked.snippet, [s.symbol for s in checked.signatures])
+        seen = measure_share(workspace, checked.snippet, [s.symbol for s in checked.signatures])
         share = seen.share
-    made = pick(checked.snippet.name, together, checked.verdicts, costs, how.prefer, share)
-    alike: tuple[Likeness, ...] = ()
+    made = pick(checked.snippet.name, together, checked.verdicts, costs, options.prefer, share)
+    alike: tuple[CodeIdentity, ...] = ()
     if together and not checked.snippet.program:
-        alike = likenesses(workshop, checked, together.best, together.to_best)
+        alike = identities(workspace, checked, together.best, together.to_best)
     return Picked(measured, made, alike, share, seen)
 
 
-def slower_than(workshop: "Workshop", measured: Measured, limit: str | None) -> list[Result]:
+@usecase
+def slower_than(workspace: Workspace, measured: Measured, limit: str) -> list[Result]:
     """Return the candidates told slower than their own entry under the build ``limit``.
 
-    For each size. An entry that was not measured under it cannot be slower.
+    For each size. An entry that was not measured under it cannot be slower. With EARLIER: slower
+    than their earlier code.
     """
-    if limit is None or not measured.contests:
+    if limit == EARLIER:
+        return slower_than_earlier(measured)
+    if not measured.measurements:
         return []
-    build = workshop.build(limit).name
-    earlier = {own.name for own in workshop.plan.builds if own.earlier}
+    build = workspace.build(limit).name
+    earlier = {own.name for own in workspace.plan.builds if own.earlier}
     builds = {v.candidate: v.build for v in measured.checked.correct}
     entries = {v.candidate: v.entry for v in measured.checked.correct}
     out = []
-    for contest in measured.contests:
+    for measurements in measured.measurements:
         for candidate in (name for name, own in builds.items() if own == build):
-            timed = contest.same_as.get(candidate, candidate)
+            timed = measurements.same_as.get(candidate, candidate)
             out += [
                 row
-                for row in standing([contest], timed).results
+                for row in summarise([measurements], timed).results
                 if row.against.told.word == SLOWER
                 and entries[row.candidate] == entries[candidate]
                 and builds[row.candidate] not in earlier
@@ -61,11 +78,11 @@ def slower_than(workshop: "Workshop", measured: Measured, limit: str | None) -> 
     return out
 
 
-def costs_of(workshop: "Workshop", checked: Checked) -> dict[str, Cost]:
+def costs_of(workspace: Workspace, checked: Checked) -> dict[str, Cost]:
     """Return what each candidate costs besides time."""
     symbols = {signature.name: signature.symbol for signature in checked.signatures}
-    built = {b.build.name: b for b in workshop.compile([checked.snippet.name])}
-    codes = {n: workshop.code(b) for n, b in built.items() if b.status == COMPILED}
+    built = {b.build.name: b for b in workspace.compile([checked.snippet.name])}
+    codes = {n: workspace.code(b) for n, b in built.items() if b.status == COMPILED}
 
     def code_bytes(build: str, entry: str) -> int | None:
         """Count an entry with all that it reaches: less code here may be more there."""
@@ -79,7 +96,7 @@ def costs_of(workshop: "Workshop", checked: Checked) -> dict[str, Cost]:
         v.candidate: Cost(
             code_bytes(v.build, v.entry) if v.build in codes else None,
             built[v.build].seconds,
-            workshop.command(checked.snippet, built[v.build].build),
+            workspace.command(checked.snippet, built[v.build].build),
             flags_tied_to_cpu(built[v.build].build.flags),
         )
         for v in checked.verdicts

@@ -1,39 +1,36 @@
 """Measure whole programs: every build's, on each of the snippet's runs."""
 
 import random
-from typing import TYPE_CHECKING
 
-from hot_anvil.core.measure.measurements import Contest
-from hot_anvil.core.measure.options import How
-from hot_anvil.core.measure.results import Checked
+from hot_anvil.core.measure.measurements import Measurements
+from hot_anvil.core.measure.options import Options
+from hot_anvil.core.verify.results import Checked
 from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.worker_objects import loading_worker
 from hot_anvil.system.measure.measuring import quietest_cpu, same_code_groups
 from hot_anvil.system.measure.program_times import Field, Run, measure_programs
+from hot_anvil.usecases.fault_finders import starts_threads
 from hot_anvil.usecases.programs import Given, given_runs, link_program
-from hot_anvil.usecases.verification import starts_threads
-
-if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
+from hot_anvil.workspace import Workspace
 
 
 def measure_program(
-    workshop: "Workshop", checked: Checked, how: How, only_best: bool, call_seconds: float
-) -> tuple[list[Contest], str]:
+    workspace: Workspace, checked: Checked, options: Options, only_best: bool, call_seconds: float
+) -> tuple[list[Measurements], str]:
     """Return a contest for each run of a program, and what stands for the baseline."""
     snippet = checked.snippet
-    baseline = workshop.plan.baseline.name
-    built = {b.build.name: b for b in workshop.compile([snippet.name])}
-    programs = {v.build: link_program(workshop, built[v.build]) for v in checked.correct}
+    baseline = workspace.plan.baseline.name
+    built = {b.build.name: b for b in workspace.compile([snippet.name])}
+    programs = {v.build: link_program(workspace, built[v.build]) for v in checked.correct}
     codes = {name: program.same_code for name, program in programs.items()}
     timed, same_as = same_code_groups(checked.correct, codes, baseline)
-    loader = loading_worker(host_toolchain(workshop.found.toolchains), workshop.store)
+    loader = loading_worker(host_toolchain(workspace.found.toolchains), workspace.store)
     paths = {v.candidate: programs[v.build].path for v in timed}
-    threaded = any(starts_threads(built[v.build], workshop.store) for v in timed)
+    threaded = any(starts_threads(built[v.build], workspace.store) for v in timed)
     field = Field(
         snippet.name,
         paths,
-        [_run(given) for given in given_runs(workshop, snippet)],
+        [_run(given) for given in given_runs(workspace, snippet)],
         same_as,
         -1 if threaded else quietest_cpu(loader),
         loader,
@@ -41,10 +38,10 @@ def measure_program(
     )
     anchor = same_as.get(baseline, baseline)
     anchor = anchor if anchor in paths else next(iter(paths))
-    seconds = how.seconds * len(paths) * len(field.runs)
-    chance = random.Random(how.seed)
+    seconds = options.seconds * len(paths) * len(field.runs)
+    chance = random.Random(options.seed)
     wanted = None if only_best else anchor
-    return measure_programs(field, wanted, seconds, chance, workshop.progress), anchor
+    return measure_programs(field, wanted, seconds, chance, workspace.progress), anchor
 
 
 def _run(given: Given) -> Run:

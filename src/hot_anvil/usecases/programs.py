@@ -1,12 +1,11 @@
-"""The workshop's checking of whole programs: each run's output beside the reference's."""
+"""The workspace's checking of whole programs: each run's output beside the reference's."""
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 from hot_anvil.core.build.records import COMPILED, REFUSED, Built
 from hot_anvil.core.config.records import ProgramRun, Snippet
-from hot_anvil.core.measure.results import Checked
 from hot_anvil.core.verify.program_runs import (
     STDOUT,
     Ran,
@@ -16,6 +15,7 @@ from hot_anvil.core.verify.program_runs import (
     told,
     with_expected,
 )
+from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.sanitizer_reports import Undefined
 from hot_anvil.core.verify.verdicts import (
     CORRECT,
@@ -33,10 +33,8 @@ from hot_anvil.system.check.checking import first_of_each
 from hot_anvil.system.check.sanitizing import read_complaints
 from hot_anvil.system.execute.programs import link_whole_program, run_program
 from hot_anvil.system.process.threads import thread_pool
-from hot_anvil.usecases.verification import extra_program
-
-if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
+from hot_anvil.usecases.fault_finders import extra_program
+from hot_anvil.workspace import Workspace
 
 _TALLY_RUNS = 20  # of a program that two runs showed to be unstable
 
@@ -51,16 +49,16 @@ class Given(NamedTuple):
     expected: Mapping[str, bytes]
 
 
-def check_program(workshop: "Workshop", snippet: Snippet, seconds: float, repeat: int) -> Checked:
+def check_program(workspace: Workspace, snippet: Snippet, seconds: float, repeat: int) -> Checked:
     """Judge every build of a program by what its runs put out."""
-    builds = workshop.compile([snippet.name])
-    given = given_runs(workshop, snippet)
-    programs = {b.build.name: link_program(workshop, b) for b in builds if b.status == COMPILED}
-    reference = workshop.plan.reference.name
+    builds = workspace.compile([snippet.name])
+    given = given_runs(workspace, snippet)
+    programs = {b.build.name: link_program(workspace, b) for b in builds if b.status == COMPILED}
+    reference = workspace.plan.reference.name
     names = [b.build.name for b in builds]
     reference = reference if reference in names else names[0]
     with thread_pool() as pool:
-        expected, first, trouble = _expected(workshop, programs.get(reference), given, seconds)
+        expected, first, trouble = _expected(workspace, programs.get(reference), given, seconds)
 
         def check(built: Built) -> Verdict:
             name = built.build.name
@@ -71,19 +69,19 @@ def check_program(workshop: "Workshop", snippet: Snippet, seconds: float, repeat
                 return _verdict(snippet, name, Finding(NOT_RUN, why), given, ())
             program = programs.get(name)
             known = first if name == reference else ()
-            judged = _judge(workshop, built, program, given, expected, seconds, repeat, known)
-            return _verdict(snippet, name, judged[0], given, judged[1])
+            evaluated = _judge(workspace, built, program, given, expected, seconds, repeat, known)
+            return _verdict(snippet, name, evaluated[0], given, evaluated[1])
 
         verdicts = tuple(pool.map(check, builds))
-    found, by, why = _undefined(workshop, snippet, given, seconds)
+    found, by, why = _undefined(workspace, snippet, given, seconds)
     return Checked(
         snippet, (), reference, verdicts, undefined=found, sanitized=by, not_sanitized=why
     )
 
 
-def given_runs(workshop: "Workshop", snippet: Snippet) -> list[Given]:
-    root = Path(workshop.bench.root)
-    where = f"{workshop.bench.file}: snippet {snippet.name}"
+def given_runs(workspace: Workspace, snippet: Snippet) -> list[Given]:
+    root = Path(workspace.bench.root)
+    where = f"{workspace.bench.file}: snippet {snippet.name}"
 
     def contents(value: Any) -> bytes:
         if isinstance(value, str):
@@ -108,25 +106,25 @@ def given_runs(workshop: "Workshop", snippet: Snippet) -> list[Given]:
     return out
 
 
-def link_program(workshop: "Workshop", built: Built) -> Program:
+def link_program(workspace: Workspace, built: Built) -> Program:
     from hot_anvil.system.build.link_command import host_toolchain
 
-    chain = workshop.toolchain(built.build)
+    chain = workspace.toolchain(built.build)
     if not chain.can["run"]:
         return Program("", f"code for {chain.target} does not run on this machine", "")
-    host = host_toolchain(workshop.found.toolchains)
-    return link_whole_program(built, chain, host, workshop.store)
+    host = host_toolchain(workspace.found.toolchains)
+    return link_whole_program(built, chain, host, workspace.store)
 
 
-def _run(workshop: "Workshop", program: Program, given: Given, seconds: float) -> Ran:
-    run, root = given.run, workshop.bench.root
+def _run(workspace: Workspace, program: Program, given: Given, seconds: float) -> Ran:
+    run, root = given.run, workspace.bench.root
     return run_program(
         program.path, run.arguments, given.stdin, given.needs, run.writes, seconds, root
     )
 
 
 def _expected(
-    workshop: "Workshop", program: Program | None, given: Sequence[Given], seconds: float
+    workspace: Workspace, program: Program | None, given: Sequence[Given], seconds: float
 ) -> tuple[list[RunOutput], list[RunOutput], Finding | None]:
     """Return what the runs must put out, what the reference did, or what is wrong with it."""
     if program is None:
@@ -135,7 +133,7 @@ def _expected(
         return [], [], Finding(NOT_RUN, program.why)
     out, first = [], []
     for number, one in enumerate(given):
-        ran = _run(workshop, program, one, seconds)
+        ran = _run(workspace, program, one, seconds)
         if ran.output is None:
             return [], [], Finding(ran.ending, ran.why, number, ran.place)
         first.append(ran.output)
@@ -144,7 +142,7 @@ def _expected(
 
 
 def _judge(
-    workshop: "Workshop",
+    workspace: Workspace,
     built: Built,
     program: Program | None,
     given: Sequence[Given],
@@ -163,7 +161,7 @@ def _judge(
         seen = [*known[number : number + 1]]
         times = max(repeat, 2) + len(seen)
         while len(seen) < times:
-            ran = _run(workshop, program, one, seconds)
+            ran = _run(workspace, program, one, seconds)
             if ran.output is None:
                 return Finding(ran.ending, ran.why, number, ran.place), ()
             seen.append(ran.output)
@@ -192,18 +190,18 @@ def _verdict(
 
 
 def _undefined(
-    workshop: "Workshop", snippet: Snippet, given: Sequence[Given], seconds: float
+    workspace: Workspace, snippet: Snippet, given: Sequence[Given], seconds: float
 ) -> tuple[tuple[Undefined, ...], str, str]:
     """Return undefined behaviour of a program's runs, the build that finds it, or why none does."""
     name, program = extra_program(
-        workshop, snippet, "sanitizer_flags", lambda built: link_program(workshop, built)
+        workspace, snippet, "sanitizer_flags", lambda built: link_program(workspace, built)
     )
     if program.why:
         return (), name, program.why
     found = []
     for one in given:
-        ran = _run(workshop, program, one, seconds)
-        fault = read_complaints(ran.complaints, program.path, workshop.bench.root)
+        ran = _run(workspace, program, one, seconds)
+        fault = read_complaints(ran.complaints, program.path, workspace.bench.root)
         if fault:
             found.append(Undefined("main", one.label, "", *fault, name))
     return first_of_each(found), name, ""

@@ -5,7 +5,6 @@ import struct
 from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from hot_anvil.core.binary.lines import DebugLines
 from hot_anvil.core.code.records import Code
@@ -16,9 +15,7 @@ from hot_anvil.errors import RequestError
 from hot_anvil.system.execute.programs import run_program
 from hot_anvil.system.measure.sampling import BETWEEN, program_code
 from hot_anvil.usecases.programs import Given, given_runs, link_program
-
-if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
+from hot_anvil.workspace import Workspace
 
 ENOUGH = 3000  # looks
 MOST_RUNS = 400
@@ -27,31 +24,31 @@ RUN_SECONDS = 60.0
 _MEMORY = 1 << 20  # bytes for looks of one run
 
 
-def measure_share(workshop: "Workshop", snippet: Snippet, entries: Sequence[str]) -> Share:
+def measure_share(workspace: Workspace, snippet: Snippet, entries: Sequence[str]) -> Share:
     """Return the share of the entries' own code, inlined or not, without what it calls.
 
     The program named in ``share`` runs under the bench's baseline build.
     """
-    programs = [s.name for s in workshop.bench.snippets if s.program]
-    where = f"{workshop.bench.file}: snippet {snippet.name}: share"
+    programs = [s.name for s in workspace.bench.snippets if s.program]
+    where = f"{workspace.bench.file}: snippet {snippet.name}: share"
     if snippet.share_in not in programs:
         hint = did_you_mean(snippet.share_in, programs)
         raise RequestError(
             f"{where}: no program is called '{snippet.share_in}'.{hint} "
             f"Programs: {listed(programs) or 'none'}."
         )
-    (program,) = find_snippets(workshop.bench, [snippet.share_in])
-    built = workshop.compile([program.name])
-    one = next((b for b in built if b.build == workshop.plan.baseline), built[0])
-    linked = link_program(workshop, one)
+    (program,) = find_snippets(workspace.bench, [snippet.share_in])
+    built = workspace.compile([program.name])
+    one = next((b for b in built if b.build == workspace.plan.baseline), built[0])
+    linked = link_program(workspace, one)
     if linked.why:
         raise RequestError(f"{where}: {program.name} under {one.build.name} {linked.why}.")
-    code = program_code(linked.path, workshop.toolchain(one.build), workshop.store)
-    lines = DebugLines(Path(linked.path).read_bytes(), workshop.bench.root)
+    code = program_code(linked.path, workspace.toolchain(one.build), workspace.store)
+    lines = DebugLines(Path(linked.path).read_bytes(), workspace.bench.root)
     hits, totals = [], []
-    given = given_runs(workshop, program)
+    given = given_runs(workspace, program)
     for number in range(MOST_RUNS):
-        seen = _looks(linked.path, given[number % len(given)], workshop.bench.root)
+        seen = _looks(linked.path, given[number % len(given)], workspace.bench.root)
         hits.append(sum(n for at, n in seen.items() if _is_of(at, code, lines, entries)))
         totals.append(seen.total())
         if number + 1 >= max(FEWEST_RUNS, len(given)) and sum(totals) >= ENOUGH:

@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_bench, add_inputs, count, open_workshop
+from hot_anvil.cli.options import add_bench, add_inputs, count, open_anvil
 from hot_anvil.cli.output import Output, document
 from hot_anvil.errors import RequestError
 
@@ -16,7 +16,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="call N times on each input set of the bench, to find races and the like (default: 2)",
     )  # fmt: skip
     parser.add_argument(
-        "--again", metavar="NAME", default="",
+        "--replay", metavar="NAME", default="",
         help="call one failing candidate once more on the small input set kept under this name",
     )  # fmt: skip
 
@@ -24,15 +24,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, out: Output) -> int:
     """Judge every candidate; exit code 1 when a snippet has no correct one."""
     from hot_anvil.core.verify.verdicts import CORRECT
-    from hot_anvil.views.text.check import again_sheet, check_sheet
+    from hot_anvil.views.text.check import check_report, replay_report
 
-    if args.again and args.repeat != 2:
-        raise RequestError("--repeat goes with a whole check, --again calls once.")
-    workshop = open_workshop(args, out)
-    if args.again:
-        again = workshop.again(args.again, args.call_seconds)
-        out.answer(lambda: again_sheet(again, out.width), lambda: document("again", again))
-        return 0 if again.verdict == CORRECT else 1
-    checks = workshop.check(args.snippet, args.call_seconds, args.repeat)
-    out.answer(lambda: check_sheet(checks, args.path, out.width), lambda: document("check", checks))
+    if args.replay and args.repeat != 2:
+        raise RequestError("--repeat goes with a whole check, --replay calls once.")
+    anvil = open_anvil(args, out)
+    if args.replay:
+        replay = anvil.replay(args.replay, args.call_seconds)
+        out.answer(
+            lambda: replay_report(replay, out.width), lambda: document("check", "replay", replay)
+        )
+        return 0 if replay.verdict == CORRECT else 1
+    checks = anvil.check(args.snippet, args.call_seconds, args.repeat)
+    out.answer(
+        lambda: check_report(checks, args.path, out.width),
+        lambda: document("check", "check", checks),
+    )
     return 0 if all(checked.correct for checked in checks) else 1

@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_bench, open_workshop
+from hot_anvil.cli.options import add_bench, open_anvil
 from hot_anvil.cli.output import Output, document
 
 
@@ -19,15 +19,14 @@ def run(args: argparse.Namespace, out: Output) -> int:
     """Compile the grid; exit code 1 when every build is refused or a proof fails."""
     from hot_anvil.core.build.records import COMPILED
     from hot_anvil.core.proof.records import BROKEN
-    from hot_anvil.views.text.compile import compile_sheet
+    from hot_anvil.views.text.compile import compile_report
 
-    workshop = open_workshop(args, out)
-    builds = workshop.compile(args.snippet)
-    plan = workshop.plan
-    proofs = workshop.prove_debug(builds) if args.prove else {}
+    anvil = open_anvil(args, out)
+    builds = anvil.compile(args.snippet)
+    proofs = anvil.prove_debug(builds) if args.prove else {}
     out.answer(
-        lambda: compile_sheet(builds, plan.notes, proofs, out.width),
-        lambda: document("compile", builds, plan, proofs),
+        lambda: compile_report(builds, anvil.notes, proofs, out.width),
+        lambda: document("compile", "compile", builds, anvil.notes, proofs),
     )
     if any(proof.state == BROKEN for proof in proofs.values()):
         return 1

@@ -3,7 +3,6 @@
 import argparse
 import shlex
 import sys
-from pathlib import Path
 
 from hot_anvil.cli.output import Output
 
@@ -20,11 +19,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Set out the demo bench and run the commands on it that make the whole job."""
+    from hot_anvil.api import lay_out_demo
     from hot_anvil.cli.main import COMMANDS
     from hot_anvil.cli.running import run_command
-    from hot_anvil.system.bench.examples import lay_out_demo
 
-    files = lay_out_demo(Path(args.folder))
+    files = lay_out_demo(args.folder)
     if out.form == "json":
         words = [args.folder, "--format", "json"]
         return run_command("pick", COMMANDS["pick"], words + (["--out", out.file] * bool(out.file)))

@@ -9,10 +9,9 @@ from hot_anvil.cli.options import (
     add_view,
     add_words,
     is_source,
-    open_workshop,
+    open_anvil,
     split_path,
     syntax_of,
-    words_of,
 )
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.names import listed
@@ -20,7 +19,7 @@ from hot_anvil.core.results.code import SnippetDiff
 from hot_anvil.errors import RequestError
 
 if TYPE_CHECKING:
-    from hot_anvil.api import Workshop
+    from hot_anvil.api import Anvil
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -49,39 +48,40 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Compare two sides by source line, with reasons."""
-    from hot_anvil.views.text.diff import diff_sheet
+    from hot_anvil.views.text.diff import diff_report
 
-    workshop, diffs = _compare(args, out)
+    anvil, diffs = _compare(args, out)
     if args.lines or args.state:
         from hot_anvil.core.results.narrowing import only_rows
 
         diffs = tuple(only_rows(item, args.lines, args.state) for item in diffs)
     if args.readings:
+        from hot_anvil.api import reading_for
         from hot_anvil.core.results.syntax import change_diff
 
         diffs = tuple(
-            change_diff(item, words_of(item.isa), words_of(item.right_isa)) for item in diffs
+            change_diff(item, reading_for(item.isa), reading_for(item.right_isa)) for item in diffs
         )
-    syntax = syntax_of(args, workshop)
+    syntax = syntax_of(args, anvil)
     if syntax:
         from hot_anvil.core.results.syntax import diff_in
 
         diffs = tuple(diff_in(syntax, item) for item in diffs)
     out.answer(
-        lambda: diff_sheet(diffs, out.width, args.all, max(args.context, 0)),
-        lambda: document("diff", diffs),
+        lambda: diff_report(diffs, out.width, args.all, max(args.context, 0)),
+        lambda: document("diff", "diff", diffs),
     )
     return 0
 
 
-def _compare(args: argparse.Namespace, out: Output) -> "tuple[Workshop, tuple[SnippetDiff, ...]]":
+def _compare(args: argparse.Namespace, out: Output) -> "tuple[Anvil, tuple[SnippetDiff, ...]]":
     path, names = split_path(args.words)
     if names and not Path(path).is_dir() and (Path(names[0]).is_file() or is_source(names[0])):
         return _two_files(args, out, path, names)
-    workshop = open_workshop(args, out, path)
-    builds = workshop.plan.builds
+    anvil = open_anvil(args, out, path)
+    builds = anvil.builds
     if args.before is not None:
-        return workshop, _before(args, workshop, names)
+        return anvil, _before(args, anvil, names)
     if not names and len(builds) == 2:
         names = [build.name for build in builds]
     if len(names) != 2:
@@ -89,13 +89,11 @@ def _compare(args: argparse.Namespace, out: Output) -> "tuple[Workshop, tuple[Sn
             "diff compares two builds: name them after PATH, or give two with --build. "
             f"The builds are: {listed(build.name for build in builds)}."
         )
-    return workshop, workshop.diff(names[0], names[1], args.snippet, args.entry, args.view)
+    return anvil, anvil.diff(names[0], names[1], args.snippet, args.entry, args.view)
 
 
-def _before(
-    args: argparse.Namespace, workshop: "Workshop", names: list[str]
-) -> tuple[SnippetDiff, ...]:
-    builds = [build.name for build in workshop.plan.builds]
+def _before(args: argparse.Namespace, anvil: "Anvil", names: list[str]) -> tuple[SnippetDiff, ...]:
+    builds = [build.name for build in anvil.builds]
     if len(names) > 1 or (not names and len(builds) != 1):
         raise RequestError(
             "--before compares one build with itself: name it after PATH. "
@@ -103,22 +101,20 @@ def _before(
         )
     if args.before < 1:
         raise RequestError(f"--before {args.before}: give how many edits ago, from 1.")
-    return workshop.diff_edit(
-        names[0] if names else builds[0], args.before, args.snippet, args.entry
-    )
+    return anvil.diff_edit(names[0] if names else builds[0], args.before, args.snippet, args.entry)
 
 
 def _two_files(
     args: argparse.Namespace, out: Output, path: str, names: list[str]
-) -> "tuple[Workshop, tuple[SnippetDiff, ...]]":
-    from hot_anvil.usecases.comparison import compare_files
+) -> "tuple[Anvil, tuple[SnippetDiff, ...]]":
+    from hot_anvil.api import compare_sources
 
-    sides = [open_workshop(args, out, file) for file in (path, names[0])]
-    known = [build.name for build in sides[1].plan.builds]
+    sides = [open_anvil(args, out, file) for file in (path, names[0])]
+    known = [build.name for build in sides[1].builds]
     builds = names[1:] or (known if len(args.build) in (1, 2) else [])
     if len(builds) not in (1, 2):
         raise RequestError(
             "Two files are compared under one build, or each under its own: say which with "
             f"--build, or name them after the files. The builds are: {listed(known)}."
         )
-    return sides[1], compare_files(sides[0], sides[1], (builds[0], builds[-1]), args.entry)
+    return sides[1], compare_sources(sides[0], sides[1], (builds[0], builds[-1]), args.entry)

@@ -2,8 +2,8 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_bench, open_workshop, split_path
-from hot_anvil.cli.output import Output
+from hot_anvil.cli.options import add_bench, open_anvil, split_path
+from hot_anvil.cli.output import Output, document
 from hot_anvil.core.facts.expectations import HELD
 
 
@@ -19,14 +19,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Check the bench's expectations; 1 if one does not hold."""
-    from hot_anvil.views.text.expect import expect_document, expect_sheet
+    from hot_anvil.views.text.expect import expect_report
 
     path, builds = split_path(args.words)
-    workshop = open_workshop(args, out, path)
-    found = workshop.expect(builds, args.snippet)
-    file = workshop.bench.file
+    anvil = open_anvil(args, out, path)
+    found = anvil.expect(builds, args.snippet)
+    file = anvil.bench.file
     out.answer(
-        lambda: expect_sheet(found, file, out.width, args.all),
-        lambda: expect_document(found, file),
+        lambda: expect_report(found, file, out.width, args.all),
+        lambda: document("expect", "expect", found, file),
     )
     return 0 if all(o.state == HELD for one in found for o in one.outcomes) else 1

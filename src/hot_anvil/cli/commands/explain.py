@@ -1,14 +1,11 @@
 """``hot-anvil explain``."""
 
 import argparse
-from collections import Counter
 
-from hot_anvil.cli.options import add_bench, open_workshop
-from hot_anvil.cli.output import Output
-from hot_anvil.core.arch import isa_name, names
-from hot_anvil.core.names import listed
+from hot_anvil.cli.options import add_bench, open_anvil
+from hot_anvil.cli.output import Output, document
+from hot_anvil.core.arch import names
 from hot_anvil.errors import RequestError
-from hot_anvil.system.toolchain.words import dictionary
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -34,59 +31,28 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
 
 def _explain(args: argparse.Namespace, out: Output) -> int:
-    from hot_anvil.views.text import explain as view
+    from hot_anvil.api import explain
+    from hot_anvil.views.text.explain import explain_report
 
     if not args.words:
         raise RequestError("explain: name an instruction: hot-anvil explain MNEMONIC.")
-    isas = [_isa(args.target)] if args.target else list(names())
-    told = []
-    for word in args.words:
-        found = [
-            (dictionary(isa), one) for isa in isas for one in dictionary(isa).forms(word.lower())
-        ]
-        if not found:
-            known = listed(dictionary(isa).reference.name for isa in isas)
-            raise RequestError(f"{word}: not in the reference of {known}: unknown here.")
-        told += [(word.lower(), own, one) for own, one in found]
-    out.answer(lambda: view.explain_sheet(told, out.width), lambda: view.explain_document(told))
+    told = [row for word in args.words for row in explain(word, args.target or "")]
+    out.answer(
+        lambda: explain_report(told, out.width), lambda: document("explain", "explain", told)
+    )
     return 0
 
 
-def _isa(target: str) -> str:
-    known = list(names())
-    plain = target.lower().replace("-64", "")
-    isa = plain if plain in known else isa_name(target)
-    if isa not in known:
-        raise RequestError(f"--target {target}: no such instruction set; known: {listed(known)}.")
-    return isa
-
-
 def _used(args: argparse.Namespace, out: Output) -> int:
-    from hot_anvil.views.text import explain as view
+    from hot_anvil.views.text.explain import used_report
 
     if len(args.words) > 1:
         raise RequestError("explain --used BUILD takes one bench or source, and no mnemonic.")
-    workshop = open_workshop(args, out, args.words[0] if args.words else ".")
-    listings = workshop.listing(args.used, args.snippet)
-    counts: Counter[tuple[str, str, int]] = Counter(
-        (listing.isa, placed.instruction.mnemonic, len(placed.instruction.operands))
-        for listing in listings
-        for function in listing.functions
-        for line in function.lines
-        for placed in line.instructions
-    )
-    totals: Counter[tuple[str, str]] = Counter()
-    usual: dict[tuple[str, str], int] = {}  # with how many operands it is written most often
-    for (isa, mnemonic, operands), count in counts.most_common():
-        totals[isa, mnemonic] += count
-        usual.setdefault((isa, mnemonic), operands)
-    rows = [
-        (own, mnemonic, count, own.find(mnemonic, usual[isa, mnemonic]))
-        for (isa, mnemonic), count in totals.most_common()
-        for own in [dictionary(isa)]
-    ]
-    name = workshop.build(args.used).name
+    anvil = open_anvil(args, out, args.words[0] if args.words else ".")
+    rows = anvil.used(args.used, args.snippet)
+    name = anvil.build(args.used).name
     out.answer(
-        lambda: view.used_sheet(name, rows, out.width), lambda: view.used_document(name, rows)
+        lambda: used_report(name, rows, out.width),
+        lambda: document("explain", "used", name, rows),
     )
     return 0

@@ -2,8 +2,8 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_named_builds, open_workshop, split_path
-from hot_anvil.cli.output import Output
+from hot_anvil.cli.options import add_named_builds, open_anvil, split_path
+from hot_anvil.cli.output import Output, csv_rows, document
 from hot_anvil.core.facts.records import FUNCTION_FACTS, LOOP_FACTS
 from hot_anvil.core.facts.table import chosen
 from hot_anvil.core.names import did_you_mean, listed
@@ -29,12 +29,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show facts of many builds side by side."""
-    from hot_anvil.views.json import facts as factrows
     from hot_anvil.views.text import facts as view
 
     known = dict.fromkeys([*FUNCTION_FACTS, *LOOP_FACTS])
     if "list" in args.fact:
-        out.answer(lambda: view.names_sheet(out.width), factrows.names_document)
+        out.answer(lambda: view.names_report(out.width), lambda: document("facts", "names"))
         return 0
     names = [name.replace("_", " ") for name in args.fact]
     for name in names:
@@ -42,12 +41,12 @@ def run(args: argparse.Namespace, out: Output) -> int:
             hint = did_you_mean(name, known)
             raise RequestError(f"--fact '{name}': no such fact.{hint} They are: {listed(known)}.")
     path, builds = split_path(args.words)
-    workshop = open_workshop(args, out, path)
-    found = workshop.facts(builds, args.snippet, args.entry)
+    anvil = open_anvil(args, out, path)
+    found = anvil.facts(builds, args.snippet, args.entry)
     shown = [one._replace(table=chosen(one.table, names, args.all)) for one in found]
     out.answer(
-        lambda: view.facts_sheet(shown, found, out.width, args.evidence, bool(names)),
-        lambda: factrows.facts_document(found, names, args.evidence),
-        lambda: factrows.facts_rows(found, names),
+        lambda: view.facts_report(shown, found, out.width, args.evidence, bool(names)),
+        lambda: document("facts", "facts", found, names, args.evidence),
+        lambda: csv_rows("facts", found, names),
     )
     return 0

@@ -2,8 +2,8 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_bench, count, open_workshop, split_path
-from hot_anvil.cli.output import Output
+from hot_anvil.cli.options import add_bench, count, open_anvil, split_path
+from hot_anvil.cli.output import Output, document
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -23,23 +23,22 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show what was measured over time, or compare two measurements."""
     from hot_anvil.errors import RequestError
-    from hot_anvil.usecases.history import compared_states, kept_states
-    from hot_anvil.views.text import history as view
+    from hot_anvil.views.text.history import compared_report, history_report
 
     path, candidates = split_path(args.words)
-    workshop = open_workshop(args, out, path)
-    states = kept_states(workshop, args.snippet, candidates)
+    anvil = open_anvil(args, out, path)
     if args.compare is None:
+        states = anvil.history(args.snippet, candidates)
         out.answer(
-            lambda: view.history_sheet(states, candidates, out.width),
-            lambda: view.history_document(states, candidates),
+            lambda: history_report(states, candidates, out.width),
+            lambda: document("history", "history", states, candidates),
         )
         return 0
     if len(args.compare) not in (0, 2):
         raise RequestError("--compare takes two numbers, before and after, or none.")
-    compared = compared_states(states, args.compare)
+    compared = anvil.compare_measurements(args.snippet, candidates, args.compare)
     out.answer(
-        lambda: view.compared_sheet(compared, candidates, out.width),
-        lambda: view.compared_document(compared),
+        lambda: compared_report(compared, candidates, out.width),
+        lambda: document("history", "compared", compared),
     )
     return 0

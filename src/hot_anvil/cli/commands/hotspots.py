@@ -5,11 +5,11 @@ import argparse
 from hot_anvil.cli.options import (
     add_inputs,
     add_named_builds,
-    open_workshop,
+    open_anvil,
     positive,
     split_path,
 )
-from hot_anvil.cli.output import Output
+from hot_anvil.cli.output import Output, document
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -32,17 +32,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show where the time goes."""
-    from hot_anvil.views.text.hotspots import hotspots_document, hotspots_sheet
+    from hot_anvil.views.text.hotspots import hotspots_report
 
     path, builds = split_path(args.words)
-    workshop = open_workshop(args, out, path)
-    found = workshop.hotspots(builds, args.snippet, args.entry, args.at, args.seconds)
-    from hot_anvil.system.bench.opening import read_sources
-
+    anvil = open_anvil(args, out, path)
+    found = anvil.hotspots(builds, args.snippet, args.entry, args.at, args.seconds)
     files = {line.file for hot in found for one in hot.candidates for line in one.lines}
-    sources = read_sources(workshop.bench.root, sorted(files))
+    sources = anvil.source_lines(sorted(files))
     out.answer(
-        lambda: hotspots_sheet(found, sources, out.width, args.all),
-        lambda: hotspots_document(found, sources),
+        lambda: hotspots_report(found, sources, out.width, args.all),
+        lambda: document("hotspots", "hotspots", found, sources),
     )
     return 0 if any(hot.candidates for hot in found) else 1

@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_named_builds, open_workshop, split_path
+from hot_anvil.cli.options import add_named_builds, open_anvil, split_path
 from hot_anvil.cli.output import Output, document
 
 
@@ -20,12 +20,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show many builds' instruction counts by source line."""
-    from hot_anvil.views.text.ledger import ledger_sheet
+    from hot_anvil.views.text.ledger import ledger_report
 
     path, names = split_path(args.words)
-    workshop = open_workshop(args, out, path)
-    ledgers = workshop.ledger(names, args.snippet, args.entry)
+    anvil = open_anvil(args, out, path)
+    ledgers = anvil.ledger(names, args.snippet, args.entry)
     by_spread = args.sort == "disagreement"
     ledgers = tuple(ledger.arranged(args.only_differing, by_spread) for ledger in ledgers)
-    out.answer(lambda: ledger_sheet(ledgers, out.width), lambda: document("ledger", ledgers))
+    out.answer(
+        lambda: ledger_report(ledgers, out.width), lambda: document("ledger", "ledger", ledgers)
+    )
     return 0

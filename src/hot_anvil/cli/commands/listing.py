@@ -7,10 +7,9 @@ from hot_anvil.cli.options import (
     add_view,
     add_words,
     one_build,
-    open_workshop,
+    open_anvil,
     split_path,
     syntax_of,
-    words_of,
 )
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.results.code import Listing
@@ -38,29 +37,30 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show one build's code by source line."""
-    from hot_anvil.views.text.listing import listing_sheet
+    from hot_anvil.views.text.listing import listing_report
 
     path, names = split_path(args.words)
-    workshop = open_workshop(args, out, path)
-    name = one_build("listing", workshop, names)
+    anvil = open_anvil(args, out, path)
+    name = one_build("listing", anvil, names)
     listings: tuple[Listing, ...]
     if args.into:
-        listings = (workshop.library_listing(name, args.into),)
+        listings = (anvil.library_listing(name, args.into),)
     else:
-        listings = workshop.listing(name, args.snippet, args.entry, args.view)
+        listings = anvil.listing(name, args.snippet, args.entry, args.view)
     listings = tuple(_filtered(listing, args) for listing in listings)
     if args.readings:
+        from hot_anvil.api import reading_for
         from hot_anvil.core.results.syntax import change_listing
 
-        listings = tuple(change_listing(one, words_of(one.isa)) for one in listings)
-    syntax = syntax_of(args, workshop)
+        listings = tuple(change_listing(one, reading_for(one.isa)) for one in listings)
+    syntax = syntax_of(args, anvil)
     if syntax:
         from hot_anvil.core.results.syntax import listing_in
 
         listings = tuple(listing_in(syntax, listing) for listing in listings)
     out.answer(
-        lambda: listing_sheet(listings, out.width, args.raw_names),
-        lambda: document("listing", listings),
+        lambda: listing_report(listings, out.width, args.raw_names),
+        lambda: document("listing", "listing", listings),
     )
     return 0
 

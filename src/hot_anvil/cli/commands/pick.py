@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_measuring, how_to_measure, names_of, open_to_measure, share
+from hot_anvil.cli.options import add_measuring, measure_options, names_of, open_to_measure, share
 from hot_anvil.cli.output import Output, document
 
 
@@ -25,23 +25,22 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Do the whole job; exit code 1 when a snippet has nothing correct to pick, or too slow."""
-    from hot_anvil.system.measure.machine import environment_notes
-    from hot_anvil.usecases.picking import slower_than
+    from hot_anvil.api import environment
     from hot_anvil.views.text.measure import slower_lines
-    from hot_anvil.views.text.pick import pick_sheet
+    from hot_anvil.views.text.pick import pick_report
 
-    workshop = open_to_measure(args, out)
-    notes = () if args.outside else environment_notes()
-    picked = workshop.pick(args.snippet, how_to_measure(args), args.call_seconds)
+    anvil = open_to_measure(args, out)
+    notes = () if args.imported else environment()
+    picked = anvil.pick(args.snippet, measure_options(args), args.call_seconds)
     limit = args.fail_if_slower_than
     slower = [
         row
-        for item in picked
-        for row in slower_than(workshop, item.measured, limit)
+        for item in (picked if limit else ())
+        for row in anvil.slower_than(item.measured, limit)
         if row.candidate == item.pick.choice
     ]
     out.answer(
-        lambda: slower_lines(pick_sheet(picked, notes, out.width), slower, limit),
-        lambda: document("pick", picked, notes, slower),
+        lambda: slower_lines(pick_report(picked, notes, out.width), slower, limit),
+        lambda: document("pick", "pick", picked, notes, slower),
     )
     return 0 if all(item.pick.choice for item in picked) and not slower else 1

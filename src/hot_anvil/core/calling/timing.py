@@ -10,7 +10,7 @@ from typing import NamedTuple
 from hot_anvil.core.calling.protocol import ON_LINE, Request, lay_out, request
 from hot_anvil.core.inputs.input_sets import InputSet
 
-_VISIT = struct.Struct("<HHBQ")
+_BATCH = struct.Struct("<HHBQ")
 
 
 class Asked(NamedTuple):
@@ -30,7 +30,7 @@ class Sample(NamedTuple):
     away: float  # seconds that the process was off the CPU meanwhile
 
 
-class Visit(NamedTuple):
+class Batch(NamedTuple):
     """What one visit saw."""
 
     probe: float  # seconds of a fixed piece of work just before
@@ -46,7 +46,7 @@ class First(NamedTuple):
     pages: int  # that had to be fetched meanwhile
 
 
-class Looks(NamedTuple):
+class Samples(NamedTuple):
     """Where the processor was while an entry was called."""
 
     start: int  # address of the program's first byte
@@ -97,10 +97,10 @@ def sample(slot: int, calls: int, seconds: float, between: float) -> Request:
     return (request("H", head),)
 
 
-def read_looks(payload: bytes) -> Looks:
+def read_samples(payload: bytes) -> Samples:
     """Read the answer to ``sample``."""
     start, calls, took, *places = struct.unpack(f"<{len(payload) // 8}Q", payload)
-    return Looks(start, calls, took / 1e9, tuple(places))
+    return Samples(start, calls, took / 1e9, tuple(places))
 
 
 def load(library: int, path: str) -> Request:
@@ -140,9 +140,9 @@ def calibrate(slot: int, seconds: float, alone: bool) -> Request:
     return (request("K", struct.pack("<HQB", slot, int(seconds * 1e9), alone)),)
 
 
-def visits(wanted: Sequence[Asked]) -> Request:
+def batches(wanted: Sequence[Asked]) -> Request:
     """Return the request for visits, one after the other."""
-    parts = b"".join(_VISIT.pack(*asked) for asked in wanted)
+    parts = b"".join(_BATCH.pack(*asked) for asked in wanted)
     return (request("V", struct.pack("<I", len(wanted)) + parts),)
 
 
@@ -164,7 +164,7 @@ def read_calibration(payload: bytes) -> tuple[int, float]:
     return calls, took / 1e9
 
 
-def read_visits(payload: bytes, wanted: Sequence[Asked]) -> list[Visit]:
+def read_batches(payload: bytes, wanted: Sequence[Asked]) -> list[Batch]:
     """Read the answer to ``visits``."""
     numbers = struct.unpack(f"<{len(payload) // 8}Q", payload)
     out, at = [], 0
@@ -174,6 +174,6 @@ def read_visits(payload: bytes, wanted: Sequence[Asked]) -> list[Visit]:
         samples = tuple(
             Sample(*(number / 1e9 for number in numbers[k : k + 3])) for k in range(at + 3, end, 3)
         )
-        out.append(Visit(probe / 1e9, restoring / 1e9, waits, samples))
+        out.append(Batch(probe / 1e9, restoring / 1e9, waits, samples))
         at = end
     return out

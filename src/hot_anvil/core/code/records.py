@@ -3,12 +3,14 @@
 import re
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
 
-EMITTED, LINKED = "emitted", "linked"  # the views of code
+View = Literal["emitted", "linked"]
+EMITTED: View = "emitted"  # the compiler's own text
+LINKED: View = "linked"  # the linked image, disassembled
 
 
 class Site(NamedTuple):
@@ -76,7 +78,7 @@ class Code(NamedTuple):
     files: tuple[str, ...]  # source files that instructions come from
     isa: str  # a folder of hot_anvil/core/arch
     titles: Mapping[str, str] = MappingProxyType({})  # symbol -> name as the source writes it
-    view: str = EMITTED
+    view: View = EMITTED
 
     def title(self, name: str) -> str:
         """Return a function's name as the source writes it, the symbol where that is not known."""

@@ -24,14 +24,14 @@ def pair_functions(
     ``entries`` (symbols) limits the comparison to these functions; empty means
     all. ``same_function`` pairs functions of different names: left -> right.
     """
-    twins = _twins(left, right, entries, same_function)
+    function_pairs = _twins(left, right, entries, same_function)
     if same_function:
-        lines = lines_by_votes(twins, lines)
-    return twins, lines
+        lines = lines_by_votes(function_pairs, lines)
+    return function_pairs, lines
 
 
 def by_source_line(
-    twins: Sequence[FunctionPair],
+    function_pairs: Sequence[FunctionPair],
     paired: Sequence[Sequence[Paired]],
     lines: LineMap,
     sources: Sources,
@@ -39,21 +39,25 @@ def by_source_line(
 ) -> Diff:
     """Return what was paired in each function by source line."""
     found: dict[Place, list[Part]] = {}
-    for twin, own in zip(twins, paired, strict=True):
+    for both, own in zip(function_pairs, paired, strict=True):
         for place, pairs, counts, state in own:
-            part = Part(twin.name, twin.title, pairs, *counts, state)
+            part = Part(both.name, both.title, pairs, *counts, state)
             found.setdefault(place, []).append(part)
     known = _Spots(lines, sources, left_sources)
     files = {file: k for k, file in enumerate(dict.fromkeys(place.file for place in found))}
     order = sorted(found, key=lambda place: (files[place.file], place.line, place.old))
     rows = tuple(_row(place, found[place], known) for place in order)
     totals = tuple(
-        FunctionTotal(twin.name, twin.title, _count(twin.left), _count(twin.right))
-        for twin in twins
+        FunctionTotal(both.name, both.title, _count(both.left), _count(both.right))
+        for both in function_pairs
     )
     counted = Counter(row.state for row in rows)
     states = {state: counted.get(state, 0) for state in STATES}
-    names = {t.name: t.left.owner for t in twins if t.left is not None and t.left.owner != t.name}
+    names = {
+        t.name: t.left.owner
+        for t in function_pairs
+        if t.left is not None and t.left.owner != t.name
+    }
     return Diff(rows, totals, states, names)
 
 

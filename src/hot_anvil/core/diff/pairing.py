@@ -175,15 +175,15 @@ def state_of(parts: Sequence[Part]) -> str:
     return MOVED if states <= {SAME, RENAMED, REORDERED, MOVED} else CHANGED
 
 
-def lines_by_votes(twins: Sequence[FunctionPair], lines: LineMap) -> LineMap:
+def lines_by_votes(function_pairs: Sequence[FunctionPair], lines: LineMap) -> LineMap:
     """Match source lines of functions that do the same through their instructions.
 
     Each line goes with the line that most of its instructions correspond to,
     if that holds in both directions.
     """
     votes: Counter[tuple[tuple[str, int], tuple[str, int]]] = Counter()
-    for twin in twins:
-        left, right = twin.left, twin.right
+    for both in function_pairs:
+        left, right = both.left, both.right
         if left is None or right is None or left.isa != right.isa:
             continue
         for i, j in _align(left, range(len(left.items)), right, range(len(right.items))):
@@ -194,14 +194,16 @@ def lines_by_votes(twins: Sequence[FunctionPair], lines: LineMap) -> LineMap:
                 )
                 votes[(a.file, a.line), (c.file, c.line)] += weight
     made: dict[str, dict[int, Place]] = {file: dict(known) for file, known in lines.lines.items()}
-    mine = {(i.file, i.line) for t in twins if t.left for i in t.left.items if i.line > 0}
+    mine = {(i.file, i.line) for t in function_pairs if t.left for i in t.left.items if i.line > 0}
     taken: set[tuple[str, int]] = set()
     matched: dict[tuple[str, int], tuple[str, int]] = {}
     for (a_line, c_line), _ in sorted(votes.items(), key=lambda item: (-item[1], item[0])):
         if a_line[1] > 0 and c_line[1] > 0 and a_line not in matched and c_line not in taken:
             matched[a_line] = c_line
             taken.add(c_line)
-    theirs = {(i.file, i.line) for t in twins if t.right for i in t.right.items if i.line > 0}
+    theirs = {
+        (i.file, i.line) for t in function_pairs if t.right for i in t.right.items if i.line > 0
+    }
     matched |= _between(sorted(mine), sorted(theirs), matched)
     for file, line in sorted(mine):
         places = made.setdefault(file, {})

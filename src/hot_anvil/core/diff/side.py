@@ -16,7 +16,7 @@ class Remark(NamedTuple):
     text: str
 
 
-class Subject(NamedTuple):
+class Side(NamedTuple):
     """One side of a comparison."""
 
     name: str  # as the person calls it: "gcc:fast", "clamp_branch@gcc:fast", "before the edit"

@@ -5,9 +5,10 @@ from collections.abc import Callable, Collection, Iterable, Mapping
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
-from hot_anvil.core.code.records import Code
+from hot_anvil.core.code.records import Code, Instruction, parts_by_owner
 from hot_anvil.core.facts.expectation import Expectation, Wanted
 from hot_anvil.core.facts.records import (
+    ALL,
     FUNCTION_FACTS,
     LOOP_FACTS,
     MAIN,
@@ -16,6 +17,7 @@ from hot_anvil.core.facts.records import (
     LoopFacts,
     find,
 )  # fmt: skip
+from hot_anvil.core.facts.table import instructions_of
 from hot_anvil.core.names import did_you_mean, listed
 
 HELD, FAILED, UNKNOWN = "held", "failed", "not known"
@@ -172,3 +174,13 @@ def is_about(expectation: Expectation, names: Collection[str]) -> bool:
         for pattern in expectation.builds
         for name in names
     )
+
+
+def evidence(one: Expected, outcome: Outcome) -> list[tuple[int, Instruction]]:
+    """Return the instructions that show an outcome, with their places; none for all of them."""
+    code = one.codes.get(outcome.build)
+    symbol = one.symbols.get(outcome.expectation.entry, "")
+    if code is None or outcome.places == ALL:
+        return []
+    items = instructions_of(parts_by_owner(code.functions), symbol)
+    return [(k, items[k]) for k in outcome.places if k < len(items)]

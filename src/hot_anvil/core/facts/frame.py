@@ -2,12 +2,12 @@
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.facts.records import Fact
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 
 MOVED = "a register moves the stack pointer by what the code does not say"
 
 
-def frame_facts(side: Side) -> list[Fact]:
+def frame_facts(side: FunctionModel) -> list[Fact]:
     """Return the frame's size and the registers saved in it."""
     body = side.body
     if not body.arch.abi.stack:
@@ -36,7 +36,7 @@ def frame_facts(side: Side) -> list[Fact]:
     ]
 
 
-def _size(side: Side) -> tuple[int, list[int], str]:
+def _size(side: FunctionModel) -> tuple[int, list[int], str]:
     """Return the most bytes of stack in use at once, what takes them, and a note.
 
     What calls push (return addresses) is not counted.
@@ -63,7 +63,7 @@ def _size(side: Side) -> tuple[int, list[int], str]:
     return deepest, [k for k, by in moves.items() if by > 0], "; ".join(dict.fromkeys(notes))
 
 
-def _moves(side: Side, k: int) -> int:
+def _moves(side: FunctionModel, k: int) -> int:
     """Return by how many bytes an instruction makes the frame larger."""
     frame, texts, kind = side.body.arch.abi.frame, side.body.texts, side.effects[k].kind
     if kind in (b.PUSH, b.POP):
@@ -73,7 +73,7 @@ def _moves(side: Side, k: int) -> int:
     return frame.step(texts[k], texts[k + 1] if k + 1 < len(texts) else "")
 
 
-def _constant_before(side: Side, k: int) -> int | None:
+def _constant_before(side: FunctionModel, k: int) -> int | None:
     """Return the constant that the last register an instruction names was just set to."""
     syntax = side.body.arch.syntax
     text = side.body.items[k].operands[0 if syntax.destination_last else -1]
@@ -85,7 +85,7 @@ def _constant_before(side: Side, k: int) -> int | None:
     return None
 
 
-def _red_zone(side: Side, size: int) -> int:
+def _red_zone(side: FunctionModel, size: int) -> int:
     """Return the bytes below the stack pointer that a leaf function uses, where it may."""
     below = side.body.arch.abi.frame.below
     if below is None or side.calls:
@@ -101,7 +101,7 @@ def _red_zone(side: Side, size: int) -> int:
     return max(-lowest - size, 0)
 
 
-def _deepest(side: Side, moves: dict[int, int]) -> int:
+def _deepest(side: FunctionModel, moves: dict[int, int]) -> int:
     """Return the deepest the stack gets, over all blocks in the order they are reached."""
     body = side.body
     if not moves:
@@ -123,7 +123,7 @@ def _deepest(side: Side, moves: dict[int, int]) -> int:
     return deepest
 
 
-def _saved(side: Side) -> list[tuple[int, list[str]]]:
+def _saved(side: FunctionModel) -> list[tuple[int, list[str]]]:
     """Return the instructions that save registers, with the registers."""
     out = []
     abi, family = side.body.arch.abi, side.body.arch.syntax.family
@@ -146,7 +146,7 @@ def _saved(side: Side) -> list[tuple[int, list[str]]]:
     return out
 
 
-def _is_kept(side: Side, name: str) -> bool:
+def _is_kept(side: FunctionModel, name: str) -> bool:
     """Tell whether a pushed register is one that a function must keep, or is popped again."""
     abi, family = side.body.arch.abi, side.body.arch.syntax.family
     if family(name)[0] not in abi.clobbered or name in abi.frame.link:

@@ -7,13 +7,13 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.helpers import ATOMIC_CALL, RETPOLINE
 from hot_anvil.core.asm.listing import Sources
 from hot_anvil.core.facts.records import ALL, Fact
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import CHECKED_COPY, COUNTING, HEAP, PANIC, SANITISER, STACK_GUARD
 
 Titles = Mapping[str, str]
 
 
-def size_facts(side: Side, size: int | None) -> list[Fact]:
+def size_facts(side: FunctionModel, size: int | None) -> list[Fact]:
     """Return instructions, bytes (``size``, where it is known from the object) and padding."""
     if size is None and len(side) and all(i.size >= 0 for i in side.body.items):
         size = sum(i.size for i in side.body.items)
@@ -25,7 +25,7 @@ def size_facts(side: Side, size: int | None) -> list[Fact]:
     ]
 
 
-def _padding(side: Side) -> Fact:
+def _padding(side: FunctionModel) -> Fact:
     items = side.body.items
     fillers = side.body.arch.syntax.fillers
     texts = side.body.texts
@@ -36,7 +36,7 @@ def _padding(side: Side) -> Fact:
     return Fact("padding", count + sum(gaps.values()), tuple(sorted({*found, *gaps})))
 
 
-def _gaps(side: Side) -> dict[int, int]:
+def _gaps(side: FunctionModel) -> dict[int, int]:
     """Return the bytes that an assembler put before instructions to align them."""
     out = {}
     data, starts = side.body.data_bytes, set(side.body.starts)
@@ -50,7 +50,7 @@ def _gaps(side: Side) -> dict[int, int]:
     return out
 
 
-def call_facts(side: Side, titles: Titles, bodies: Collection[str]) -> list[Fact]:
+def call_facts(side: FunctionModel, titles: Titles, bodies: Collection[str]) -> list[Fact]:
     """Return what is called, inlined, not inlined; ``bodies``: functions of this source."""
     calls = []
     for k, done in enumerate(side.effects):
@@ -84,7 +84,7 @@ def short_title(title: str) -> str:
     return title if "operator()" in title else title.partition("(")[0]
 
 
-def _inlined(side: Side) -> Fact:
+def _inlined(side: FunctionModel) -> Fact:
     groups: dict[tuple[str, int], list[int]] = {}
     for k, item in enumerate(side.body.items):
         if item.function:
@@ -95,7 +95,7 @@ def _inlined(side: Side) -> Fact:
     return Fact("inlined", tuple(words), tuple(k for found in groups.values() for k in found))
 
 
-def recursion_fact(side: Side, sources: Sources, title: str) -> Fact | None:
+def recursion_fact(side: FunctionModel, sources: Sources, title: str) -> Fact | None:
     """Return whether a function calls itself, or did in its source; None when it never did."""
     own = [k for k in side.of((b.CALL,)) if side.effects[k].target == side.body.owner]
     if own:
@@ -124,7 +124,7 @@ def _code(line: str) -> str:
     return re.sub(r'"(?:\\.|[^"])*"|//.*|/\*.*?\*/', "", line)
 
 
-def guard_facts(side: Side) -> list[Fact]:
+def guard_facts(side: FunctionModel) -> list[Fact]:
     """Return what the compiler added to guard, checks, atomics, assembly, tables, divisions."""
     probe = side.body.arch.abi.frame.probe
     named = [
@@ -161,7 +161,7 @@ def guard_facts(side: Side) -> list[Fact]:
     ]
 
 
-def _ends_like_return(side: Side, k: int) -> bool:
+def _ends_like_return(side: FunctionModel, k: int) -> bool:
     """Tell whether an indirect jump is a tail call: the frame is gone, and nothing follows."""
     following = side.body.next_blocks[side.body.block_of[k]]
     return not following

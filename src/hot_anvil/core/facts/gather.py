@@ -11,7 +11,7 @@ from hot_anvil.core.facts.loops import loop_facts
 from hot_anvil.core.facts.records import FUNCTION_FACTS, Fact, FunctionFacts, to_plain
 from hot_anvil.core.facts.values import is_void, outcome_facts
 from hot_anvil.core.model.control_flow import Body
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.parallel import Spread, in_order
 
 _ORDER = {name: place for place, name in enumerate(FUNCTION_FACTS)}
@@ -50,7 +50,7 @@ def facts_of(
     bodies: Collection[str] = (),
 ) -> FunctionFacts:
     """Return the facts of one function; ``bodies``: functions that stand in the same code."""
-    side = Side(body, None, ())
+    side = FunctionModel(body, None, ())
     title = titles.get(body.owner, body.owner)
     file, line = body.begins
     facts = list(_function_facts(side, titles, sources, size, bodies, title))
@@ -61,7 +61,7 @@ def facts_of(
 
 
 def _function_facts(
-    side: Side,
+    side: FunctionModel,
     titles: Mapping[str, str],
     sources: Sources,
     size: int | None,

@@ -9,7 +9,7 @@ from hot_anvil.core.code.records import Instruction, Site
 from hot_anvil.core.facts.functions import short_title
 from hot_anvil.core.facts.records import MAIN, REST, Fact, LoopFacts
 from hot_anvil.core.facts.timing import only_time
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.passes import Pass, pass_of, test_of
 from hot_anvil.core.model.streams import Stream, counter_steps, streams
 from hot_anvil.core.model.vectors import is_vector_loop, shape_of
@@ -18,7 +18,7 @@ _MOST = 64  # copies that unrolling is taken for at most
 
 
 def loop_facts(
-    side: Side, titles: Mapping[str, str], returns_nothing: bool
+    side: FunctionModel, titles: Mapping[str, str], returns_nothing: bool
 ) -> tuple[LoopFacts, ...]:
     """Return the facts of every loop of a function, outer ones first."""
     loops = side.loops
@@ -44,7 +44,7 @@ def loop_facts(
     return tuple(out)
 
 
-def lines_of(side: Side, number: int) -> tuple[str, int, int]:
+def lines_of(side: FunctionModel, number: int) -> tuple[str, int, int]:
     """Return (file, first, last line) of a loop's own code.
 
     Of code inlined into the function, or into the loop, only what stands
@@ -73,7 +73,9 @@ def _written(item: Instruction) -> tuple[str, int, tuple[Site, ...]]:
     return item.file, item.line, item.chain
 
 
-def _mains(side: Side, ranges: Sequence[tuple[str, int, int]], kinds: Sequence[bool]) -> list[int]:
+def _mains(
+    side: FunctionModel, ranges: Sequence[tuple[str, int, int]], kinds: Sequence[bool]
+) -> list[int]:
     """Return for each loop the one that does most of the same source loop."""
     out = list(range(len(ranges)))
     order = sorted(out, key=lambda n: (not kinds[n], -_weight(side, n)))
@@ -85,11 +87,13 @@ def _mains(side: Side, ranges: Sequence[tuple[str, int, int]], kinds: Sequence[b
     return out
 
 
-def _weight(side: Side, number: int) -> int:
+def _weight(side: FunctionModel, number: int) -> int:
     return len(side.own(number))
 
 
-def _same_source(side: Side, one: int, other: int, ranges: Sequence[tuple[str, int, int]]) -> bool:
+def _same_source(
+    side: FunctionModel, one: int, other: int, ranges: Sequence[tuple[str, int, int]]
+) -> bool:
     loops = side.loops
     if loops[one].blocks & loops[other].blocks or loops[one].depth != loops[other].depth:
         return False
@@ -100,7 +104,7 @@ def _same_source(side: Side, one: int, other: int, ranges: Sequence[tuple[str, i
     return chains[0] == chains[1]
 
 
-def _around(side: Side, number: int) -> int:
+def _around(side: FunctionModel, number: int) -> int:
     """Return the number, from 1, of the innermost loop around one; 0 for none."""
     blocks = side.loops[number].blocks
     outer = [n for n, loop in enumerate(side.loops) if blocks < loop.blocks]
@@ -108,7 +112,7 @@ def _around(side: Side, number: int) -> int:
 
 
 def _facts(
-    side: Side, number: int, vector: bool, titles: Mapping[str, str], returns_nothing: bool
+    side: FunctionModel, number: int, vector: bool, titles: Mapping[str, str], returns_nothing: bool
 ) -> list[Fact]:
     one = pass_of(side.body, number)
     places = one.places
@@ -142,7 +146,7 @@ def _facts(
     return facts
 
 
-def _vector(side: Side, number: int, vector: bool, found: Sequence[Stream]) -> Fact:
+def _vector(side: FunctionModel, number: int, vector: bool, found: Sequence[Stream]) -> Fact:
     """Return how many lanes the calculations of a loop have that goes through arrays so.
 
     A loop that goes on by single elements, and packs some of its work, is scalar.
@@ -176,7 +180,7 @@ def _vector(side: Side, number: int, vector: bool, found: Sequence[Stream]) -> F
     return Fact("vector", shape.lanes, tuple(packed), words)
 
 
-def _scalar_work(side: Side, own: Sequence[int]) -> list[int]:
+def _scalar_work(side: FunctionModel, own: Sequence[int]) -> list[int]:
     """Return the scalar calculations of a pass, what only counts left out."""
     counting = counter_steps(side, own)
     return [
@@ -184,7 +188,7 @@ def _scalar_work(side: Side, own: Sequence[int]) -> list[int]:
     ]
 
 
-def _unrolled(side: Side, one: Pass, found: Sequence[Stream], vector: bool) -> Fact:
+def _unrolled(side: FunctionModel, one: Pass, found: Sequence[Stream], vector: bool) -> Fact:
     """Return how many elements, or vectors, of each array a pass handles, with its evidence."""
     if found:
         best = min(found, key=lambda stream: stream.copies)
@@ -215,7 +219,7 @@ def _unrolled(side: Side, one: Pass, found: Sequence[Stream], vector: bool) -> F
     return Fact("unrolled", 1, (), "no", "no access to count by; no repeated work")
 
 
-def _repeated(side: Side, places: Sequence[int]) -> tuple[int, tuple[int, ...]]:
+def _repeated(side: FunctionModel, places: Sequence[int]) -> tuple[int, tuple[int, ...]]:
     """Return how often work without memory stands in a pass, going by its counter's step."""
     steps = counter_steps(side, places)
     count = max((abs(by) for by in steps.values()), default=1)

@@ -1,7 +1,7 @@
 """Loops in which nothing but time passes: their duration is the compiler's choice."""
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 
 _HARMLESS = frozenset((
     b.MOVE, b.CONSTANT, b.ADDRESS, b.EXTEND, b.ADD, b.SUB, b.SHIFT, b.LOGIC, b.COMPARE, b.BRANCH,
@@ -9,7 +9,7 @@ _HARMLESS = frozenset((
 ))  # fmt: skip
 
 
-def only_time(side: Side, loop: int, returns_nothing: bool) -> bool:
+def only_time(side: FunctionModel, loop: int, returns_nothing: bool) -> bool:
     """Tell whether a loop has no effect: no memory but the stack's, no result used behind it.
 
     ``returns_nothing``: what stands in the registers for a result at the end
@@ -31,7 +31,11 @@ def only_time(side: Side, loop: int, returns_nothing: bool) -> bool:
 
 
 def _used_behind(
-    side: Side, loop: int, results: frozenset[str], slots: set[b.Memory], returns_nothing: bool
+    side: FunctionModel,
+    loop: int,
+    results: frozenset[str],
+    slots: set[b.Memory],
+    returns_nothing: bool,
 ) -> bool:
     """Tell whether a register or slot that a loop wrote is read after it."""
     body, blocks = side.body, side.body.loops[loop].blocks

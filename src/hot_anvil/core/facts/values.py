@@ -8,13 +8,13 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.values import joined
 from hot_anvil.core.facts.records import ALL, Fact
 from hot_anvil.core.model.control_flow import Body
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 
 _VOID = re.compile(r"\bvoid\s+(?:\w+\s+)*(?:\w+::)*$")
 _FLOATS = {32: ("<f", 4), 64: ("<d", 8)}
 
 
-def outcome_facts(side: Side) -> list[Fact]:
+def outcome_facts(side: FunctionModel) -> list[Fact]:
     """Return whether a function is empty, and the constant that is all it returns."""
     neither = [Fact("empty", False), Fact("constant", None, (), "-")]
     work = _work(side)
@@ -30,7 +30,7 @@ def outcome_facts(side: Side) -> list[Fact]:
     return [Fact("empty", False), Fact("constant", value, setting, str(value))]
 
 
-def _work(side: Side) -> list[int] | None:
+def _work(side: FunctionModel) -> list[int] | None:
     """Return what a function does in one straight line to its return; None if it is not one."""
     body = side.body
     if not len(side) or b.BRANCH in side.by_kind or b.ATOMIC in side.by_kind:
@@ -57,7 +57,7 @@ def _work(side: Side) -> list[int] | None:
     return None
 
 
-def _evaluate(side: Side, work: list[int]) -> dict[str, int | str] | None:
+def _evaluate(side: FunctionModel, work: list[int]) -> dict[str, int | str] | None:
     """Return what registers hold after constant instructions; None if there are others."""
     known: dict[str, int | str] = {}
     for k in work:
@@ -74,7 +74,7 @@ def _evaluate(side: Side, work: list[int]) -> dict[str, int | str] | None:
     return known
 
 
-def _value(side: Side, k: int, known: dict[str, int | str]) -> int | str | None:
+def _value(side: FunctionModel, k: int, known: dict[str, int | str]) -> int | str | None:
     done, item = side.effects[k], side.body.items[k]
     semantics = side.body.arch.semantics
     if done.loads:
@@ -118,7 +118,7 @@ def _bytes(directives: str) -> Iterator[bytes]:
             yield (value & (1 << 8 * sizes[directive]) - 1).to_bytes(sizes[directive], "little")
 
 
-def _result(side: Side, known: dict[str, int | str]) -> int | str | None:
+def _result(side: FunctionModel, known: dict[str, int | str]) -> int | str | None:
     abi = side.body.arch.abi
     if not abi.wide_results:
         own = [known[family] for family in sorted(abi.results) if family in known]

@@ -14,7 +14,7 @@ from hot_anvil.core.config.expressions import names_in
 from hot_anvil.core.config.reading_checks import read_input
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.inputs.fills import Fill, is_fill, parse_fill, random_for
-from hot_anvil.core.inputs.spec import Wanted
+from hot_anvil.core.inputs.spec import InputSpec
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -24,7 +24,7 @@ _VARIANTS = {"equal": 1, "range_ends": 2, "type_ends": 5, "special": 5}
 _RANDOM = ("uniform", "normal", "ramp")
 
 
-def edge_sets(snippet: Snippet, signatures: Sequence[Signature]) -> list[Wanted]:
+def edge_sets(snippet: Snippet, signatures: Sequence[Signature]) -> list[InputSpec]:
     """Return the edge input sets of a snippet, the same for all its entries."""
     smallest = {name: min(values) for name, values in snippet.sweep.items()}
     parameters = _by_name(signatures)
@@ -32,15 +32,15 @@ def edge_sets(snippet: Snippet, signatures: Sequence[Signature]) -> list[Wanted]
     made = []
     for name, bytes_each in tied.items():
         for kind, sizes in (("empty", [0]), ("one", [1]), ("sizes", odd_sizes(bytes_each))):
-            made += [Wanted(smallest, 1, kind, {name: size}) for size in sizes]
+            made += [InputSpec(smallest, 1, kind, {name: size}) for size in sizes]
     for kind, variants in _VARIANTS.items():
         shaped = _shaped_names(kind, snippet, parameters)
         if shaped:
             single = any(p.type.kind != "pointer" for n in shaped for p in parameters[n])
             count = variants if single else 1
-            made += [Wanted(smallest, v + 1, kind, {}, shaped, v) for v in range(count)]
+            made += [InputSpec(smallest, v + 1, kind, {}, shaped, v) for v in range(count)]
     off = snippet.not_promised
-    return [wanted for wanted in made if wanted.edge not in off and "all" not in off]
+    return [spec for spec in made if spec.edge not in off and "all" not in off]
 
 
 def odd_sizes(bytes_each: int) -> list[int]:
@@ -51,21 +51,21 @@ def odd_sizes(bytes_each: int) -> list[int]:
 
 
 def shape(
-    values: "NDArray[Any]", fill: Fill, leaf: Leaf, wanted: Wanted, name: str
+    values: "NDArray[Any]", fill: Fill, leaf: Leaf, spec: InputSpec, name: str
 ) -> "NDArray[Any]":
     """Return the values of a fill as an edge wants them; as they are where it has no say."""
     import numpy as np
 
-    if not len(values) or not applies(wanted.edge, fill, leaf):
+    if not len(values) or not applies(spec.edge, fill, leaf):
         return values
-    if wanted.edge == "equal":
+    if spec.edge == "equal":
         return np.full_like(values, values[0])
-    random = random_for(wanted.seed, name)
-    ends = _ENDS[wanted.edge](values, fill, leaf)
-    picked = ends[(np.arange(len(values)) + wanted.variant) % len(ends)]
+    random = random_for(spec.seed, name)
+    ends = _ENDS[spec.edge](values, fill, leaf)
+    picked = ends[(np.arange(len(values)) + spec.variant) % len(ends)]
     beyond = random.integers(0, len(ends), len(values))
     mixed = np.where(np.arange(len(values)) < 2 * len(ends), picked, ends[beyond])
-    if wanted.edge == "special" and len(values) > 1:
+    if spec.edge == "special" and len(values) > 1:
         mixed = np.where(random.integers(0, 2, len(values)) == 0, mixed, values)
     return mixed.astype(values.dtype)
 

@@ -10,7 +10,7 @@ from hot_anvil.core.config.reading_checks import read_input
 from hot_anvil.core.config.records import Bench, Input, Snippet
 from hot_anvil.core.inputs.edges import shape
 from hot_anvil.core.inputs.fills import Files, elements_in, fill_array, is_fill, parse_fill
-from hot_anvil.core.inputs.spec import Wanted
+from hot_anvil.core.inputs.spec import InputSpec
 from hot_anvil.core.inputs.template import how_to_give
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
@@ -34,19 +34,19 @@ class Argument(NamedTuple):
 class InputSet(NamedTuple):
     """One assignment of values to the parameters of an entry."""
 
-    wanted: Wanted
+    spec: InputSpec
     arguments: tuple[Argument, ...]
 
     @property
     def label(self) -> str:
         """What tells it from the other sets of a snippet."""
-        return self.wanted.label
+        return self.spec.label
 
 
 class _Making(NamedTuple):
     """What the values of one input set are made from."""
 
-    wanted: Wanted
+    spec: InputSpec
     inputs: Mapping[str, object]
     known: Names
     names: Sequence[str]
@@ -58,7 +58,7 @@ def make_input_set(
     bench: Bench,
     snippet: Snippet,
     signature: Signature,
-    wanted: Wanted,
+    spec: InputSpec,
     files: Files,
     made: dict[Parameter, Argument] | None = None,
 ) -> InputSet:
@@ -71,17 +71,17 @@ def make_input_set(
     """
     inputs = snippet.inputs
     where = f"{bench.file}: snippet {snippet.name}: inputs"
-    if wanted.case >= 0:
-        inputs = {**inputs, **snippet.cases[wanted.case].inputs}
-        where = f"{bench.file}: snippet {snippet.name}: case {wanted.case + 1}: inputs"
+    if spec.case >= 0:
+        inputs = {**inputs, **snippet.cases[spec.case].inputs}
+        where = f"{bench.file}: snippet {snippet.name}: case {spec.case + 1}: inputs"
     check_inputs(bench, snippet._replace(inputs=inputs), signature)
     plain = {k: v for k, v in inputs.items() if isinstance(v, int | float)}
-    numbers = {**plain, **wanted.point, **wanted.numbers}
-    if wanted.case >= 0:  # a case's own numbers go before the sweep's
-        own = snippet.cases[wanted.case].inputs
+    numbers = {**plain, **spec.point, **spec.numbers}
+    if spec.case >= 0:  # a case's own numbers go before the sweep's
+        own = snippet.cases[spec.case].inputs
         numbers |= {k: v for k, v in own.items() if isinstance(v, int | float)}
     names = [parameter.name for parameter in signature.parameters]
-    making = _Making(wanted, inputs, numbers, names, files, where)
+    making = _Making(spec, inputs, numbers, names, files, where)
     made = {} if made is None else made
     arguments = []
     for parameter in signature.parameters:
@@ -98,7 +98,7 @@ def make_input_set(
                 raise RequestError(f"{where}.{argument.name}: offset lies outside {shared.name}.")
             writable = shared.writable or argument.writable
             arguments[argument.target] = shared._replace(writable=writable)
-    return InputSet(wanted, tuple(arguments))
+    return InputSet(spec, tuple(arguments))
 
 
 def check_inputs(bench: Bench, snippet: Snippet, signature: Signature) -> None:
@@ -148,7 +148,7 @@ def _argument(parameter: Parameter, making: _Making, file: str) -> Argument:
         raise RequestError(f"{where}: {kind.name} is one value: it takes no count and no alias.")
     if kind.kind == "struct" and given.value is not None:
         raise RequestError(f"{where}: a {kind.name} needs members = {{ name = value, ... }}.")
-    fixed = making.wanted.numbers.get(parameter.name)
+    fixed = making.spec.numbers.get(parameter.name)
     if fixed is not None and isinstance(given.value, int | float):
         given = given._replace(value=fixed)
     data = _contents(kind, given, 1, parameter.name, making, where)
@@ -219,9 +219,9 @@ def _numbers(  # type: ignore[no-untyped-def]
 
     if isinstance(spec, str) and is_fill(spec):
         fill = parse_fill(spec, where)
-        wanted = making.wanted
-        values = fill_array(fill, leaf, count, wanted.seed, label, making.files, where)
-        return shape(values, fill, leaf, wanted, label) if name in wanted.shaped else values
+        asked = making.spec
+        values = fill_array(fill, leaf, count, asked.seed, label, making.files, where)
+        return shape(values, fill, leaf, asked, label) if name in asked.shaped else values
     value = evaluate(spec, making.known, where) if isinstance(spec, str) else spec
     if leaf.kind in ("int", "uint"):
         limits = np.iinfo(leaf.dtype)

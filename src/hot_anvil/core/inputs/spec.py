@@ -14,7 +14,7 @@ Point = Mapping[str, int]
 NO_NUMBERS: Point = MappingProxyType({})
 
 
-class Wanted(NamedTuple):
+class InputSpec(NamedTuple):
     """One input set to make."""
 
     point: Point
@@ -51,11 +51,11 @@ def sweep_points(snippet: Snippet) -> tuple[Point, ...]:
     return tuple(dict(zip(names, values, strict=True)) for values in product)
 
 
-def own_sets(snippet: Snippet) -> list[Wanted]:
+def own_sets(snippet: Snippet) -> list[InputSpec]:
     """Return the input sets that the bench asks for: sweep points with every seed, and cases."""
     points = sweep_points(snippet)
     given = [value for value in snippet.inputs.values() if isinstance(value, Mapping)]
     only_numbers = given and not any("count" in table or "alias" in table for table in given)
     seeds = SEEDS_OF_NUMBERS if only_numbers else SEEDS
-    wanted = [Wanted(point, seed + 1) for point in points for seed in range(seeds)]
-    return [*wanted, *(Wanted(points[0], 1, case=number) for number in range(len(snippet.cases)))]
+    spec = [InputSpec(point, seed + 1) for point in points for seed in range(seeds)]
+    return [*spec, *(InputSpec(points[0], 1, case=number) for number in range(len(snippet.cases)))]

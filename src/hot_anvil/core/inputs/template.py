@@ -9,7 +9,7 @@ from hot_anvil.core.config.records import Bench, Snippet
 
 def how_to_give(bench: Bench, snippet: Snippet, signature: Signature) -> str:
     """Return what to paste for missing values: a stanza, or options for a bare source."""
-    text = stanza(snippet, [signature])
+    text = template(snippet, [signature])
     if bench.file.endswith(".toml"):
         return f"Put this into the bench and mend the values:\n\n{text}"
     options = []
@@ -22,7 +22,7 @@ def how_to_give(bench: Bench, snippet: Snippet, signature: Signature) -> str:
     return "Give them as options and mend the values:\n\n" + " \\\n".join(options)
 
 
-def stanza(snippet: Snippet, signatures: Sequence[Signature]) -> str:
+def template(snippet: Snippet, signatures: Sequence[Signature]) -> str:
     """Return TOML to paste: a first guess of values for every parameter without one."""
     parameters = {p.name: p for s in signatures for p in s.parameters}
     counts = [p.name for p in parameters.values() if _looks_like_count(p)]

@@ -11,8 +11,8 @@ from hot_anvil.core.measure.summary import (
     ON_LOAD,
     SLOWER,
     TIED,
-    Against,
-    Standing,
+    Comparison,
+    Summary,
 )
 from hot_anvil.core.verify.verdicts import CORRECT, Verdict
 
@@ -34,7 +34,9 @@ class Ranked(NamedTuple):
 
     rank: int | None  # 1 for the best and all tied with it; None without enough data
     candidate: str
-    against: Against  # the fastest one; its word is "best", "tied", "slower" or "not enough data"
+    against: (
+        Comparison  # the fastest one; its word is "best", "tied", "slower" or "not enough data"
+    )
     same_as: str
     placement_spread: float | None  # time at its worst placement over time at its best
     cost: Cost
@@ -69,7 +71,7 @@ class Pick(NamedTuple):
 
 def pick(
     snippet: str,
-    standing: Standing | None,
+    summary: Summary | None,
     verdicts: Sequence[Verdict],
     costs: Mapping[str, Cost],
     prefer: Sequence[str] = PREFERENCES,
@@ -82,19 +84,19 @@ def pick(
     compile time, in the order given. ``share`` is what the entry takes of a
     whole program's time. ``standing`` is None when nothing was correct.
     """
-    ranked = standing.to_best if standing else {}
+    ranked = summary.to_best if summary else {}
     excluded = tuple(v for v in verdicts if v.verdict != CORRECT and v.candidate not in ranked)
-    if standing is None:
+    if summary is None:
         return Pick(snippet, None, (), (), excluded, "", "no candidate is correct", "")
     order = sorted(
-        standing.to_best,
-        key=lambda n: (n != standing.best, standing.to_best[n].told.ratio),
+        summary.to_best,
+        key=lambda n: (n != summary.best, summary.to_best[n].told.ratio),
     )
     ranking: list[Ranked] = []
     for place, name in enumerate(order, 1):
-        behind = behind_best(standing, name)
+        behind = behind_best(summary, name)
         rank = {SLOWER: place, NOT_ENOUGH: None}.get(behind.told.word, 1)
-        result = standing.result(name)
+        result = summary.result(name)
         ranking.append(
             Ranked(rank, name, behind, result.same_as, result.placement_spread, costs[name])
         )
@@ -108,7 +110,7 @@ def pick(
     own = next(v for v in verdicts if v.candidate == chosen)
     uncompared = own.why if own.verdict == CORRECT else f"it was not checked here: {own.why}"
     caution = "; ".join(filter(None, (uncompared, _caution(ranking, chosen))))
-    against = standing.result(chosen).against.told
+    against = summary.result(chosen).against.told
     gain = gain_of(against.ratio, share) if share else None
     return Pick(
         snippet, chosen, tied, tuple(ranking), excluded, costs[chosen].command, why, caution, gain
@@ -153,9 +155,9 @@ def _front(ranking: Sequence[Ranked]) -> set[str]:
     return {row.candidate for row in ranking if not dominated(row)}
 
 
-def behind_best(standing: Standing, candidate: str) -> Against:
+def behind_best(summary: Summary, candidate: str) -> Comparison:
     """Return a candidate against the best, where nothing is faster: what seems so is tied."""
-    against = standing.to_best[candidate]
+    against = summary.to_best[candidate]
     told = against.told
     return against._replace(told=told._replace(word=TIED)) if told.word == FASTER else against
 

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.code.records import Code, Function
-from hot_anvil.core.measure.summary import FASTER, SLOWER, TIED, Against
+from hot_anvil.core.measure.summary import FASTER, SLOWER, TIED, Comparison
 from hot_anvil.core.model.call_graph import folded_into, reached
 
 _LABEL = re.compile(r"\.L\w+")
@@ -23,7 +23,7 @@ class Body(NamedTuple):
     data_bytes: int  # that the build's code refers to by itself: tables, constants, variables
 
 
-class Likeness(NamedTuple):
+class CodeIdentity(NamedTuple):
     """One candidate beside the one it is compared with."""
 
     candidate: str
@@ -55,7 +55,9 @@ def _lines(function: Function, symbol: str) -> Sequence[str]:
     return out
 
 
-def compare(candidate: str, other: str, own: Body, theirs: Body, against: Against) -> Likeness:
+def compare(
+    candidate: str, other: str, own: Body, theirs: Body, against: Comparison
+) -> CodeIdentity:
     """Return what the instructions of two candidates say about their times."""
     same = own.instructions == theirs.instructions
     word = against.told.word
@@ -67,4 +69,4 @@ def compare(candidate: str, other: str, own: Body, theirs: Body, against: Agains
         text = f"the same instructions: not the code, but {' or '.join(rest)}"
     elif not same and word == TIED and not against.depends:
         text = "other instructions, same time"
-    return Likeness(candidate, other, same, text)
+    return CodeIdentity(candidate, other, same, text)

@@ -9,7 +9,7 @@ import math
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from hot_anvil.core.measure.measurements import Contest, position_of
+from hot_anvil.core.measure.measurements import Measurements, position_of
 from hot_anvil.core.measure.statistics import (
     ALPHA,
     Blocked,
@@ -43,18 +43,20 @@ EQUAL = Between(Blocked(Estimate(0.0, 0.0), 0.0, 0.0, ()), None, None, None)
 class Differences:
     """Differences of any two columns of one contest, or averaged over several."""
 
-    def __init__(self, contests: Sequence[Contest]) -> None:
+    def __init__(self, all_measurements: Sequence[Measurements]) -> None:
         import numpy as np
 
-        self.count = len(contests[0].candidates)
+        self.count = len(all_measurements[0].candidates)
         self._alpha = pair_alpha(self.count)
-        generations = contests[0].generations
+        generations = all_measurements[0].generations
         self.placements = np.array([g.placement for g in generations])
-        self.twin_of = [[g.twin_of for g in contest.generations] for contest in contests]
-        self._logs = [_cube(contest, lambda g: g.times) for contest in contests]
-        self._quiet = [_quiet(contest) for contest in contests]
-        names = contests[0].candidates
-        self._aligned = {k for k, name in enumerate(names) if name in contests[0].aligned}
+        self.control_of = [
+            [g.control_of for g in measurements.generations] for measurements in all_measurements
+        ]
+        self._logs = [_cube(measurements, lambda g: g.times) for measurements in all_measurements]
+        self._quiet = [_quiet(measurements) for measurements in all_measurements]
+        names = all_measurements[0].candidates
+        self._aligned = {k for k, name in enumerate(names) if name in all_measurements[0].aligned}
 
     def differences(self, a: int, b: int, kept: str = "") -> "NDArray[Any]":
         """Return log t_a - log t_b of each generation, NaN where one was not measured.
@@ -100,12 +102,12 @@ class Differences:
         """Return the difference between candidates and their own twins."""
         import numpy as np
 
-        twin = self.count
+        control = self.count
         per_contest = []
-        for number, twins in enumerate(self.twin_of):
+        for number, controls in enumerate(self.control_of):
             logs = self._logs[number]
-            own = np.stack([logs[g, :, k] for g, k in enumerate(twins)])
-            per_contest.append(_median(logs[:, :, twin] - own))
+            own = np.stack([logs[g, :, k] for g, k in enumerate(controls)])
+            per_contest.append(_median(logs[:, :, control] - own))
         values, placements = self._known(np.mean(per_contest, axis=0))
         if not len(values):  # nothing was measured twice
             return Estimate(0.0, 0.0)
@@ -115,10 +117,10 @@ class Differences:
     @property
     def busy_share(self) -> float:
         """The share of visits during which the machine was busy."""
-        visits = [
+        batches = [
             ~quiet[~self._nan(logs)] for quiet, logs in zip(self._quiet, self._logs, strict=True)
         ]
-        return float(sum(v.sum() for v in visits) / max(sum(v.size for v in visits), 1))
+        return float(sum(v.sum() for v in batches) / max(sum(v.size for v in batches), 1))
 
     def placement_spread(self, k: int) -> float | None:
         """Return a candidate's time at its worst placement over that at its best.
@@ -156,24 +158,26 @@ class Differences:
         return trimmed_interval(known, self._alpha) if len(known) >= _FEWEST else None
 
 
-def _cube(contest: Contest, rows: Callable[[Any], Sequence[Sequence[float]]]) -> "NDArray[Any]":
+def _cube(
+    measurements: Measurements, rows: Callable[[Any], Sequence[Sequence[float]]]
+) -> "NDArray[Any]":
     """Return logarithms, shape (generations, rounds, columns), NaN where nothing was measured."""
     import numpy as np
 
-    most = max(len(rows(g)) for g in contest.generations)
-    cube = np.full((len(contest.generations), most, len(contest.candidates) + 1), np.nan)
-    for number, generation in enumerate(contest.generations):
+    most = max(len(rows(g)) for g in measurements.generations)
+    cube = np.full((len(measurements.generations), most, len(measurements.candidates) + 1), np.nan)
+    for number, generation in enumerate(measurements.generations):
         own = rows(generation)
         if own:
             cube[number, : len(own)] = np.log(np.array(own))
     return cube
 
 
-def _quiet(contest: Contest) -> "NDArray[Any]":
+def _quiet(measurements: Measurements) -> "NDArray[Any]":
     """Return which visits were made while the machine was quiet, in the cube's shape."""
     import numpy as np
 
-    probes = _cube(contest, lambda g: g.probes)
+    probes = _cube(measurements, lambda g: g.probes)
     known = probes[~np.isnan(probes)]
     if not known.size:
         return np.ones(probes.shape, dtype=bool)

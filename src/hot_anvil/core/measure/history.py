@@ -17,7 +17,7 @@ from hot_anvil.core.measure.summary import (
     NOT_ENOUGH,
     SLOWER,
     TIED,
-    Standing,
+    Summary,
     Told,
 )
 
@@ -60,7 +60,7 @@ class State(NamedTuple):
     baseline: str
     entries: tuple[Entry, ...]
     floor: float  # log ratio
-    outside: str  # file of times that something else measured, "" for measured here
+    imported: str  # file of times that something else measured, "" for measured here
 
     def entry(self, candidate: str) -> Entry | None:
         """Return the entry of a candidate, None where it was not measured."""
@@ -88,16 +88,16 @@ class Compared(NamedTuple):
 
 
 def state_document(
-    standing: Standing,
+    summary: Summary,
     baseline: str,
     makers: Mapping[str, Maker],
     machine: tuple[str, str],
-    outside: str,
+    imported: str,
 ) -> dict[str, Any]:
     """Return a measurement as plain data, to be kept."""
-    first = standing.results[0]
+    first = summary.results[0]
     entries = []
-    for result in (row for row in standing.results if row.candidate in makers):
+    for result in (row for row in summary.results if row.candidate in makers):
         told = result.against.told
         row = Entry(
             result.candidate,
@@ -115,8 +115,8 @@ def state_document(
         "machine_text": machine[1],
         "inputs": first.inputs,
         "baseline": baseline,
-        "floor": _plain(standing.floor),
-        "outside": outside,
+        "floor": _plain(summary.floor),
+        "imported": imported,
         "entries": [{k: _plain(v) for k, v in row.items()} for row in entries],
     }
 
@@ -135,7 +135,7 @@ def read_state(number: int, at: float, snippet: str, document: Mapping[str, Any]
     return State(
         number=number, at=at, snippet=snippet, entries=entries,
         floor=_known(document["floor"]),
-        outside=document["outside"], **named,
+        imported=document.get("imported", document.get("outside", "")), **named,
     )  # fmt: skip
 
 
@@ -153,7 +153,7 @@ def compare_states(before: State, after: State) -> Compared:
     """Compare two states of a snippet at one size."""
     names = list(dict.fromkeys(e.candidate for s in (before, after) for e in s.entries))
     why = ""
-    if before.machine != after.machine or bool(before.outside) != bool(after.outside):
+    if before.machine != after.machine or bool(before.imported) != bool(after.imported):
         why = "they were measured on different machines: their times are not compared"
     same = [name for name in names if _same_code(before.entry(name), after.entry(name))]
     yardstick = next((n for n in (before.baseline, after.baseline, *same) if n in same), "")

@@ -18,7 +18,7 @@ K = TypeVar("K")
 class Share(NamedTuple):
     """A share of all looks."""
 
-    looks: int
+    samples: int
     share: float
     error: float  # half width of its interval, as a share
 
@@ -46,7 +46,7 @@ class Hotspots(NamedTuple):
     candidate: str
     inputs: str
     seconds_per_call: float  # while it was looked at
-    looks: int
+    samples: int
     processes: int
     functions: tuple[tuple[str, Share], ...]  # the most first; those of libraries by name too
     lines: tuple[HotLine, ...]  # in the order of the source
@@ -104,9 +104,9 @@ def make_hotspots(
             lost["other code of the program"] += rows[_NOWHERE]
         functions.append(Counter(lost))
         lines.append(Counter())
-        for at, looks in placed.items():
-            functions[-1][code.title(by_address[at][0])] += looks
-            lines[-1][line_of(at)] += looks
+        for at, samples in placed.items():
+            functions[-1][code.title(by_address[at][0])] += samples
+            lines[-1][line_of(at)] += samples
         instructions.append(Counter(placed))
         elsewhere.append(lost)
     totals = [one.total for one in seen]
@@ -139,15 +139,15 @@ def _place(
     from bisect import bisect_right
 
     out: Counter[int] = Counter({_NOWHERE: 0})
-    for address, looks in one.inside.items():
+    for address, samples in one.inside.items():
         at = starts[max(bisect_right(starts, address) - 1, 0)] if starts else _NOWHERE
         size = by_address[at][1].size if starts else 0
-        out[at if at <= address < at + max(size, 1) else _NOWHERE] += looks
+        out[at if at <= address < at + max(size, 1) else _NOWHERE] += samples
     return out
 
 
 def _ordered(shares: Mapping[str, Share]) -> tuple[tuple[str, Share], ...]:
-    return tuple(sorted(shares.items(), key=lambda item: -item[1].looks))
+    return tuple(sorted(shares.items(), key=lambda item: -item[1].samples))
 
 
 def _shares(counts: Sequence[Counter[K]], totals: Sequence[int]) -> dict[K, Share]:
@@ -155,18 +155,24 @@ def _shares(counts: Sequence[Counter[K]], totals: Sequence[int]) -> dict[K, Shar
     return {key: share_of([c[key] for c in counts], totals) for key in keys}
 
 
-def share_of(looks: Sequence[int], totals: Sequence[int]) -> Share:
+def share_of(samples: Sequence[int], totals: Sequence[int]) -> Share:
     """Return the share of looks, given those of each process and all of each."""
     from scipy.special import stdtrit
 
     total = max(sum(totals), 1)
-    share = sum(looks) / total
-    middle = (sum(looks) + 2) / (total + 4)  # Agresti and Coull 1998: none seen is not none there
+    share = sum(samples) / total
+    middle = (sum(samples) + 2) / (total + 4)  # Agresti and Coull 1998: none seen is not none there
     error = 1.96 * (middle * (1 - middle) / (total + 4)) ** 0.5
-    known = [a / b for a, b in zip(looks, totals, strict=True) if b]
+    known = [a / b for a, b in zip(samples, totals, strict=True) if b]
     if len(known) > 1:
         mean = sum(known) / len(known)
         variance = sum((one - mean) ** 2 for one in known) / (len(known) - 1)
         between = float(stdtrit(len(known) - 1, 0.975)) * (variance / len(known)) ** 0.5
         error = max(error, between)
-    return Share(sum(looks), share, error)
+    return Share(sum(samples), share, error)
+
+
+def line_text(sources: Mapping[str, Sequence[str]], line: HotLine) -> str:
+    """Return the text of a source line, a word for code without one."""
+    lines = sources.get(line.file, ())
+    return lines[line.line - 1] if 0 < line.line <= len(lines) else ""

@@ -15,7 +15,7 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.measure.measurements import Contest, Generation
+from hot_anvil.core.measure.measurements import Generation, Measurements
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
 
@@ -95,15 +95,15 @@ def _number(text: str, where: str) -> float:
     return value
 
 
-def make_contests(
+def make_measurements(
     rows: Sequence[Row], snippet: str, candidates: Sequence[str], clock: str
-) -> list[Contest]:
+) -> list[Measurements]:
     """Return one contest for each size that the rows hold times of.
 
     Each run is a generation of one round. There is no twin: nothing was
     measured twice, so the noise floor is the least one.
     """
-    contests = []
+    all_measurements = []
     for inputs in dict.fromkeys(row.inputs for row in rows):
         own = [row for row in rows if row.inputs == inputs]
         there = {row.candidate for row in own}
@@ -112,9 +112,11 @@ def make_contests(
         for row in own:
             by_run.setdefault(row.run, {}).setdefault(row.candidate, []).append(row.seconds)
         generations = [_generation(times, columns) for times in by_run.values()]
-        contest = Contest(snippet, inputs, tuple(columns), tuple(generations), {}, clock=clock)
-        contests.append(contest)
-    return contests
+        measurements = Measurements(
+            snippet, inputs, tuple(columns), tuple(generations), {}, clock=clock
+        )
+        all_measurements.append(measurements)
+    return all_measurements
 
 
 def _generation(times: Mapping[str, Sequence[float]], columns: Sequence[str]) -> Generation:

@@ -21,7 +21,7 @@ class Generation(NamedTuple):
     """
 
     placement: int  # bytes after a 64-byte boundary, before the code's own alignment
-    twin_of: int  # column
+    control_of: int  # column
     times: tuple[tuple[float, ...], ...]  # (round, column): seconds per call, NaN if not run
     probes: tuple[tuple[float, ...], ...]  # the same: seconds of a fixed piece of work before it
     first: tuple[float, ...]  # per column: seconds of the first call in its process
@@ -38,7 +38,7 @@ class Usage(NamedTuple):
 NO_USAGE: Mapping[str, Usage] = MappingProxyType({})
 
 
-class Contest(NamedTuple):
+class Measurements(NamedTuple):
     """All that was measured at one sweep point."""
 
     snippet: str
@@ -76,7 +76,7 @@ def samples_for(seconds_per_call: float) -> tuple[int, int]:
     return (2, 1) if seconds_per_call > SAMPLE_SECONDS else (6, 1)
 
 
-class Pace(NamedTuple):
+class BatchSize(NamedTuple):
     """How a candidate is called in a visit."""
 
     calls: int  # of a sample
@@ -85,7 +85,7 @@ class Pace(NamedTuple):
     between: float = 0.0  # seconds from one call to the next that no sample holds
 
 
-def shared_paces(per_call: Sequence[float]) -> tuple[Pace, ...]:
+def shared_batch_sizes(per_call: Sequence[float]) -> tuple[BatchSize, ...]:
     """Return the pace of each candidate, given its calibrated seconds per call.
 
     Candidates that may be equal must make the same number of calls: each visit
@@ -95,18 +95,18 @@ def shared_paces(per_call: Sequence[float]) -> tuple[Pace, ...]:
     number that fits the fastest of them.
     """
     order = sorted(range(len(per_call)), key=per_call.__getitem__)
-    out = [Pace(1, 0.0, 0.0)] * len(per_call)
+    out = [BatchSize(1, 0.0, 0.0)] * len(per_call)
     leader = previous = 0.0
     for k in order:
         seconds = max(per_call[k], 1e-12)
         if not previous or seconds > previous * SIMILAR:
             leader = seconds
         previous = seconds
-        out[k] = Pace(max(1, round(SAMPLE_SECONDS / leader)), leader, seconds)
+        out[k] = BatchSize(max(1, round(SAMPLE_SECONDS / leader)), leader, seconds)
     return tuple(out)
 
 
-def contest_document(contest: Contest) -> dict[str, Any]:
+def measurements_document(measurements: Measurements) -> dict[str, Any]:
     """Return the contest as plain data; None stands for a candidate that did not run."""
 
     def plain(values: Sequence[float]) -> list[float | None]:
@@ -119,18 +119,18 @@ def contest_document(contest: Contest) -> dict[str, Any]:
             "probes": [plain(row) for row in generation.probes],
             "first": plain(generation.first),
         }
-        for generation in contest.generations
+        for generation in measurements.generations
     ]
     return {
-        **contest._asdict(),
+        **measurements._asdict(),
         "generations": generations,
-        "same_as": dict(contest.same_as),
-        "numbers": dict(contest.numbers),
-        "usage": {name: list(usage) for name, usage in contest.usage.items()},
+        "same_as": dict(measurements.same_as),
+        "numbers": dict(measurements.numbers),
+        "usage": {name: list(usage) for name, usage in measurements.usage.items()},
     }
 
 
-def read_contest(document: Mapping[str, Any]) -> Contest:
+def read_measurements(document: Mapping[str, Any]) -> Measurements:
     """Return the contest that ``contest_document`` made plain."""
 
     def known(values: Sequence[float | None]) -> tuple[float, ...]:
@@ -149,4 +149,4 @@ def read_contest(document: Mapping[str, Any]) -> Contest:
     )
     lists = {key: tuple(document.get(key, ())) for key in ("candidates", "shared", "aligned")}
     usage = {name: Usage(*row) for name, row in document.get("usage", {}).items()}
-    return Contest(**{**document, **lists, "generations": generations, "usage": usage})
+    return Measurements(**{**document, **lists, "generations": generations, "usage": usage})

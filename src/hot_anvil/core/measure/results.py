@@ -1,79 +1,26 @@
-"""A snippet's candidates as they were checked, measured and ranked."""
+"""A snippet's candidates as they were measured and ranked."""
 
 from collections.abc import Mapping
 from types import MappingProxyType
 from typing import NamedTuple
 
-from hot_anvil.core.binary.signatures import Signature
-from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.measure.choosing import Pick
-from hot_anvil.core.measure.code_identity import Likeness
+from hot_anvil.core.measure.code_identity import CodeIdentity
 from hot_anvil.core.measure.hotspots import Share
-from hot_anvil.core.measure.measurements import Contest, Count
-from hot_anvil.core.measure.summary import Against, Standing
-from hot_anvil.core.verify.crash_report import Place
-from hot_anvil.core.verify.sanitizer_reports import Undefined
-from hot_anvil.core.verify.verdicts import CORRECT, Verdict
+from hot_anvil.core.measure.measurements import Count, Measurements
+from hot_anvil.core.measure.summary import Comparison, Summary
+from hot_anvil.core.verify.results import Checked
 
 NO_COUNTS: Mapping[tuple[str, str], Count] = MappingProxyType({})
 
 
-class Checked(NamedTuple):
-    """The verdicts on a snippet's candidates."""
-
-    snippet: Snippet
-    signatures: tuple[Signature, ...]
-    reference: str  # the candidate whose results count as right
-    verdicts: tuple[Verdict, ...]
-    notes: tuple[str, ...] = ()  # entries that could not be judged here, and why
-    undefined: tuple[Undefined, ...] = ()  # behaviour of the source, once for each line
-    excused: tuple[tuple[str, str], ...] = ()  # edge on which candidates may differ, and why
-    edges: tuple[str, ...] = ()  # the kinds of edge sets it was checked with
-    sanitized: str = ""  # the build that looked for undefined behaviour
-    not_sanitized: str = ""  # why none did, "" when one did
-    starts_threads: bool = False  # the code itself does
-
-    @property
-    def correct(self) -> tuple[Verdict, ...]:
-        """The candidates that may be measured."""
-        return tuple(v for v in self.verdicts if v.verdict == CORRECT)
-
-    @property
-    def many_threads(self) -> bool:
-        """True where more than one thread runs while the code is timed."""
-        return self.starts_threads or self.snippet.threads > 1
-
-    def without(self, candidate: str, verdict: str, why: str) -> "Checked":
-        """Return the same with another verdict on one candidate."""
-        changed = tuple(
-            v._replace(verdict=verdict, why=why) if v.candidate == candidate else v
-            for v in self.verdicts
-        )
-        return self._replace(verdicts=changed)
-
-
-class Again(NamedTuple):
-    """One candidate called once more on an input set that was found to fail."""
-
-    snippet: Snippet
-    candidate: str
-    reference: str
-    label: str  # of the input set it came from
-    inputs: tuple[tuple[str, str], ...]  # parameter and value in words
-    expected: str  # what the reference makes of it
-    got: str  # what the candidate makes of it, "" when it ends
-    verdict: str
-    why: str
-    place: Place
-
-
-class Since(NamedTuple):
+class EarlierComparison(NamedTuple):
     """A candidate beside its earlier code, measured in the same rounds."""
 
     inputs: str
     candidate: str
     earlier: str
-    against: Against  # its time over its earlier code's
+    against: Comparison  # its time over its earlier code's
     same_code: bool  # all that the entry reaches is what it was
 
 
@@ -82,13 +29,13 @@ class Measured(NamedTuple):
 
     checked: Checked
     baseline: str  # the timed candidate that ratios are given against
-    contests: tuple[Contest, ...]
-    standings: tuple[Standing, ...]  # one per sweep point
-    overall: Standing | None  # over all points; None when nothing was correct
-    likenesses: tuple[Likeness, ...] = ()  # of each candidate with the baseline
+    measurements: tuple[Measurements, ...]
+    summaries: tuple[Summary, ...]  # one per sweep point
+    overall: Summary | None  # over all points; None when nothing was correct
+    identities: tuple[CodeIdentity, ...] = ()  # of each candidate with the baseline
     counts: Mapping[tuple[str, str], Count] = NO_COUNTS  # (candidate, inputs); where asked for
     counted_by: str = ""  # the emulator and its CPU model
-    since: tuple[Since, ...] = ()  # where earlier code was measured too
+    earlier: tuple[EarlierComparison, ...] = ()  # where earlier code was measured too
 
 
 class Picked(NamedTuple):
@@ -96,6 +43,6 @@ class Picked(NamedTuple):
 
     measured: Measured
     pick: Pick
-    likenesses: tuple[Likeness, ...] = ()  # of each candidate with the fastest
+    identities: tuple[CodeIdentity, ...] = ()  # of each candidate with the fastest
     share: float | None = None  # of a whole program's time that the entry takes
     seen: Share | None = None  # where that was measured

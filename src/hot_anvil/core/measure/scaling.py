@@ -5,13 +5,13 @@ from collections.abc import Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
-from hot_anvil.core.measure.summary import SLOWER, Standing
+from hot_anvil.core.measure.summary import SLOWER, Summary
 
 FEWEST_SIZES = 3  # two sizes fit any straight line
 STRAIGHT = 0.15  # misfit up to which times count as a straight line over the sizes
 
 
-class Growth(NamedTuple):
+class Scaling(NamedTuple):
     """The straight line nearest to a candidate's times, in relative terms."""
 
     candidate: str
@@ -35,35 +35,35 @@ class Crossing(NamedTuple):
     at: float  # about where their times are equal
 
 
-def sizes_of(standings: Sequence[Standing]) -> tuple[str, tuple[int, ...]]:
+def sizes_of(summaries: Sequence[Summary]) -> tuple[str, tuple[int, ...]]:
     """Return the one number that a sweep changes and its values; ("", ()) for none or several."""
-    points = [s.contests[0].numbers for s in standings]
+    points = [s.measurements[0].numbers for s in summaries]
     changing = [name for name in points[0] if len({p[name] for p in points}) > 1] if points else []
     if len(changing) != 1:
         return "", ()
     return changing[0], tuple(point[changing[0]] for point in points)
 
 
-def elements_of(standing: Standing, name: str) -> int:
+def elements_of(summary: Summary, name: str) -> int:
     """Return how many elements a call works on: what the snippet says, else the swept number."""
-    contest = standing.contests[0]
-    return contest.elements or contest.numbers[name]
+    measurements = summary.measurements[0]
+    return measurements.elements or measurements.numbers[name]
 
 
-def growths(standings: Sequence[Standing]) -> tuple[Growth, ...]:
+def scalings(summaries: Sequence[Summary]) -> tuple[Scaling, ...]:
     """Return each timed candidate's line; none without a sweep over enough sizes of one number."""
-    name, sizes = sizes_of(standings)
+    name, sizes = sizes_of(summaries)
     if len(set(sizes)) < FEWEST_SIZES:
         return ()
-    elements = [elements_of(standing, name) for standing in standings]
+    elements = [elements_of(summary, name) for summary in summaries]
     if len(set(elements)) < FEWEST_SIZES:
         return ()
     out = []
-    for candidate in standings[0].contests[0].candidates:
-        times = [standing.result(candidate).seconds_per_call for standing in standings]
+    for candidate in summaries[0].measurements[0].candidates:
+        times = [summary.result(candidate).seconds_per_call for summary in summaries]
         if all(times):
             known = [t for t in times if t]
-            out.append(Growth(candidate, *fit_line(elements, known)))
+            out.append(Scaling(candidate, *fit_line(elements, known)))
     return tuple(out)
 
 
@@ -81,19 +81,19 @@ def fit_line(sizes: Sequence[int], seconds: Sequence[float]) -> tuple[float, flo
     return float(fixed), float(each), misfit
 
 
-def crossings(standings: Sequence[Standing]) -> tuple[Crossing, ...]:
+def crossings(summaries: Sequence[Summary]) -> tuple[Crossing, ...]:
     """Return where the fastest candidate changes from one size to the next.
 
     Only where each is told faster than the other at its own size. Where they
     cross is where their lines meet, if these tell the times and meet between the
     sizes, else read off a straight line between the log ratios over log size.
     """
-    name, sizes = sizes_of(standings)
+    name, sizes = sizes_of(summaries)
     if not sizes:
         return ()
-    plain = all(elements_of(s, name) == n for s, n in zip(standings, sizes, strict=True))
-    lines = {line.candidate: line for line in growths(standings) if plain and line.straight}
-    ordered = sorted(zip(sizes, standings, strict=True), key=lambda pair: pair[0])
+    plain = all(elements_of(s, name) == n for s, n in zip(summaries, sizes, strict=True))
+    lines = {line.candidate: line for line in scalings(summaries) if plain and line.straight}
+    ordered = sorted(zip(sizes, summaries, strict=True), key=lambda pair: pair[0])
     out = []
     for (smaller, before), (larger, after) in pairwise(ordered):
         below, above = before.best, after.best
@@ -109,7 +109,7 @@ def crossings(standings: Sequence[Standing]) -> tuple[Crossing, ...]:
     return tuple(out)
 
 
-def _meeting(one: Growth | None, other: Growth | None) -> float:
+def _meeting(one: Scaling | None, other: Scaling | None) -> float:
     """Return the size at which two lines meet, NaN for none."""
     if one is None or other is None or one.per_element == other.per_element:
         return math.nan

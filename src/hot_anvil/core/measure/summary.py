@@ -6,7 +6,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 from hot_anvil.core.measure.differences import Between, Differences
-from hot_anvil.core.measure.measurements import Contest, Usage
+from hot_anvil.core.measure.measurements import Measurements, Usage
 from hot_anvil.core.measure.statistics import Estimate, floor_of, word_for
 
 FASTER, SLOWER, TIED, NOT_ENOUGH = "faster", "slower", "tied", "not enough data"
@@ -24,7 +24,7 @@ class Told(NamedTuple):
     word: str
 
 
-class Against(NamedTuple):
+class Comparison(NamedTuple):
     """One candidate's time over another's."""
 
     told: Told  # whatever the placement
@@ -46,56 +46,58 @@ class Result(NamedTuple):
     quiet_seconds: float | None  # the same of the 10th percentile: the machine at its quietest
     first_seconds: float | None  # median of the first calls in fresh processes
     seconds_per_element: float | None  # None where the snippet does not say what an element is
-    against: Against  # the baseline
+    against: Comparison  # the baseline
     same_as: str  # the candidate whose very same code was timed, "" for its own
     placement_spread: float | None  # time at its worst placement over time at its best
     usage: Usage | None = None  # of a whole program
 
 
-class Standing(NamedTuple):
+class Summary(NamedTuple):
     """Results of one contest, with the pairwise view that ranking needs."""
 
     results: tuple[Result, ...]
-    to_best: Mapping[str, Against]
+    to_best: Mapping[str, Comparison]
     best: str
     floor: float  # log ratio
     generations: int
     rounds: int
     disturbed: float  # share of visits during which the process was put off the CPU
     busy: float  # share of visits during which the machine was slower than at its quietest
-    contests: tuple[Contest, ...]
+    measurements: tuple[Measurements, ...]
 
     def result(self, candidate: str) -> Result:
         """Return the result of one candidate."""
         return next(r for r in self.results if r.candidate == candidate)
 
 
-def settled(contests: Sequence[Contest]) -> frozenset[int]:
+def settled(all_measurements: Sequence[Measurements]) -> frozenset[int]:
     """Return the candidates that need no more measuring to be placed behind the best.
 
     At every sweep point they are slower by more than their interval and by
     five times what noise leaves open.
     """
-    out = set(range(len(contests[0].candidates)))
-    for contest in contests:
-        pairs = _Pairs([contest])
+    out = set(range(len(all_measurements[0].candidates)))
+    for measurements in all_measurements:
+        pairs = _Pairs([measurements])
         for k in list(out):
             behind = pairs.compare(k, pairs.best).over
             most = max(behind.estimate.half_width, 5 * behind.noise)
-            if behind.estimate.centre <= most or k == contest.generations[-1].twin_of:
+            if behind.estimate.centre <= most or k == measurements.generations[-1].control_of:
                 out.discard(k)
     return frozenset(out)
 
 
-def compare_two(contest: Contest, one: str, other: str) -> Against:
+def compare_two(measurements: Measurements, one: str, other: str) -> Comparison:
     """Return one candidate's time over another's."""
-    pairs = _Pairs([contest])
-    a, b = (contest.candidates.index(contest.same_as.get(name, name)) for name in (one, other))
+    pairs = _Pairs([measurements])
+    a, b = (
+        measurements.candidates.index(measurements.same_as.get(name, name)) for name in (one, other)
+    )
     return _against(pairs.compare(a, b), floor_of(pairs.differences.control()))
 
 
 def undecided(
-    contest: Contest,
+    measurements: Measurements,
     baseline: str | None,
     narrow: float,
     watched: Sequence[tuple[str, str]] = (),
@@ -108,14 +110,14 @@ def undecided(
     ``baseline`` is None also at those with it, and where the linker puts the
     code by itself, where twice as much may be open.
     """
-    pairs = _Pairs([contest])
+    pairs = _Pairs([measurements])
     anchors = {pairs.best} if baseline is None else {
-        pairs.best, contest.candidates.index(baseline)
+        pairs.best, measurements.candidates.index(baseline)
     }  # fmt: skip
-    asked = {(k, anchor) for anchor in anchors for k in range(len(contest.candidates))}
-    places = {name: k for k, name in enumerate(contest.candidates)}
+    asked = {(k, anchor) for anchor in anchors for k in range(len(measurements.candidates))}
+    places = {name: k for k, name in enumerate(measurements.candidates)}
     for names in watched:
-        one, other = (places[contest.same_as.get(name, name)] for name in names)
+        one, other = (places[measurements.same_as.get(name, name)] for name in names)
         asked.add((one, other))
     worst = -narrow
     for one, other in asked:
@@ -128,20 +130,20 @@ def undecided(
     return worst
 
 
-def current_best(contest: Contest) -> int:
+def current_best(measurements: Measurements) -> int:
     """Return the column of the candidate that looks fastest so far."""
-    return _Pairs([contest]).best
+    return _Pairs([measurements]).best
 
 
-def standing(contests: Sequence[Contest], baseline: str) -> Standing:
+def summarise(all_measurements: Sequence[Measurements], baseline: str) -> Summary:
     """Return the results of contests against ``baseline`` (a timed candidate).
 
     Over several sweep points ratios are the mean of their log ratios.
     """
-    first = contests[0]
-    alone = len(contests) == 1
+    first = all_measurements[0]
+    alone = len(all_measurements) == 1
     names = first.candidates
-    pairs = _Pairs(contests)
+    pairs = _Pairs(all_measurements)
     floor = floor_of(pairs.differences.control())
     at_baseline, best = names.index(baseline), pairs.best
     times = _Times(first) if alone else None
@@ -167,8 +169,8 @@ def standing(contests: Sequence[Contest], baseline: str) -> Standing:
             own = result.against
             results.append(result._replace(candidate=copy, same_as=name, against=_tied(own)))
             to_best[copy] = _tied(to_best[name])
-    generations = [g for contest in contests for g in contest.generations]
-    return Standing(
+    generations = [g for measurements in all_measurements for g in measurements.generations]
+    return Summary(
         tuple(results),
         to_best,
         names[best],
@@ -177,11 +179,11 @@ def standing(contests: Sequence[Contest], baseline: str) -> Standing:
         sum(len(g.times) for g in generations),
         sum(g.disturbed for g in generations) / len(generations),
         pairs.differences.busy_share,
-        tuple(contests),
+        tuple(all_measurements),
     )
 
 
-def _tied(own: Against) -> Against:
+def _tied(own: Comparison) -> Comparison:
     """Return what a copy of the very same code is: tied where the other is the measure."""
     word = TIED if own.told.word in (BASELINE, BEST) else own.told.word
     return own._replace(told=own.told._replace(word=word))
@@ -197,7 +199,7 @@ def _told(estimate: Estimate, floor: float, narrows: float, word: str = "") -> T
     )
 
 
-def _against(between: Between, floor: float, word: str = "") -> Against:
+def _against(between: Between, floor: float, word: str = "") -> Comparison:
     """Put a ratio into words, and say what turns it over."""
     over = between.over
     told = _told(over.estimate, floor, over.narrows, word)
@@ -213,7 +215,7 @@ def _against(between: Between, floor: float, word: str = "") -> Against:
     open_to = max(over.estimate.half_width, floor)
     visible = math.exp(open_to) - 1 if open_to < _MOST else math.inf
     ratios = tuple(math.exp(d) for d in over.means)
-    return Against(told, visible, depends, as_built, quiet, busy, ratios)
+    return Comparison(told, visible, depends, as_built, quiet, busy, ratios)
 
 
 def _turns_over(between: Between, floor: float, word: str, as_built: Told | None) -> bool:
@@ -234,8 +236,8 @@ def _turns_over(between: Between, floor: float, word: str, as_built: Told | None
 class _Times:
     """Times of one contest's columns."""
 
-    def __init__(self, contest: Contest) -> None:
-        self._contest = contest
+    def __init__(self, measurements: Measurements) -> None:
+        self._contest = measurements
 
     def typical(self, k: int, quantile: float) -> float:
         """Return seconds per call: a quantile over rounds at each placement, then the
@@ -261,8 +263,8 @@ class _Times:
 class _Pairs:
     """Comparisons of any two candidates."""
 
-    def __init__(self, contests: Sequence[Contest]) -> None:
-        self.differences = Differences(contests)
+    def __init__(self, all_measurements: Sequence[Measurements]) -> None:
+        self.differences = Differences(all_measurements)
 
     @cached_property
     def best(self) -> int:

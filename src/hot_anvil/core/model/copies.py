@@ -4,16 +4,18 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 
 
-def copies_of(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int:
+def copies_of(
+    left: FunctionModel, inside: Sequence[int], right: FunctionModel, own: Sequence[int]
+) -> int:
     """Return how many passes of one loop another does in one, by what cannot be merged.
 
     Stores cannot. Without stores all that is counted must have grown alike, or
     the step from pass to pass as much as the loads.
     """
-    first, second = _amounts(a, inside), _amounts(c, own)
+    first, second = _amounts(left, inside), _amounts(right, own)
     if any(y and not x for x, y in zip(first, second, strict=True)):
         return 1  # it does something else: no copies of the same
     ratios = [y / x for x, y in zip(first, second, strict=True) if x]
@@ -22,9 +24,9 @@ def copies_of(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> in
         copies = round(ratios[0])
         even = min(ratios) > 0.3 and max(ratios) <= 1.3 * copies
         return copies if copies in whole[:1] and even else 1
-    if c.slots & set(own) and not a.slots & set(inside):
+    if right.slots & set(own) and not left.slots & set(inside):
         return 1  # loads of values that only one side keeps in registers
-    steps = step_of(a, inside), step_of(c, own)
+    steps = step_of(left, inside), step_of(right, own)
     if steps[0] and steps[1] % steps[0] == 0 and ratios:
         copies = steps[1] // steps[0]
         if copies >= 2 and 0.75 * copies <= max(ratios) <= 1.5 * copies:
@@ -34,7 +36,7 @@ def copies_of(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> in
     return int(Counter(whole).most_common(1)[0][0])
 
 
-def _amounts(side: Side, among: Sequence[int]) -> tuple[int, ...]:
+def _amounts(side: FunctionModel, among: Sequence[int]) -> tuple[int, ...]:
     """Return how many stores, loads, float operations, multiplications and calls there are."""
     return (
         accesses(side, side.stores(among)),
@@ -45,13 +47,13 @@ def _amounts(side: Side, among: Sequence[int]) -> tuple[int, ...]:
     )
 
 
-def accesses(side: Side, among: Iterable[int]) -> int:
+def accesses(side: FunctionModel, among: Iterable[int]) -> int:
     """Return how many values are loaded or stored; some instructions take two."""
     pairs = side.body.arch.semantics.pairs
     return sum(1 + bool(pairs.match(side.body.items[k].mnemonic)) for k in among)
 
 
-def _distinct(side: Side, among: Iterable[int]) -> list[int]:
+def _distinct(side: FunctionModel, among: Iterable[int]) -> list[int]:
     """Return loads, without those of an address that was loaded from just before."""
     out: list[int] = []
     known: set[b.Memory] = set()
@@ -65,7 +67,7 @@ def _distinct(side: Side, among: Iterable[int]) -> list[int]:
     return out
 
 
-def step_of(side: Side, among: Sequence[int]) -> int:
+def step_of(side: FunctionModel, among: Sequence[int]) -> int:
     """Return the most that a register grows or shrinks by constants in a pass, 0 for none."""
     steps: Counter[str] = Counter()
     for k in side.of((b.ADD, b.SUB, b.ADDRESS), among):
@@ -77,15 +79,17 @@ def step_of(side: Side, among: Sequence[int]) -> int:
     return max((abs(by) for by in steps.values()), default=0)
 
 
-def vectors_of(a: Side, inside: Sequence[int], c: Side, own: Sequence[int]) -> int:
+def vectors_of(
+    left: FunctionModel, inside: Sequence[int], right: FunctionModel, own: Sequence[int]
+) -> int:
     """Return how many vectors of each array a loop handles in a pass."""
-    stores = [k for k in c.stores(own) if c.effects[k].packed]
-    if stores and a.stores(inside):
-        return round(accesses(c, stores) / len(a.stores(inside)))
+    stores = [k for k in right.stores(own) if right.effects[k].packed]
+    if stores and left.stores(inside):
+        return round(accesses(right, stores) / len(left.stores(inside)))
     groups: Counter[tuple[str, str, str]] = Counter()
-    wide = any(c.effects[k].packed for k in c.loads(own))
-    for k in _distinct(c, own):
-        memory = c.effects[k].memory
-        if memory and (c.effects[k].packed or not wide):
-            groups[memory.base, memory.indexed, memory.symbol] += accesses(c, [k])
+    wide = any(right.effects[k].packed for k in right.loads(own))
+    for k in _distinct(right, own):
+        memory = right.effects[k].memory
+        if memory and (right.effects[k].packed or not wide):
+            groups[memory.base, memory.indexed, memory.symbol] += accesses(right, [k])
     return max(groups.values(), default=1)

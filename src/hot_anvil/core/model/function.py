@@ -21,7 +21,7 @@ def _builds_frame(text: str, isa_name: str) -> bool:
     )
 
 
-class Side:
+class FunctionModel:
     """One side of a function, as rules see it."""
 
     def __init__(

@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.semantics import Memory
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 
 
 class Stream(NamedTuple):
@@ -42,7 +42,7 @@ Form = tuple[dict[str, int], int] | None  # registers at the start of a pass, ea
 # and a constant; None: not of that form
 
 
-def streams(side: Side, places: Sequence[int]) -> tuple[Stream, ...]:
+def streams(side: FunctionModel, places: Sequence[int]) -> tuple[Stream, ...]:
     """Return the streams of one pass, given its instructions in order.
 
     Addresses are followed as sums of what registers hold at the start of the
@@ -79,7 +79,7 @@ def streams(side: Side, places: Sequence[int]) -> tuple[Stream, ...]:
 
 
 def _stream(
-    side: Side,
+    side: FunctionModel,
     key: tuple[Any, ...],
     rows: list[tuple[int, int, int]],
     steps: Mapping[str, int | None],
@@ -117,7 +117,7 @@ def _address(forms: Mapping[str, Form], memory: Memory, scale: int, offset: int)
     return _plus(at, ({}, offset))
 
 
-def _result(side: Side, k: int, forms: Mapping[str, Form]) -> Form:
+def _result(side: FunctionModel, k: int, forms: Mapping[str, Form]) -> Form:
     """Return the form of what an instruction writes to its one register."""
     done, item = side.effects[k], side.body.items[k]
     semantics = side.body.arch.semantics
@@ -141,7 +141,7 @@ def _result(side: Side, k: int, forms: Mapping[str, Form]) -> Form:
     return _sum(side, k, forms) if done.kind == b.ADD else None
 
 
-def _sum(side: Side, k: int, forms: Mapping[str, Form]) -> Form:
+def _sum(side: FunctionModel, k: int, forms: Mapping[str, Form]) -> Form:
     """Return the form of the sum of an addition's registers."""
     syntax = side.body.arch.syntax
     operands = side.body.items[k].operands
@@ -160,7 +160,7 @@ def _step(family: str, form: Form) -> int | None:
     return form[1] if form is not None and form[0] == {family: 1} else None
 
 
-def counter_steps(side: Side, places: Sequence[int]) -> dict[int, int]:
+def counter_steps(side: FunctionModel, places: Sequence[int]) -> dict[int, int]:
     """Return what makes registers or stack slots grow by constants: place -> step."""
     registers = {k: own[1] for k in places if (own := _constant_step(side, k))}
     slots = {}
@@ -174,7 +174,7 @@ def counter_steps(side: Side, places: Sequence[int]) -> dict[int, int]:
     return slots or registers  # what lives in slots is loaded anew for each use
 
 
-def _through_slot(side: Side, k: int) -> bool:
+def _through_slot(side: FunctionModel, k: int) -> bool:
     """Tell whether what an instruction counts was loaded from a slot and goes back there."""
     near = {side.effects[j].memory: j for j in range(max(k - 3, 0), k) if side.effects[j].loads}
     return any(
@@ -183,7 +183,7 @@ def _through_slot(side: Side, k: int) -> bool:
     )
 
 
-def _constant_step(side: Side, k: int) -> tuple[str, int] | None:
+def _constant_step(side: FunctionModel, k: int) -> tuple[str, int] | None:
     """Return (register family, step) of an instruction that adds a constant to a register."""
     done = side.effects[k]
     if done.kind not in (b.ADD, b.SUB, b.ADDRESS) or done.packed:
@@ -199,13 +199,15 @@ def _constant_step(side: Side, k: int) -> tuple[str, int] | None:
     return min(written), -by if done.kind == b.SUB else by
 
 
-def access_bytes(side: Side, k: int) -> int:
+def access_bytes(side: FunctionModel, k: int) -> int:
     """Return how many bytes an instruction loads or stores, 0 when that is not known."""
     name = side.body.items[k].mnemonic.rpartition(" ")[2]
     return side.body.arch.semantics.access_bytes(name, side.effects[k])
 
 
-def _joined(side: Side, rows: Sequence[tuple[int, int, int]]) -> list[tuple[int, int, int]]:
+def _joined(
+    side: FunctionModel, rows: Sequence[tuple[int, int, int]]
+) -> list[tuple[int, int, int]]:
     """Return accesses with the pieces of one wide value joined, as narrow machines take it."""
     if not side.body.arch.semantics.narrow:
         return list(rows)
@@ -219,7 +221,7 @@ def _joined(side: Side, rows: Sequence[tuple[int, int, int]]) -> list[tuple[int,
     return out
 
 
-def _one_value(side: Side, first: int, second: int) -> bool:
+def _one_value(side: FunctionModel, first: int, second: int) -> bool:
     """Tell whether two accesses take neighbouring pieces of one value."""
     if side.body.arch.semantics.carry.match(side.body.items[second].mnemonic):
         return True

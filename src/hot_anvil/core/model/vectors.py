@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 
 
 class Shape(NamedTuple):
@@ -28,7 +28,7 @@ class Shape(NamedTuple):
         return f"{self.lanes} x {self.bits}-bit {name}s at once, {at}"
 
 
-def shape_of(side: Side, among: Sequence[int]) -> Shape:
+def shape_of(side: FunctionModel, among: Sequence[int]) -> Shape:
     """Return the commonest shape of the packed calculations, else of packed loads and stores."""
     packed = side.packed(among)
     moved = [k for k in among if side.effects[k].packed and side.effects[k].memory]
@@ -44,7 +44,7 @@ def shape_of(side: Side, among: Sequence[int]) -> Shape:
     return max(counted, key=lambda s: (counted[s], s.width))
 
 
-def is_vector_loop(side: Side, loop: int) -> bool:
+def is_vector_loop(side: FunctionModel, loop: int) -> bool:
     """Tell whether a loop itself is vectorised, and not just sums up what an inner one left."""
     if side.is_scalar:
         return False
@@ -57,7 +57,7 @@ def is_vector_loop(side: Side, loop: int) -> bool:
     return touches or not any(is_vector(side, side.own(k)) for k in inner)
 
 
-def is_vector(side: Side, among: Sequence[int]) -> bool:
+def is_vector(side: FunctionModel, among: Sequence[int]) -> bool:
     """Tell whether a loop works on packed data: calculates with it, or copies all it moves so."""
     if side.packed(among):
         return True

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import LIKELY, Reason
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.reasons.context import View
 
 SHIFTS, RECIPROCAL, POWER = "multiply into shifts", "division into multiply", "division into shift"
@@ -16,34 +16,38 @@ FUSED, REASSOCIATED, INVERSE = (
 )
 
 
-def _work(side: Side, place: Place, kinds: Sequence[str]) -> list[int]:
+def _work(side: FunctionModel, place: Place, kinds: Sequence[str]) -> list[int]:
     return side.of(kinds, side.at.get(place, ()))
 
 
 def multiplied(view: View) -> Iterator[Reason]:
-    """A multiplication of ``a`` that ``b`` does by shifts and additions."""
-    a, c = view.a, view.b
-    if len(c.of((b.MUL,))) >= len(a.of((b.MUL,))):
+    """A multiplication of ``left`` that ``right`` does by shifts and additions."""
+    left, right = view.left, view.right
+    if len(right.of((b.MUL,))) >= len(left.of((b.MUL,))):
         return
-    scaled = c.body.arch.semantics.scaled
+    scaled = right.body.arch.semantics.scaled
     for place in view.lines:
-        mine = [k for k in _work(a, place, (b.MUL,)) if not a.effects[k].packed]
-        if not mine or _work(c, place, (b.MUL, b.MULHIGH, b.FMUL)) or _work(a, place, (b.DIV,)):
+        mine = [k for k in _work(left, place, (b.MUL,)) if not left.effects[k].packed]
+        if (
+            not mine
+            or _work(right, place, (b.MUL, b.MULHIGH, b.FMUL))
+            or _work(left, place, (b.DIV,))
+        ):
             continue
         made = [
-            k for k in c.at.get(place, ())
-            if c.kinds[k] == b.SHIFT
-            or (c.kinds[k] in (b.ADDRESS, b.ADD, b.SUB, b.MOVE) and scaled.search(c.body.texts[k]))
+            k for k in right.at.get(place, ())
+            if right.kinds[k] == b.SHIFT
+            or (right.kinds[k] in (b.ADDRESS, b.ADD, b.SUB, b.MOVE) and scaled.search(right.body.texts[k]))
         ]  # fmt: skip
-        before = _work(a, place, (b.SHIFT,))
-        if not made or len(_work(c, place, (b.SHIFT,))) + len(made) <= len(before):
+        before = _work(left, place, (b.SHIFT,))
+        if not made or len(_work(right, place, (b.SHIFT,))) + len(made) <= len(before):
             continue
-        if len(_work(a, place, (b.CALL,))) != len(_work(c, place, (b.CALL,))):
+        if len(_work(left, place, (b.CALL,))) != len(_work(right, place, (b.CALL,))):
             continue  # code that is called on one side only
-        if any(c.effects[k].packed for k in made) or _work(c, place, (b.DIV,)):
+        if any(right.effects[k].packed for k in made) or _work(right, place, (b.DIV,)):
             continue
-        if len(_scaled(c, place)) <= len(_scaled(a, place)) and len(
-            _work(c, place, (b.SHIFT,))
+        if len(_scaled(right, place)) <= len(_scaled(left, place)) and len(
+            _work(right, place, (b.SHIFT,))
         ) <= len(before):
             continue
         texts = (
@@ -53,24 +57,24 @@ def multiplied(view: View) -> Iterator[Reason]:
         yield view.reason(SHIFTS, texts, mine, made, {place})
 
 
-def _scaled(side: Side, place: Place) -> list[int]:
+def _scaled(side: FunctionModel, place: Place) -> list[int]:
     scaled = side.body.arch.semantics.scaled
     return [k for k in side.at.get(place, ()) if scaled.search(side.body.texts[k])]
 
 
 def divided(view: View) -> Iterator[Reason]:
-    """A division of ``a`` that ``b`` does by a multiplication or a shift."""
-    a, c = view.a, view.b
-    if len(c.of((b.DIV,))) >= len(a.of((b.DIV,))):
+    """A division of ``left`` that ``right`` does by a multiplication or a shift."""
+    left, right = view.left, view.right
+    if len(right.of((b.DIV,))) >= len(left.of((b.DIV,))):
         return
     for place in view.lines:
-        mine = _work(a, place, (b.DIV,))
-        if not mine or _work(c, place, (b.DIV,)):
+        mine = _work(left, place, (b.DIV,))
+        if not mine or _work(right, place, (b.DIV,)):
             continue
-        product = _work(c, place, (b.MULHIGH, b.MUL))
-        shift = _work(c, place, (b.SHIFT, b.LOGIC))
-        before = _work(a, place, (b.MULHIGH, b.MUL))
-        if product and len(product) > len(before) and (shift or c.of((b.MULHIGH,), product)):
+        product = _work(right, place, (b.MULHIGH, b.MUL))
+        shift = _work(right, place, (b.SHIFT, b.LOGIC))
+        before = _work(left, place, (b.MULHIGH, b.MUL))
+        if product and len(product) > len(before) and (shift or right.of((b.MULHIGH,), product)):
             texts = (
                 "the division by a constant is a multiplication by its reciprocal and a shift",
                 "the division is a divide instruction or call, no longer a multiplication",
@@ -85,15 +89,15 @@ def divided(view: View) -> Iterator[Reason]:
 
 
 def inverse(view: View) -> Iterator[Reason]:
-    """A float division of ``a`` that is a multiplication in ``b``."""
-    a, c = view.a, view.b
-    if not a.of((b.FDIV,)):
+    """A float division of ``left`` that is a multiplication in ``right``."""
+    left, right = view.left, view.right
+    if not left.of((b.FDIV,)):
         return
     for place in view.lines:
-        mine, left = _work(a, place, (b.FDIV,)), _work(c, place, (b.FDIV,))
-        before, made = _work(a, place, (b.FMUL,)), _work(c, place, (b.FMUL, b.FMA))
-        if mine and len(left) < len(mine) and len(made) > len(before):
-            exact = "" if _fast(view.b) else " (exact for powers of two)"
+        mine, remaining = _work(left, place, (b.FDIV,)), _work(right, place, (b.FDIV,))
+        before, made = _work(left, place, (b.FMUL,)), _work(right, place, (b.FMUL, b.FMA))
+        if mine and len(remaining) < len(mine) and len(made) > len(before):
+            exact = "" if _fast(view.right) else " (exact for powers of two)"
             texts = (
                 f"the float division is a multiplication by the reciprocal{exact}",
                 "the float division is done as one, not by the reciprocal",
@@ -102,15 +106,15 @@ def inverse(view: View) -> Iterator[Reason]:
 
 
 def fused(view: View) -> Iterator[Reason]:
-    """Multiplications and additions of ``a`` that are one instruction each in ``b``."""
-    a, c = view.a, view.b
-    made, products = c.of((b.FMA,)), a.of((b.FMUL,))
-    if not made or a.of((b.FMA,)) or not products or len(c.of((b.FMUL,))) > len(products):
+    """Multiplications and additions of ``left`` that are one instruction each in ``right``."""
+    left, right = view.left, view.right
+    made, products = right.of((b.FMA,)), left.of((b.FMUL,))
+    if not made or left.of((b.FMA,)) or not products or len(right.of((b.FMUL,))) > len(products):
         return
-    lines = {c.places[k] for k in made}
+    lines = {right.places[k] for k in made}
     mine = [
-        k for k in a.of((b.FMUL, b.FADD))
-        if a.places[k] in lines or not c.of((b.FMUL, b.FADD), c.at.get(a.places[k], ()))
+        k for k in left.of((b.FMUL, b.FADD))
+        if left.places[k] in lines or not right.of((b.FMUL, b.FADD), right.at.get(left.places[k], ()))
     ]  # fmt: skip
     texts = (
         "multiplication and addition are fused: rounded once, so results can change",
@@ -120,20 +124,22 @@ def fused(view: View) -> Iterator[Reason]:
 
 
 def reassociated(view: View) -> Iterator[Reason]:
-    """Float operations that ``b`` does in another order than ``a``, which changes rounding."""
-    a, c = view.a, view.b
+    """Float operations that ``right`` does in another order than ``left``, which changes rounding."""
+    left, right = view.left, view.right
     told: set[Place] = set()
     for loop, found in view.loop_pairs.items():
         if not found:
             continue
-        mine, theirs = _chains(a, a.own(loop)), _chains(c, c.own(found[0]))
-        wide = [k for k in theirs if c.effects[k].packed]
-        packed_before = any(a.effects[k].packed for k in mine)
-        places = {c.places[k] for k in theirs} | {a.places[k] for k in mine}
-        if mine and ((wide and not packed_before) or _separate(c, theirs) > _separate(a, mine)):
+        mine, theirs = _chains(left, left.own(loop)), _chains(right, right.own(found[0]))
+        wide = [k for k in theirs if right.effects[k].packed]
+        packed_before = any(left.effects[k].packed for k in mine)
+        places = {right.places[k] for k in theirs} | {left.places[k] for k in mine}
+        if mine and (
+            (wide and not packed_before) or _separate(right, theirs) > _separate(left, mine)
+        ):
             told |= places
             yield view.reason(REASSOCIATED, _TEXTS, mine, theirs, places)
-    if view.forward and _fast(a) != _fast(c):
+    if view.forward and _fast(left) != _fast(right):
         yield from _straight(view, told)
 
 
@@ -143,7 +149,7 @@ _TEXTS = (
 )
 
 
-def _chains(side: Side, among: Sequence[int]) -> list[int]:
+def _chains(side: FunctionModel, among: Sequence[int]) -> list[int]:
     """Return float additions and the like whose result goes into the next pass."""
     out = []
     for k in side.of((b.FADD, b.FMA, b.FMUL), among):
@@ -159,12 +165,12 @@ def _chains(side: Side, among: Sequence[int]) -> list[int]:
     return out
 
 
-def _accumulated(side: Side, k: int) -> frozenset[str]:
+def _accumulated(side: FunctionModel, k: int) -> frozenset[str]:
     """Return the destination of an instruction of three operands that adds to itself."""
     return side.written(k) & side.read(k)
 
 
-def _separate(side: Side, chain: Sequence[int]) -> int:
+def _separate(side: FunctionModel, chain: Sequence[int]) -> int:
     """Return how many sums run side by side."""
     return len({frozenset(side.written(k)) for k in chain})
 
@@ -174,15 +180,17 @@ def _straight(view: View, told: set[Place]) -> Iterator[Reason]:
     for place in view.lines:
         if place in told:
             continue
-        mine, theirs = (_work(s, place, (b.FADD, b.FMUL)) for s in (view.a, view.b))
-        others = any(_work(s, place, (b.FMA,)) for s in (view.a, view.b))
+        mine, theirs = (_work(s, place, (b.FADD, b.FMUL)) for s in (view.left, view.right))
+        others = any(_work(s, place, (b.FMA,)) for s in (view.left, view.right))
         if others or min(len(mine), len(theirs)) < 1 or max(len(mine), len(theirs)) < 2:
             continue
-        if any(s.effects[k].packed for s, own in ((view.a, mine), (view.b, theirs)) for k in own):
+        if any(
+            s.effects[k].packed for s, own in ((view.left, mine), (view.right, theirs)) for k in own
+        ):
             continue
-        divisions = [len(_work(s, place, (b.FDIV,))) for s in (view.a, view.b)]
+        divisions = [len(_work(s, place, (b.FDIV,))) for s in (view.left, view.right)]
         if divisions[0] == divisions[1] and (
-            len(mine) != len(theirs) or _depth(view.a, mine) != _depth(view.b, theirs)
+            len(mine) != len(theirs) or _depth(view.left, mine) != _depth(view.right, theirs)
         ):
             yield view.reason(REASSOCIATED, (_ORDER, _ORDER), mine, theirs, {place}, LIKELY)
 
@@ -190,7 +198,7 @@ def _straight(view: View, told: set[Place]) -> Iterator[Reason]:
 _ORDER = "float operations are grouped in another way, as the flags allow: results can change"
 
 
-def _depth(side: Side, chain: Sequence[int]) -> int:
+def _depth(side: FunctionModel, chain: Sequence[int]) -> int:
     """Return how many of these operations wait for one another, at most."""
     level: dict[str, int] = {}
     best = 0
@@ -204,7 +212,7 @@ def _depth(side: Side, chain: Sequence[int]) -> int:
     return best
 
 
-def _fast(side: Side) -> bool:
+def _fast(side: FunctionModel) -> bool:
     """Tell whether a side's flags allow float operations in any order."""
     wanted = ("-ffast-math", "-Ofast", "-fassociative-math", "-funsafe-math-optimizations")
     return any(flag in wanted for flag in side.flags)

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import LIKELY, Reason
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.reasons.context import View
 
 SELECTED, SIGNED, TABLE = "branch into select", "signedness", "jump table"
@@ -17,7 +17,7 @@ _TABLES = re.compile(
 _NEAR = 3  # lines: what a branch chose between stands close to it
 
 
-def choices(side: Side) -> list[int]:
+def choices(side: FunctionModel) -> list[int]:
     """Return conditional branches that do not decide whether a loop goes on."""
     body = side.body
     out = []
@@ -33,7 +33,7 @@ def choices(side: Side) -> list[int]:
     return out
 
 
-def selects(side: Side) -> list[int]:
+def selects(side: FunctionModel) -> list[int]:
     """Return what takes the place of a branch: selects, sets, masks, minimum and maximum."""
     out = side.of((b.SELECT, b.MINMAX))
     out += [k for k in side.of((b.SET,)) if not _branched_on(side, k)]
@@ -49,7 +49,7 @@ def selects(side: Side) -> list[int]:
     return out
 
 
-def _branched_on(side: Side, k: int) -> bool:
+def _branched_on(side: FunctionModel, k: int) -> bool:
     """Tell whether a flag is made only to branch on, as unoptimised code does."""
     block = side.body.block_of
     near = range(k + 1, min(k + 4, len(side)))
@@ -62,27 +62,35 @@ def near(place: Place, other: Place) -> bool:
 
 
 def selected(view: View) -> Iterator[Reason]:
-    """A branch of ``a`` in whose place ``b`` computes both ways and selects."""
-    a, c = view.a, view.b
-    mine, theirs = selects(a), selects(c)
+    """A branch of ``left`` in whose place ``right`` computes both ways and selects."""
+    left, right = view.left, view.right
+    mine, theirs = selects(left), selects(right)
     if len(theirs) <= len(mine):
         return
-    before, after = choices(a), choices(c)
-    for place in dict.fromkeys(a.places[k] for k in before):
-        gone = [k for k in before if a.places[k] == place]
-        if len([k for k in after if c.places[k] == place]) >= len(gone):
+    before, after = choices(left), choices(right)
+    for place in dict.fromkeys(left.places[k] for k in before):
+        gone = [k for k in before if left.places[k] == place]
+        if len([k for k in after if right.places[k] == place]) >= len(gone):
             continue
-        known = {a.body.texts[k] for k in mine if a.places[k] == place}
-        made = [k for k in theirs if near(place, c.places[k]) and c.body.texts[k] not in known]
+        known = {left.body.texts[k] for k in mine if left.places[k] == place}
+        made = [
+            k for k in theirs if near(place, right.places[k]) and right.body.texts[k] not in known
+        ]
         if not made:
             continue
-        masks = all(c.effects[k].kind in (b.SHIFT, b.SUB, b.ADD, b.COMPARE) for k in made)
-        what = "a mask" if masks else "a select" if c.of((b.SELECT,), made) else "a flag or minimum"
+        masks = all(right.effects[k].kind in (b.SHIFT, b.SUB, b.ADD, b.COMPARE) for k in made)
+        what = (
+            "a mask"
+            if masks
+            else "a select"
+            if right.of((b.SELECT,), made)
+            else "a flag or minimum"
+        )
         texts = (
             f"the branch became {what}: no jump, both ways are computed",
             "there is a branch where the value was selected without one",
         )
-        places = {place, *(c.places[k] for k in made)}
+        places = {place, *(right.places[k] for k in made)}
         beside = {p for p in _cases(view, {place}) if near(place, p)}
         yield view.reason(SELECTED, texts, gone, made, places | beside)
 
@@ -91,16 +99,18 @@ def signedness(view: View) -> Iterator[Reason]:
     """A comparison that is signed on one side and unsigned on the other."""
     if not view.forward:
         return
-    a, c = view.a, view.b
+    left, right = view.left, view.right
     kinds = (b.BRANCH, b.SELECT, b.SET)
     for place in view.lines:
-        mine = [k for k in a.of(kinds, a.at.get(place, ())) if _ordered(a, k)]
-        theirs = [k for k in c.of(kinds, c.at.get(place, ())) if _ordered(c, k)]
-        mine, theirs = mine + _by_carry(a, place), theirs + _by_carry(c, place)
-        tables = any(side.effects[k].indirect for side in (a, c) for k in side.at.get(place, ()))
+        mine = [k for k in left.of(kinds, left.at.get(place, ())) if _ordered(left, k)]
+        theirs = [k for k in right.of(kinds, right.at.get(place, ())) if _ordered(right, k)]
+        mine, theirs = mine + _by_carry(left, place), theirs + _by_carry(right, place)
+        tables = any(
+            side.effects[k].indirect for side in (left, right) for k in side.at.get(place, ())
+        )
         if not mine or not theirs or len(mine) != len(theirs) or tables:
             continue
-        signs = [{_sign(side, k) for k in own} for side, own in ((a, mine), (c, theirs))]
+        signs = [{_sign(side, k) for k in own} for side, own in ((left, mine), (right, theirs))]
         if (
             len(signs[0]) == len(signs[1]) == 1
             and signs[0] != signs[1]
@@ -108,14 +118,14 @@ def signedness(view: View) -> Iterator[Reason]:
         ):
             one, other = signs[0].pop(), signs[1].pop()
             text = f"the comparison is {other} instead of {one}: "
-            if view.world.one_source:
+            if view.context.one_source:
                 text += "of one source, so it is known to give the same here"
             else:
                 text += "values with the top bit set compare the other way"
             yield view.reason(SIGNED, (text, text), mine, theirs, {place})
 
 
-def _by_carry(side: Side, place: Place) -> list[int]:
+def _by_carry(side: FunctionModel, place: Place) -> list[int]:
     """Return what adds or subtracts the outcome of an unsigned comparison just before it."""
     flag_selects = side.body.arch.semantics.flag_selects
     return [
@@ -125,18 +135,18 @@ def _by_carry(side: Side, place: Place) -> list[int]:
     ]
 
 
-def _ordered(side: Side, k: int) -> bool:
+def _ordered(side: FunctionModel, k: int) -> bool:
     return side.effects[k].condition in b.SIGNED | b.UNSIGNED
 
 
-def _sign(side: Side, k: int) -> str:
+def _sign(side: FunctionModel, k: int) -> str:
     return "signed" if side.effects[k].condition in b.SIGNED else "unsigned"
 
 
 def _shifted(view: View, place: Place) -> bool:
     """Tell whether one side alone moves the range before it compares: that merges two tests."""
     counts = []
-    for side in (view.a, view.b):
+    for side in (view.left, view.right):
         sums = side.of((b.ADD, b.SUB, b.ADDRESS), side.at.get(place, ()))
         plain = [k for k in sums if side.effects[k].immediate not in (None, 0)]
         flag_selects = side.body.arch.semantics.flag_selects
@@ -145,19 +155,21 @@ def _shifted(view: View, place: Place) -> bool:
 
 
 def merged(view: View) -> Iterator[Reason]:
-    """Two tests of ``a`` against constants that are one unsigned test in ``b``."""
-    a, c = view.a, view.b
-    vectors = {c.body.loop_of[k] for k in range(len(c)) if c.effects[k].packed} - {-1}
-    wide = {c.places[k] for k in range(len(c)) if c.body.loop_of[k] in vectors}
+    """Two tests of ``left`` against constants that are one unsigned test in ``right``."""
+    left, right = view.left, view.right
+    vectors = {right.body.loop_of[k] for k in range(len(right)) if right.effects[k].packed} - {-1}
+    wide = {right.places[k] for k in range(len(right)) if right.body.loop_of[k] in vectors}
     for place in view.lines:
-        mine = [k for k in a.of((b.BRANCH, b.SET), a.at.get(place, ())) if _ordered(a, k)]
+        mine = [k for k in left.of((b.BRANCH, b.SET), left.at.get(place, ())) if _ordered(left, k)]
         if len(mine) < 2 or place in wide:  # or tests of a vectorised loop's own
             continue
-        bounds = {a.effects[k].immediate for k in a.of((b.COMPARE, b.SUB), a.at[place])} - {None}
-        ordered = [k for k in c.of(_DECIDES, c.at.get(place, ())) if _ordered(c, k)]
-        unsigned = [k for k in ordered if _sign(c, k) == "unsigned"]
-        moved = [k for j in unsigned for k in _moved_range(c, j)]
-        if len(bounds) > 1 and moved and not _shifts(a, place) and 2 * len(ordered) <= len(mine):
+        bounds = {
+            left.effects[k].immediate for k in left.of((b.COMPARE, b.SUB), left.at[place])
+        } - {None}
+        ordered = [k for k in right.of(_DECIDES, right.at.get(place, ())) if _ordered(right, k)]
+        unsigned = [k for k in ordered if _sign(right, k) == "unsigned"]
+        moved = [k for j in unsigned for k in _moved_range(right, j)]
+        if len(bounds) > 1 and moved and not _shifts(left, place) and 2 * len(ordered) <= len(mine):
             texts = (
                 "two tests of a range became one unsigned comparison",
                 "the range is tested by two comparisons instead of one",
@@ -168,13 +180,13 @@ def merged(view: View) -> Iterator[Reason]:
 _DECIDES = (b.BRANCH, b.SET, b.SELECT)
 
 
-def _shifts(side: Side, place: Place) -> bool:
+def _shifts(side: FunctionModel, place: Place) -> bool:
     """Tell whether a line's tests are made on a range moved to zero already."""
     branches = [k for k in side.of(_DECIDES, side.at.get(place, ())) if _ordered(side, k)]
     return any(_moved_range(side, k) for k in branches)
 
 
-def _moved_range(side: Side, k: int) -> list[int]:
+def _moved_range(side: FunctionModel, k: int) -> list[int]:
     """Return what adds a constant to the value that the test before ``k`` compares."""
     block = side.body.block_of
     near = [j for j in range(max(k - 5, 0), k) if block[j] == block[k]]
@@ -188,55 +200,55 @@ def _moved_range(side: Side, k: int) -> list[int]:
 
 
 def tables(view: View) -> Iterator[Reason]:
-    """A chain of comparisons in ``a`` that ``b`` decides by a table or a bit mask."""
-    a, c = view.a, view.b
-    mine, theirs = _table_jumps(a), _table_jumps(c)
-    chain = _chain(a)
+    """A chain of comparisons in ``left`` that ``right`` decides by a table or a bit mask."""
+    left, right = view.left, view.right
+    mine, theirs = _table_jumps(left), _table_jumps(right)
+    chain = _chain(left)
     if theirs and not mine and chain:
-        places = {a.places[k] for k in chain} | {c.places[k] for k in theirs}
+        places = {left.places[k] for k in chain} | {right.places[k] for k in theirs}
         texts = (
             "a jump table instead of a chain of comparisons",
             "a chain of comparisons instead of a jump table",
         )
         yield view.reason(TABLE, texts, chain, theirs, places)
-    values = _value_tables(c, a)
-    if values and (mine or chain) and not theirs and len(_chain(c)) < 3:
-        places = {a.places[k] for k in mine or chain} | {c.places[k] for k in values}
+    values = _value_tables(right, left)
+    if values and (mine or chain) and not theirs and len(_chain(right)) < 3:
+        places = {left.places[k] for k in mine or chain} | {right.places[k] for k in values}
         places |= _cases(view, places)
         texts = (
             "a table of the values instead of code for each case",
             "code for each case instead of a table of the values",
         )
         yield view.reason(VALUES, texts, mine or chain, values, places)
-    bits, before = _bit_tests(c), _bit_tests(a)
-    if bits and len(chain) > len(_chain(c)) and not before:
+    bits, before = _bit_tests(right), _bit_tests(left)
+    if bits and len(chain) > len(_chain(right)) and not before:
         texts = ("the cases are tested as bits of one mask", "the cases are tested one by one")
         yield view.reason(BITS, texts, chain, bits, None, LIKELY)
 
 
-def _bit_tests(side: Side) -> list[int]:
+def _bit_tests(side: FunctionModel) -> list[int]:
     bit_tests = side.body.arch.semantics.bit_tests
     return [k for k, text in enumerate(side.body.texts) if bit_tests.match(text)]
 
 
 def _cases(view: View, places: Iterable[Place]) -> set[Place]:
-    """Return lines behind a switch that hold only a value and a jump, and nothing in ``b``."""
+    """Return lines behind a switch that hold only a value and a jump, and nothing in ``right``."""
     first = min(places, key=lambda place: place.line)
     quiet = {b.CONSTANT, b.JUMP, b.MOVE, b.RETURN, b.ADDRESS, b.COMPARE, b.SELECT, b.BRANCH}
     return {
         place
-        for place, here in view.a.at.items()
-        if place.file == first.file and place.line > first.line and not view.b.at.get(place)
-        and {view.a.kinds[k] for k in here} <= quiet
+        for place, here in view.left.at.items()
+        if place.file == first.file and place.line > first.line and not view.right.at.get(place)
+        and {view.left.kinds[k] for k in here} <= quiet
     }  # fmt: skip
 
 
-def _table_jumps(side: Side) -> list[int]:
+def _table_jumps(side: FunctionModel) -> list[int]:
     jumps = [k for k in side.of((b.JUMP,)) if side.effects[k].indirect]
     return jumps if side.body.table_goals else []
 
 
-def _chain(side: Side) -> list[int]:
+def _chain(side: FunctionModel) -> list[int]:
     """Return the branches of a line that compares with three constants or more."""
     best: Sequence[int] = ()
     for here in side.at.values():
@@ -246,7 +258,7 @@ def _chain(side: Side) -> list[int]:
     return list(best)
 
 
-def _value_tables(side: Side, other: Side) -> list[int]:
+def _value_tables(side: FunctionModel, other: FunctionModel) -> list[int]:
     """Return loads from a constant table that the compiler made and the other side has not."""
     known = {name for item in other.body.items for name in _TABLES.findall(",".join(item.operands))}
     named = [

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.diff.records import LIKELY, Reason
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import BLOCK_CALLS, is_guard, plain_name
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.loops import became_call
@@ -21,33 +21,33 @@ _UNWINDING = re.compile(
 )
 
 
-def _named(side: Side) -> Counter[str]:
+def _named(side: FunctionModel) -> Counter[str]:
     """Return how often each function is called, guards' own calls aside."""
     return Counter(
         plain_name(n) for _, n in side.calls if not is_guard(n) and not _UNWINDING.match(n)
     )
 
 
-def _of(side: Side, name: str) -> list[int]:
+def _of(side: FunctionModel, name: str) -> list[int]:
     return [k for k, called in side.calls if plain_name(called) == name]
 
 
 def inlined(view: View) -> Iterator[Reason]:
-    """A call of ``a`` that ``b`` has the function's own lines for, or nothing at all."""
-    a, c = view.a, view.b
-    before, after = _named(a), _named(c)
+    """A call of ``left`` that ``right`` has the function's own lines for, or nothing at all."""
+    left, right = view.left, view.right
+    before, after = _named(left), _named(right)
     elided = False
     for name, count in before.items():
         if name in BLOCK_CALLS or after[name] >= count or name == plain_name(view.function):
             continue
-        home = view.world.homes.get(name, frozenset()) - view.world.homes.get(
+        home = view.context.homes.get(name, frozenset()) - view.context.homes.get(
             view.function, frozenset()
         )
-        calls = _of(a, name)
-        places = {a.places[k] for k in calls}
-        inside = c.on(home)
-        already = len(a.on(home))
-        title = view.world.title(name)
+        calls = _of(left, name)
+        places = {left.places[k] for k in calls}
+        inside = right.on(home)
+        already = len(left.on(home))
+        title = view.context.title(name)
         if not home and _is_constructor(view, name) and not inside:
             elided = True
             texts = (
@@ -58,7 +58,9 @@ def inlined(view: View) -> Iterator[Reason]:
         elif len(inside) > already or (home and not after[name] and not inside):
             nothing = "" if inside else ", and merged with the code around it"
             texts = (f"{title} is inlined{nothing}", f"{title} is called, no longer inlined")
-            yield view.reason(INLINED, texts, calls, inside, places | {c.places[k] for k in inside})
+            yield view.reason(
+                INLINED, texts, calls, inside, places | {right.places[k] for k in inside}
+            )
         elif (
             not home
             and not after[name]
@@ -82,80 +84,82 @@ def _is_destructor(view: View, name: str) -> bool:
 
 def _owner(view: View, name: str) -> tuple[str, str]:
     """Return the class and the last part of a C++ function's name."""
-    title = view.world.titles.get(name, "").partition("(")[0]
+    title = view.context.titles.get(name, "").partition("(")[0]
     parts = title.rpartition("::")
     return re.sub(r"<.*", "", parts[0].rpartition("::")[2]), parts[2]
 
 
 def tail_called(view: View) -> Iterator[Reason]:
-    """A call before a return in ``a`` that is a jump in ``b``."""
-    a, c = view.a, view.b
-    before = Counter(plain_name(n) for k, n in a.calls if a.effects[k].kind == b.CALL)
+    """A call before a return in ``left`` that is a jump in ``right``."""
+    left, right = view.left, view.right
+    before = Counter(plain_name(n) for k, n in left.calls if left.effects[k].kind == b.CALL)
     jumps: dict[str, list[int]] = {}
-    for k, name in c.calls:
-        if c.effects[k].kind == b.JUMP:
+    for k, name in right.calls:
+        if right.effects[k].kind == b.JUMP:
             jumps.setdefault(plain_name(name), []).append(k)
-    already = Counter(plain_name(n) for k, n in a.calls if a.effects[k].kind == b.JUMP)
+    already = Counter(plain_name(n) for k, n in left.calls if left.effects[k].kind == b.JUMP)
     for name, found in jumps.items():
         if before[name] and len(found) > already[name]:
-            calls = [k for k in _of(a, name) if a.effects[k].kind == b.CALL]
-            title = view.world.title(name)
+            calls = [k for k in _of(left, name) if left.effects[k].kind == b.CALL]
+            title = view.context.title(name)
             texts = (
                 f"the call of {title} is a jump: the function does not come back here",
                 f"{title} is called and comes back here, no longer a jump",
             )
-            places = {a.places[k] for k in calls} | {c.places[k] for k in found}
+            places = {left.places[k] for k in calls} | {right.places[k] for k in found}
             yield view.reason(TAIL, texts, calls, found, places)
     yield from _indirect_tail(view)
 
 
 def _indirect_tail(view: View) -> Iterator[Reason]:
-    a, c = view.a, view.b
-    calls = [k for k in a.of((b.CALL,)) if a.effects[k].indirect]
-    jumps = [k for k in c.of((b.JUMP,)) if c.effects[k].indirect and not c.body.table_goals]
-    if calls and jumps and not [k for k in a.of((b.JUMP,)) if a.effects[k].indirect]:
+    left, right = view.left, view.right
+    calls = [k for k in left.of((b.CALL,)) if left.effects[k].indirect]
+    jumps = [
+        k for k in right.of((b.JUMP,)) if right.effects[k].indirect and not right.body.table_goals
+    ]
+    if calls and jumps and not [k for k in left.of((b.JUMP,)) if left.effects[k].indirect]:
         text = "the indirect call is a jump: the function does not come back here"
         yield view.reason(TAIL, (text, "the indirect jump is a call again"), calls, jumps)
 
 
 def recursion(view: View) -> Iterator[Reason]:
-    """A function that calls itself in ``a`` and loops in ``b``."""
-    a, c = view.a, view.b
+    """A function that calls itself in ``left`` and loops in ``right``."""
+    left, right = view.left, view.right
     own = plain_name(view.function)
-    calls = [k for k in _of(a, own) if a.effects[k].kind == b.CALL]
-    left = [k for k in _of(c, own) if c.effects[k].kind == b.CALL]
-    if calls and len(left) < len(calls) and len(c.loops) > len(a.loops):
+    calls = [k for k in _of(left, own) if left.effects[k].kind == b.CALL]
+    remaining = [k for k in _of(right, own) if right.effects[k].kind == b.CALL]
+    if calls and len(remaining) < len(calls) and len(right.loops) > len(left.loops):
         texts = ("the call of itself became a loop", "it calls itself, no longer a loop")
-        backs = [k for k in range(len(c)) if 0 <= c.body.goals[k] <= k]
-        yield view.reason(LOOP, texts, calls, backs, {a.places[k] for k in calls})
+        backs = [k for k in range(len(right)) if 0 <= right.body.goals[k] <= k]
+        yield view.reason(LOOP, texts, calls, backs, {left.places[k] for k in calls})
 
 
 def other_call(view: View) -> Iterator[Reason]:
-    """A loop of ``a`` that is a library call in ``b``, or a call that is another function's."""
-    a, c = view.a, view.b
+    """A loop of ``left`` that is a library call in ``right``, or a call that is another function's."""
+    left, right = view.left, view.right
     for loop, found in view.loop_pairs.items():
-        places = a.lines(a.own(loop))
+        places = left.lines(left.own(loop))
         calls = [] if found else became_call(view, places)
         if calls:
-            done = c.effects[calls[0]]
+            done = right.effects[calls[0]]
             what = f"a call of {done.target}" if done.target else "one block instruction"
             texts = (f"the loop became {what}", f"a loop instead of {what}")
             yield view.reason(
-                OTHER, texts, a.own(loop), calls, places | {c.places[k] for k in calls}
+                OTHER, texts, left.own(loop), calls, places | {right.places[k] for k in calls}
             )
     yield from _swapped(view)
-    before, after = _named(a), _named(c)
+    before, after = _named(left), _named(right)
     for name in before:
         if name not in BLOCK_CALLS or after[name] >= before[name]:
             continue
-        calls = _of(a, name)
-        places = {a.places[k] for k in calls}
-        there = c.on(places)
-        if any(c.body.loop_of[k] >= 0 for k in there) and not any(
-            a.body.loop_of[k] >= 0 for k in calls
+        calls = _of(left, name)
+        places = {left.places[k] for k in calls}
+        there = right.on(places)
+        if any(right.body.loop_of[k] >= 0 for k in there) and not any(
+            left.body.loop_of[k] >= 0 for k in calls
         ):
             continue
-        if c.stores(there) or c.of((b.BLOCK,), there) or c.loads(there):
+        if right.stores(there) or right.of((b.BLOCK,), there) or right.loads(there):
             texts = (
                 f"{name} is done in place, without a call",
                 f"{name} is called, no longer done in place",
@@ -164,23 +168,23 @@ def other_call(view: View) -> Iterator[Reason]:
 
 
 def _swapped(view: View) -> Iterator[Reason]:
-    """A library call of ``a`` in whose place ``b`` calls another."""
+    """A library call of ``left`` in whose place ``right`` calls another."""
     if not view.forward:
         return
-    a, c = view.a, view.b
-    before, after = _named(a), _named(c)
+    left, right = view.left, view.right
+    before, after = _named(left), _named(right)
     for place in view.lines:
         gone = {
             plain_name(n): k
-            for k, n in a.calls
-            if a.places[k] == place and after[plain_name(n)] < before[plain_name(n)]
+            for k, n in left.calls
+            if left.places[k] == place and after[plain_name(n)] < before[plain_name(n)]
         }
         new = {
             plain_name(n): k
-            for k, n in c.calls
-            if c.places[k] == place and before[plain_name(n)] < after[plain_name(n)]
+            for k, n in right.calls
+            if right.places[k] == place and before[plain_name(n)] < after[plain_name(n)]
         }
-        own = view.world.homes
+        own = view.context.homes
         gone = {n: k for n, k in gone.items() if n not in own and not is_guard(n)}
         new = {n: k for n, k in new.items() if n not in own and not is_guard(n)}
         if gone and new and not set(gone) & set(new):
@@ -190,33 +194,39 @@ def _swapped(view: View) -> Iterator[Reason]:
 
 
 def direct(view: View) -> Iterator[Reason]:
-    """An indirect call of ``a`` whose goal ``b`` knows, or guesses and compares first."""
-    a, c = view.a, view.b
-    calls = [k for k in a.of((b.CALL,)) if a.effects[k].indirect]
-    left = [k for k in range(len(c)) if c.effects[k].indirect and c.kinds[k] in (b.CALL, b.JUMP)]
-    guessed = _guessed(c) if calls and not _guessed(a) else []
-    if not calls or (len(calls) <= len(left) and not guessed):
+    """An indirect call of ``left`` whose goal ``right`` knows, or guesses and compares first."""
+    left, right = view.left, view.right
+    calls = [k for k in left.of((b.CALL,)) if left.effects[k].indirect]
+    remaining = [
+        k
+        for k in range(len(right))
+        if right.effects[k].indirect and right.kinds[k] in (b.CALL, b.JUMP)
+    ]
+    guessed = _guessed(right) if calls and not _guessed(left) else []
+    if not calls or (len(calls) <= len(remaining) and not guessed):
         return
-    known, now = _named(a), _named(c)
-    made = [k for k, name in c.calls if now[plain_name(name)] > known[plain_name(name)]]
-    own = view.world.homes.get(view.function, frozenset())
-    foreign = [place for place in c.at if place not in own and place in view.world.known]
-    inside = [k for place in foreign for k in c.at[place] if place not in a.at]
-    if not (made or inside or guessed or len(c.calls) <= len(a.calls)):
+    known, now = _named(left), _named(right)
+    made = [k for k, name in right.calls if now[plain_name(name)] > known[plain_name(name)]]
+    own = view.context.homes.get(view.function, frozenset())
+    foreign = [place for place in right.at if place not in own and place in view.context.known]
+    inside = [k for place in foreign for k in right.at[place] if place not in left.at]
+    if not (made or inside or guessed or len(right.calls) <= len(left.calls)):
         return
     if guessed:
         how = "the indirect call's likely goal is compared first, and reached directly"
     elif made:
-        how = f"the indirect call is made direct: {view.world.title(c.effects[made[0]].target)}"
+        how = (
+            f"the indirect call is made direct: {view.context.title(right.effects[made[0]].target)}"
+        )
     else:
         how = "the indirect call's goal is known, and it is inlined"
     texts = (how, "the call goes through a pointer, no longer to a known function")
     evidence = [*guessed, *(made or inside)]
-    places = {a.places[k] for k in calls} | {c.places[k] for k in evidence}
+    places = {left.places[k] for k in calls} | {right.places[k] for k in evidence}
     yield view.reason(DIRECT, texts, calls, evidence, places)
 
 
-def _guessed(side: Side) -> list[int]:
+def _guessed(side: FunctionModel) -> list[int]:
     """Return where a function's address is loaded, to be compared with a pointer."""
     return [
         k

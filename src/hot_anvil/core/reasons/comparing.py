@@ -11,15 +11,15 @@ from hot_anvil.core.diff.edited import map_lines
 from hot_anvil.core.diff.function_pair import FunctionPair
 from hot_anvil.core.diff.pairing import Paired, pair_bodies
 from hot_anvil.core.diff.records import STATES, Explained, Pair, Reason
-from hot_anvil.core.diff.side import Remark, Subject
+from hot_anvil.core.diff.side import Remark, Side
 from hot_anvil.core.parallel import Spread, in_order
 from hot_anvil.core.reasons.explain import attach, explain_function, make_context
 from hot_anvil.core.reasons.remarks import borne_out
 
 
 def explain_difference(
-    left: Subject,
-    right: Subject,
+    left: Side,
+    right: Side,
     entries: Collection[str],
     same_function: Mapping[str, str],
     edited: bool,
@@ -72,19 +72,22 @@ def compare_codes(
     ``sources`` are the right side's, ``left_sources`` the left side's if they
     are others; ``lines`` then says which lines correspond.
     """
-    twins, lines = pair_functions(left, right, entries, lines or LineMap(), same_function or {})
-    context = make_context(twins, lines, flags, {**left.titles, **right.titles})
+    function_pairs, lines = pair_functions(
+        left, right, entries, lines or LineMap(), same_function or {}
+    )
+    context = make_context(function_pairs, lines, flags, {**left.titles, **right.titles})
 
     def work(k: int) -> tuple[list[Any], list[Reason]]:
-        paired = list(pair_bodies(twins[k].left, twins[k].right, lines))
-        return list(map(_to_plain, paired)), explain_function(twins[k], paired, context)
+        paired = list(pair_bodies(function_pairs[k].left, function_pairs[k].right, lines))
+        return list(map(_to_plain, paired)), explain_function(function_pairs[k], paired, context)
 
-    done = spread(work, len(twins), left.total + right.total)
+    done = spread(work, len(function_pairs), left.total + right.total)
     paired = [
-        [_paired(row, twin) for row in rows] for twin, (rows, _) in zip(twins, done, strict=True)
+        [_paired(row, both) for row in rows]
+        for both, (rows, _) in zip(function_pairs, done, strict=True)
     ]
     diff = by_source_line(
-        twins, paired, lines, sources, sources if left_sources is None else left_sources
+        function_pairs, paired, lines, sources, sources if left_sources is None else left_sources
     )
     reasons = [reason for _, found in done for reason in found]
     if any(remarks):
@@ -99,10 +102,10 @@ def _to_plain(line: Paired) -> Any:
     return tuple(line.place), pairs, line.counts, line.state
 
 
-def _paired(row: Any, twin: FunctionPair) -> Paired:
+def _paired(row: Any, both: FunctionPair) -> Paired:
     place, pairs, counts, state = row
-    left = twin.left.items if twin.left else ()
-    right = twin.right.items if twin.right else ()
+    left = both.left.items if both.left else ()
+    right = both.right.items if both.right else ()
     made = tuple(
         Pair(
             left[i] if i >= 0 else None,

@@ -1,8 +1,9 @@
 """What rules over a function's two sides work with, and the reasons that they give.
 
-A rule looks from one side (``a``) to the other (``b``) for something that
-``b`` has gained. It runs in both directions, so one rule finds a loop that was
-vectorised and one that no longer is; the reason says it as left to right.
+A rule looks from one side (``left``) to the other (``right``) for something that
+``right`` has gained. It runs in both directions, so one rule finds a loop that was
+vectorised and one that no longer is: then the sides of its view are swapped, and
+the reason still says it from the left of the comparison to its right.
 """
 
 from collections import Counter
@@ -11,35 +12,35 @@ from functools import cached_property
 
 from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import CERTAIN, Reason
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import plain_name
 
 
 class View:
-    """One function seen from side ``a`` to side ``b``."""
+    """One function seen from ``left`` to ``right``."""
 
     def __init__(
         self,
         function: str,
-        a: Side,
-        c: Side,
+        left: FunctionModel,
+        right: FunctionModel,
         forward: bool,
-        world: "World",
+        context: "RuleContext",
         states: Mapping[Place, str],
     ) -> None:
         self.function = function
-        self.a = a
-        self.b = c
+        self.left = left
+        self.right = right
         self.forward = forward
-        self.world = world
+        self.context = context
         self.states = states
 
     def reason(
         self,
         kind: str,
         texts: tuple[str, str],
-        a: Iterable[int] = (),
-        c: Iterable[int] = (),
+        lost: Iterable[int] = (),
+        gained: Iterable[int] = (),
         places: Iterable[Place] | None = None,
         confidence: str = CERTAIN,
     ) -> Reason:
@@ -47,31 +48,31 @@ class View:
 
         Without ``places`` it explains the lines of its evidence.
         """
-        a, c = tuple(sorted(set(a))), tuple(sorted(set(c)))
+        mine, theirs = tuple(sorted(set(lost))), tuple(sorted(set(gained)))
         if places is None:
-            places = {self.a.places[k] for k in a} | {self.b.places[k] for k in c}
-        left, right = (a, c) if self.forward else (c, a)
+            places = {self.left.places[k] for k in mine} | {self.right.places[k] for k in theirs}
+        evidence = (mine, theirs) if self.forward else (theirs, mine)
         text = texts[0 if self.forward else 1]
-        return Reason(kind, text, confidence, self.function, left, right, frozenset(places))
+        return Reason(kind, text, confidence, self.function, *evidence, frozenset(places))
 
     @cached_property
     def lines(self) -> list[Place]:
         """Source lines with code on either side, in order."""
         return sorted(
-            {*self.a.at, *self.b.at}, key=lambda place: (place.file, place.line, place.old)
+            {*self.left.at, *self.right.at}, key=lambda place: (place.file, place.line, place.old)
         )
 
     @cached_property
     def loop_pairs(self) -> dict[int, list[int]]:
-        """Loop of ``a`` -> loops of ``b`` that come of it, the one that does the most first."""
-        return self.world.loop_pairs(self)
+        """Loop of ``left`` -> loops of ``right`` that come of it, the one that does the most first."""
+        return self.context.loop_pairs(self)
 
     def differs(self, place: Place) -> bool:
         """Tell whether a line is more than renamed or reordered."""
         return self.states.get(place, "changed") not in ("same", "renamed", "reordered")
 
 
-class World:
+class RuleContext:
     """What rules may know of the two codes beyond one function."""
 
     def __init__(
@@ -93,33 +94,33 @@ class World:
         """Return a function's name as the source writes it."""
         return self.titles.get(name, self.titles.get(plain_name(name), plain_name(name)))
 
-    def calls_for(self, places: Collection[Place], side: Side) -> bool:
+    def calls_for(self, places: Collection[Place], side: FunctionModel) -> bool:
         """Tell whether a side calls a function that lines belong to: they are inlined elsewhere."""
         called = {plain_name(name) for _, name in side.calls}
         return any(self.homes.get(name, frozenset()) & set(places) for name in called)
 
     def loop_pairs(self, view: View) -> dict[int, list[int]]:
         """Match loops by the source lines that they alone hold; nested ones by depth."""
-        a, c = view.a, view.b
-        lines = [[_loop_lines(side, k) for k in range(len(side.loops))] for side in (a, c)]
-        out: dict[int, list[int]] = {k: [] for k in range(len(a.loops))}
+        left, right = view.left, view.right
+        lines = [[_loop_lines(side, k) for k in range(len(side.loops))] for side in (left, right)]
+        out: dict[int, list[int]] = {k: [] for k in range(len(left.loops))}
         for j, mine in enumerate(lines[1]):
             scores = [
-                (_overlap(mine, other) + 0.5 * (c.loops[j].depth == a.loops[i].depth), -i)
+                (_overlap(mine, other) + 0.5 * (right.loops[j].depth == left.loops[i].depth), -i)
                 for i, other in enumerate(lines[0])
                 if _overlap(mine, other)
             ]
             if scores:
                 out[-max(scores)[1]].append(j)
-        self._add_near(lines, (a, c), out)
+        self._add_near(lines, (left, right), out)
         for found in out.values():
-            found.sort(key=lambda j: tuple(-n for n in _work(c, j)))
+            found.sort(key=lambda j: tuple(-n for n in _work(right, j)))
         return out
 
     def _add_near(
         self,
         lines: Sequence[Sequence[Counter[Place]]],
-        sides: tuple[Side, Side],
+        sides: tuple[FunctionModel, FunctionModel],
         out: dict[int, list[int]],
     ) -> None:
         """Match what is left by nearness: compilers give a loop's code to one line or the next."""
@@ -139,7 +140,7 @@ def _beside(one: Iterable[Place], other: Iterable[Place]) -> bool:
 Rule = Callable[[View], Iterator[Reason]]
 
 
-def _loop_lines(side: Side, loop: int) -> Counter[Place]:
+def _loop_lines(side: FunctionModel, loop: int) -> Counter[Place]:
     return Counter(side.places[k] for k in side.own(loop) if side.places[k].line > 0)
 
 
@@ -149,7 +150,7 @@ def _overlap(one: Counter[Place], other: Counter[Place]) -> float:
     return len(one.keys() & other.keys()) / len(union) if union else 0.0
 
 
-def _work(side: Side, loop: int) -> tuple[int, int]:
+def _work(side: FunctionModel, loop: int) -> tuple[int, int]:
     """Return how much a loop does in a pass: packed calculations count first."""
     own = side.own(loop)
     vectors = sum(side.effects[k].width > 0 for k in own)

@@ -11,7 +11,7 @@ from hot_anvil.core.diff.function_pair import FunctionPair
 from hot_anvil.core.diff.pairing import Paired
 from hot_anvil.core.diff.records import CERTAIN, LIKELY, Diff, Explained, Reason
 from hot_anvil.core.model.control_flow import Body
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import plain_name
 from hot_anvil.core.reasons import (
     arithmetic,
@@ -24,7 +24,7 @@ from hot_anvil.core.reasons import (
     values,
     vectors,
 )
-from hot_anvil.core.reasons.context import Rule, View, World
+from hot_anvil.core.reasons.context import Rule, RuleContext, View
 
 RULES: tuple[Rule, ...] = tuple(
     rule
@@ -38,7 +38,7 @@ RULES: tuple[Rule, ...] = tuple(
 class Context(NamedTuple):
     """What explaining one function needs to know of the others."""
 
-    world: World
+    rules: RuleContext
     lines: LineMap
     flags: tuple[Sequence[str], Sequence[str]]  # of both sides
     names: frozenset[str]  # all functions
@@ -46,15 +46,18 @@ class Context(NamedTuple):
 
 
 def make_context(
-    twins: Sequence[FunctionPair],
+    function_pairs: Sequence[FunctionPair],
     lines: LineMap,
     flags: tuple[Sequence[str], Sequence[str]],
     titles: Mapping[str, str],
 ) -> Context:
     """Return the context of a comparison's functions."""
-    others = any(t.left and t.right and t.left.owner != t.right.owner for t in twins)
-    bodies = [t.left for t in twins if t.left], [t.right for t in twins if t.right]
-    alone = any(t.left is None or t.right is None for t in twins)  # only then it matters
+    others = any(t.left and t.right and t.left.owner != t.right.owner for t in function_pairs)
+    bodies = (
+        [t.left for t in function_pairs if t.left],
+        [t.right for t in function_pairs if t.right],
+    )
+    alone = any(t.left is None or t.right is None for t in function_pairs)  # only then it matters
     called = [
         frozenset(n for b in own for n in _targets(b)) if alone else frozenset() for own in bodies
     ]
@@ -64,10 +67,10 @@ def make_context(
         )
         for own, mapped in zip(bodies, (lines, LineMap()), strict=True)
     ]
-    names = frozenset(twin.name for twin in twins)
+    names = frozenset(both.name for both in function_pairs)
     both = inside[0], inside[1]
-    world = World(titles, _homes(twins, lines), others, not lines.lines, both)
-    return Context(world, lines, flags, names, (called[0], called[1]))
+    context = RuleContext(titles, _homes(function_pairs, lines), others, not lines.lines, both)
+    return Context(context, lines, flags, names, (called[0], called[1]))
 
 
 def _targets(body: Body) -> set[str]:
@@ -76,30 +79,30 @@ def _targets(body: Body) -> set[str]:
 
 
 def explain_function(
-    twin: FunctionPair, paired: Sequence[Paired], context: Context
+    both: FunctionPair, paired: Sequence[Paired], context: Context
 ) -> list[Reason]:
     """Return the reasons for all that differs in one function."""
-    if twin.left is None or twin.right is None:
-        found = list(_alone(twin, context))
-    elif twin.left.isa != twin.right.isa:
+    if both.left is None or both.right is None:
+        found = list(_alone(both, context))
+    elif both.left.isa != both.right.isa:
         text = "code for another instruction set: only lines and counts compare"
         at = frozenset(line.place for line in paired)
-        found = [Reason(plain.APART, text, CERTAIN, twin.name, (), (), at)]
-    elif twin.left.texts == twin.right.texts:
-        found = list(_padding(twin))
-    elif folded := _folded(twin, paired, context):
+        found = [Reason(plain.APART, text, CERTAIN, both.name, (), (), at)]
+    elif both.left.texts == both.right.texts:
+        found = list(_padding(both))
+    elif folded := _folded(both, paired, context):
         found = [folded]
     else:
         two = (
-            Side(twin.left, context.lines, context.flags[0], context.names),
-            Side(twin.right, None, context.flags[1], context.names),
+            FunctionModel(both.left, context.lines, context.flags[0], context.names),
+            FunctionModel(both.right, None, context.flags[1], context.names),
         )
         states = {line.place: line.state for line in paired}
-        found = _merged(_of_function(twin.name, two, context.world, states))
+        found = _merged(_of_function(both.name, two, context.rules, states))
         explained = {place for reason in found for place in reason.places}
         rest = [line for line in paired if line.place not in explained]
-        found += [reason for line in rest for reason in plain.line_reasons(twin.name, line, *two)]
-    return [_told(reason, twin, context.world.one_source) for reason in found]
+        found += [reason for line in rest for reason in plain.line_reasons(both.name, line, *two)]
+    return [_told(reason, both, context.rules.one_source) for reason in found]
 
 
 def attach(diff: Diff, reasons: Sequence[Reason]) -> Explained:
@@ -122,12 +125,15 @@ def attach(diff: Diff, reasons: Sequence[Reason]) -> Explained:
 
 
 def _of_function(
-    name: str, two: tuple[Side, Side], world: World, states: Mapping[Place, str]
+    name: str,
+    two: tuple[FunctionModel, FunctionModel],
+    context: RuleContext,
+    states: Mapping[Place, str],
 ) -> list[Reason]:
     left, right = two
     views = (
-        View(name, left, right, True, world, states),
-        View(name, right, left, False, world, states),
+        View(name, left, right, True, context, states),
+        View(name, right, left, False, context, states),
     )
     found = [reason for rule in RULES for view in views for reason in rule(view)]
     changed = {reason.kind for reason in found} & loops.KINDS
@@ -142,18 +148,18 @@ def _of_function(
     return found
 
 
-def _homes(twins: Iterable[FunctionPair], lines: LineMap) -> dict[str, frozenset[Place]]:
+def _homes(function_pairs: Iterable[FunctionPair], lines: LineMap) -> dict[str, frozenset[Place]]:
     """Return for each function its source lines: from where it begins to where the next does."""
     starts: dict[str, list[tuple[int, str]]] = {}  # file -> where functions begin
     seen: set[Place] = set()
-    for twin in twins:
-        for body, mapped in ((twin.right, LineMap()), (twin.left, lines)):
+    for both in function_pairs:
+        for body, mapped in ((both.right, LineMap()), (both.left, lines)):
             if body is None:
                 continue
             seen.update(mapped.place(*key) for key in {(i.file, i.line) for i in body.items})
             begins = mapped.place(*body.begins)
             if body.begins[1] > 0:
-                starts.setdefault(begins.file, []).append((begins.line, twin.name))
+                starts.setdefault(begins.file, []).append((begins.line, both.name))
     for known in starts.values():
         known.sort()
     out: dict[str, set[Place]] = {}
@@ -167,15 +173,15 @@ def _homes(twins: Iterable[FunctionPair], lines: LineMap) -> dict[str, frozenset
     return {name: frozenset(found) for name, found in out.items()}
 
 
-def _alone(twin: FunctionPair, context: Context) -> Iterator[Reason]:
+def _alone(both: FunctionPair, context: Context) -> Iterator[Reason]:
     """Explain a function that one side has not got."""
-    body = twin.left or twin.right
+    body = both.left or both.right
     assert body is not None
-    left = twin.left is not None
-    home = context.world.homes.get(twin.name, frozenset())
+    left = both.left is not None
+    home = context.rules.homes.get(both.name, frozenset())
     other = 1 if left else 0
-    inside = bool(context.world.inside[other] & home)
-    if inside or twin.name in context.others[1 - other]:
+    inside = bool(context.rules.inside[other] & home)
+    if inside or both.name in context.others[1 - other]:
         text = "it has no code of its own any more: it is inlined where it was called"
         back = "it has code of its own: it was only inlined before"
         kind = calls.INLINED
@@ -186,42 +192,42 @@ def _alone(twin: FunctionPair, context: Context) -> Iterator[Reason]:
     every = tuple(range(len(body.items)))
     sure = CERTAIN if inside else LIKELY
     evidence: tuple[tuple[int, ...], tuple[int, ...]] = (every, ()) if left else ((), every)
-    yield Reason(kind, text if left else back, sure, twin.name, *evidence, home)
+    yield Reason(kind, text if left else back, sure, both.name, *evidence, home)
 
 
-def _folded(twin: FunctionPair, paired: Sequence[Paired], context: Context) -> Reason | None:
+def _folded(both: FunctionPair, paired: Sequence[Paired], context: Context) -> Reason | None:
     """Say when a function is nothing but a jump to an equal one, on one side only."""
-    assert twin.left and twin.right
-    every = tuple(range(len(twin.left.items))), tuple(range(len(twin.right.items)))
+    assert both.left and both.right
+    every = tuple(range(len(both.left.items))), tuple(range(len(both.right.items)))
     for own, other, gained in (
-        (twin.right, twin.left, True), (twin.left, twin.right, False)
+        (both.right, both.left, True), (both.left, both.right, False)
     ):  # fmt: skip
         name = only_jump(own.items, syntax_of(own.isa))
         known = name in context.names or name == other.owner
         if not known or name == own.owner or name in _targets(other) or len(other.items) == 1:
             continue
-        home = context.world.homes.get(name, frozenset())
+        home = context.rules.homes.get(name, frozenset())
         mapped = context.lines if gained else LineMap()
         inside = {mapped.place(*key) for key in {(i.file, i.line) for i in other.items}}
         if name != other.owner and inside & home:
             continue  # it was inlined here and is called now
-        title = context.world.title(name)
+        title = context.rules.title(name)
         texts = (
             f"folded into {title}, found to be equal: what is left is a jump to it",
             f"code of its own again, no longer folded into {title}",
         )
         at = frozenset(line.place for line in paired)
-        return Reason(calls.FOLDED, texts[0 if gained else 1], LIKELY, twin.name, *every, at)
+        return Reason(calls.FOLDED, texts[0 if gained else 1], LIKELY, both.name, *every, at)
     return None
 
 
-def _padding(twin: FunctionPair) -> Iterator[Reason]:
+def _padding(both: FunctionPair) -> Iterator[Reason]:
     """Say when only the bytes between instructions differ."""
-    assert twin.left and twin.right
-    gaps = [_gaps(body) for body in (twin.left, twin.right)]
+    assert both.left and both.right
+    gaps = [_gaps(body) for body in (both.left, both.right)]
     if None not in gaps and gaps[0] != gaps[1]:
         text = f"only padding differs: {gaps[1]} bytes between instructions instead of {gaps[0]}"
-        yield Reason(plain.PADDED, text, CERTAIN, twin.name, (), (), frozenset())
+        yield Reason(plain.PADDED, text, CERTAIN, both.name, (), (), frozenset())
 
 
 def _gaps(body: Body) -> int | None:
@@ -242,11 +248,11 @@ _COMMON = frozenset((memory.KEPT, memory.FRAME))
 _TELLING = frozenset((plain.CONDITION, plain.DATA, plain.ARGUMENT))
 
 
-def _told(reason: Reason, twin: FunctionPair, one_source: bool) -> Reason:
+def _told(reason: Reason, both: FunctionPair, one_source: bool) -> Reason:
     """Return a reason with the texts of its evidence, and how early to tell it."""
     texts = [
         tuple(body.items[k].text for k in found) if body else ()
-        for body, found in ((twin.left, reason.left), (twin.right, reason.right))
+        for body, found in ((both.left, reason.left), (both.right, reason.right))
     ]
     level = 1 if reason.kind in _COMMON else 0
     if reason.kind in plain.SMALL and (one_source or reason.kind not in _TELLING):

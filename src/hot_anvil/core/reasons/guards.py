@@ -6,20 +6,20 @@ from collections.abc import Iterator
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.helpers import ATOMIC_CALL, RETPOLINE
 from hot_anvil.core.diff.records import CERTAIN, Reason
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import CHECKED_COPY, PANIC, SANITISER, STACK_GUARD
 from hot_anvil.core.reasons.context import View
 
 HARDENED, CHECKED, ATOMIC, INLINE = "hardening", "check dropped", "atomic access", "inline assembly"
 
 
-def _calls(side: Side, pattern: re.Pattern[str]) -> list[int]:
+def _calls(side: FunctionModel, pattern: re.Pattern[str]) -> list[int]:
     return [
         k for k, done in enumerate(side.effects) if done.target and pattern.fullmatch(done.target)
     ]
 
 
-def _guard_values(side: Side) -> list[int]:
+def _guard_values(side: FunctionModel) -> list[int]:
     return [
         k
         for k, done in enumerate(side.effects)
@@ -29,22 +29,22 @@ def _guard_values(side: Side) -> list[int]:
     ]  # fmt: skip
 
 
-def has_stack_guard(side: Side) -> bool:
+def has_stack_guard(side: FunctionModel) -> bool:
     """Tell whether a function checks a value beside its frame."""
     return bool(_calls(side, STACK_GUARD) or _guard_values(side))
 
 
 def hardened(view: View) -> Iterator[Reason]:
-    """Stack guards, landing pads, checked copies, sanitisers' checks that ``b`` has."""
-    a, c = view.a, view.b
-    found = _calls(c, STACK_GUARD) + _guard_values(c)
-    if found and not has_stack_guard(a):
+    """Stack guards, landing pads, checked copies, sanitisers' checks that ``right`` has."""
+    left, right = view.left, view.right
+    found = _calls(right, STACK_GUARD) + _guard_values(right)
+    if found and not has_stack_guard(left):
         texts = (
             "a stack guard: a value beside the frame is checked before the return",
             "no stack guard any more",
         )
         yield view.reason(HARDENED, texts, (), found)
-    pads, others = c.of((b.LANDING,)), a.of((b.LANDING,))
+    pads, others = right.of((b.LANDING,)), left.of((b.LANDING,))
     if pads and not others:
         texts = (
             "a landing pad or signed return address: where indirect branches may arrive is checked",
@@ -59,9 +59,11 @@ def hardened(view: View) -> Iterator[Reason]:
         (SANITISER, "checks at run time are called"),
         (RETPOLINE, "indirect branches go through a thunk that keeps speculation out"),
     ):
-        calls = [k for k in _calls(c, pattern) if not STACK_GUARD.fullmatch(c.effects[k].target)]
+        calls = [
+            k for k in _calls(right, pattern) if not STACK_GUARD.fullmatch(right.effects[k].target)
+        ]
         if calls and not [
-            k for k in _calls(a, pattern) if not STACK_GUARD.fullmatch(a.effects[k].target)
+            k for k in _calls(left, pattern) if not STACK_GUARD.fullmatch(left.effects[k].target)
         ]:
             yield view.reason(HARDENED, (what, f"no longer: {what}"), (), calls)
     yield from _probed(view)
@@ -69,9 +71,9 @@ def hardened(view: View) -> Iterator[Reason]:
 
 def _probed(view: View) -> Iterator[Reason]:
     """Stores into a growing stack frame that touch each page in order."""
-    probe = view.b.body.arch.abi.frame.probe
-    found = [k for k, text in enumerate(view.b.body.texts) if probe.match(text)]
-    if found and not any(probe.match(text) for text in view.a.body.texts):
+    probe = view.right.body.arch.abi.frame.probe
+    found = [k for k, text in enumerate(view.right.body.texts) if probe.match(text)]
+    if found and not any(probe.match(text) for text in view.left.body.texts):
         texts = (
             "each page of the new stack frame is touched in order",
             "stack pages are not touched in order any more",
@@ -80,33 +82,33 @@ def _probed(view: View) -> Iterator[Reason]:
 
 
 def checks(view: View) -> Iterator[Reason]:
-    """A bounds check, assertion or panic path of ``a`` that ``b`` has not."""
-    a, c = view.a, view.b
-    mine, theirs = ending_paths(a), ending_paths(c)
-    if len(c.calls) - len(theirs) > len(a.calls) - len(mine):
+    """A bounds check, assertion or panic path of ``left`` that ``right`` has not."""
+    left, right = view.left, view.right
+    mine, theirs = ending_paths(left), ending_paths(right)
+    if len(right.calls) - len(theirs) > len(left.calls) - len(mine):
         return  # what the other side calls may hold the checks
     if mine and len(theirs) < len(mine):
-        left = f", {len(theirs)} left" if theirs else ""
+        remaining = f", {len(theirs)} left" if theirs else ""
         texts = (
             f"{len(mine) - len(theirs)} of the paths that end the program when a check fails "
-            f"are gone{left}",
+            f"are gone{remaining}",
             "there are checks that end the program when they fail",
         )
-        places = {a.places[k] for k in mine} - {c.places[k] for k in theirs}
+        places = {left.places[k] for k in mine} - {right.places[k] for k in theirs}
         yield view.reason(CHECKED, texts, mine, theirs, places or None)
 
 
-def ending_paths(side: Side) -> list[int]:
+def ending_paths(side: FunctionModel) -> list[int]:
     """Return the calls and traps that end the program when a check fails."""
     return sorted({*_calls(side, PANIC), *side.of((b.TRAP,))})
 
 
 def atomics(view: View) -> Iterator[Reason]:
-    """Atomic or ordered accesses that ``b`` has."""
-    a, c = view.a, view.b
+    """Atomic or ordered accesses that ``right`` has."""
+    left, right = view.left, view.right
     kinds = (b.ATOMIC, b.FENCE)
-    mine = sorted({*a.of(kinds), *_calls(a, ATOMIC_CALL)})
-    theirs = sorted({*c.of(kinds), *_calls(c, ATOMIC_CALL)})
+    mine = sorted({*left.of(kinds), *_calls(left, ATOMIC_CALL)})
+    theirs = sorted({*right.of(kinds), *_calls(right, ATOMIC_CALL)})
     if not mine and theirs:
         texts = (
             "memory is accessed atomically or in a fixed order that other threads see",
@@ -116,25 +118,25 @@ def atomics(view: View) -> Iterator[Reason]:
     elif view.forward and mine and theirs:
         names = [
             {side.body.items[k].mnemonic.split()[-1] for k in own}
-            for side, own in ((a, mine), (c, theirs))
+            for side, own in ((left, mine), (right, theirs))
         ]
-        calls = [bool(_calls(side, ATOMIC_CALL)) for side in (a, c)]
+        calls = [bool(_calls(side, ATOMIC_CALL)) for side in (left, right)]
         if calls[0] != calls[1]:
             text = "atomic accesses are {} calls of the compiler's helper functions"
             text = text.format("through" if calls[1] else "no longer through")
             yield view.reason(ATOMIC, (text, ""), mine, theirs)
-        elif not names[0] & names[1] and a.body.arch.semantics.atomic_names_tell:
+        elif not names[0] & names[1] and left.body.arch.semantics.atomic_names_tell:
             old, new = (", ".join(sorted(own)) for own in names)
             text = f"atomic accesses by {new} instead of {old}"
             yield view.reason(ATOMIC, (text, ""), mine, theirs)
 
 
 def inline_assembly(view: View) -> Iterator[Reason]:
-    """Inline assembly that ``b`` has more of on a line."""
-    a, c = view.a, view.b
-    for place, here in c.at.items():
-        theirs = [k for k in here if c.body.items[k].inline_asm]
-        mine = [k for k in a.at.get(place, ()) if a.body.items[k].inline_asm]
+    """Inline assembly that ``right`` has more of on a line."""
+    left, right = view.left, view.right
+    for place, here in right.at.items():
+        theirs = [k for k in here if right.body.items[k].inline_asm]
+        mine = [k for k in left.at.get(place, ()) if left.body.items[k].inline_asm]
         if len(theirs) > len(mine):
             texts = ("the inline assembly is kept", "the inline assembly is dropped")
             if mine:

@@ -6,7 +6,7 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import Reason
 from hot_anvil.core.model.copies import copies_of
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.guards import has_stack_guard
 
@@ -14,23 +14,23 @@ FRAME, KEPT, RELOADED = "stack frame gone", "value kept in a register", "value r
 
 
 def frame(view: View) -> Iterator[Reason]:
-    """A stack frame, or a frame pointer, that ``b`` does without."""
-    a, c = view.a, view.b
-    mine, theirs = _frame(a), _frame(c)
+    """A stack frame, or a frame pointer, that ``right`` does without."""
+    left, right = view.left, view.right
+    mine, theirs = _frame(left), _frame(right)
     if mine and not theirs:
         texts = ("no stack frame is set up", "a stack frame is set up")
         yield view.reason(FRAME, texts, mine, theirs)
         return
-    pointers = [len(side.body.frame_registers) for side in (a, c)]
+    pointers = [len(side.body.frame_registers) for side in (left, right)]
     if pointers[0] > pointers[1]:
         texts = (
             "no frame pointer is set up: the register is free, slots go by the stack pointer",
             "a frame pointer is set up",
         )
-        yield view.reason(FRAME, texts, _pointer(a), (), {a.places[k] for k in mine})
+        yield view.reason(FRAME, texts, _pointer(left), (), {left.places[k] for k in mine})
 
 
-def _frame(side: Side) -> list[int]:
+def _frame(side: FunctionModel) -> list[int]:
     """Return what moves the stack pointer, saves registers or sets up a frame pointer."""
     stack = side.body.arch.abi.stack
     return [
@@ -43,50 +43,50 @@ def _frame(side: Side) -> list[int]:
     ]  # fmt: skip
 
 
-def _pointer(side: Side) -> list[int]:
+def _pointer(side: FunctionModel) -> list[int]:
     return [k for k, t in enumerate(side.body.texts) if side.body.arch.abi.frame_setup.match(t)]
 
 
 def kept(view: View) -> Iterator[Reason]:
-    """Values that ``a`` keeps in stack slots and ``b`` in registers."""
-    a, c = view.a, view.b
-    before, after = len(a.slots), len(c.slots)
-    if has_stack_guard(a) != has_stack_guard(c):
+    """Values that ``left`` keeps in stack slots and ``right`` in registers."""
+    left, right = view.left, view.right
+    before, after = len(left.slots), len(right.slots)
+    if has_stack_guard(left) != has_stack_guard(right):
         return  # what it takes to check is no value of the source
     if not before or after > 0.6 * before:
         return
     places = {
         place
-        for place, here in a.at.items()
-        if len(a.slots & set(here)) > len(c.slots & set(c.at.get(place, ())))
+        for place, here in left.at.items()
+        if len(left.slots & set(here)) > len(right.slots & set(right.at.get(place, ())))
     }
     few = f"{after} accesses of the stack instead of {before}"
     texts = (
         f"values are kept in registers instead of the stack: {few}",
         f"values are kept on the stack instead of registers: {before} accesses instead of {after}",
     )
-    yield view.reason(KEPT, texts, a.slots, c.slots, places)
+    yield view.reason(KEPT, texts, left.slots, right.slots, places)
 
 
 def reloaded(view: View) -> Iterator[Reason]:
-    """Memory that ``b`` reads or writes again, since something may share it, and ``a`` does not."""
+    """Memory that ``right`` reads or writes again, since something may share it, and ``left`` does not."""
     told: set[Place] = set()
     for loop, found in view.loop_pairs.items():
         if len(found) == 1:
             for reason in _in_loop(view, loop, found[0]):
                 told |= reason.places
                 yield reason
-    a, c = view.a, view.b
-    if a.slots or c.slots:
+    left, right = view.left, view.right
+    if left.slots or right.slots:
         return
-    mine, theirs = _again(a), _again(c)
-    fresh = [k for k in theirs if c.places[k] not in told]
+    mine, theirs = _again(left), _again(right)
+    fresh = [k for k in theirs if right.places[k] not in told]
     if len(fresh) > len(mine):
         texts = (
             "a value is read from memory again: a store or call between may have changed it",
             "a value is not read from memory again: nothing between can have changed it",
         )
-        yield view.reason(RELOADED, texts, mine, fresh, {c.places[k] for k in fresh})
+        yield view.reason(RELOADED, texts, mine, fresh, {right.places[k] for k in fresh})
 
 
 _READ = (
@@ -101,26 +101,31 @@ _WRITTEN = (
 
 def _in_loop(view: View, loop: int, other: int) -> Iterator[Reason]:
     """Compare accesses of one address that a loop makes in every pass."""
-    a, c = view.a, view.b
-    own = a.own(loop), c.own(other)
-    if a.slots & set(own[0]) or c.slots & set(own[1]) or a.packed(own[0]) or c.packed(own[1]):
+    left, right = view.left, view.right
+    own = left.own(loop), right.own(other)
+    if (
+        left.slots & set(own[0])
+        or right.slots & set(own[1])
+        or left.packed(own[0])
+        or right.packed(own[1])
+    ):
         return
-    for texts, accesses in ((_READ, Side.loads), (_WRITTEN, Side.stores)):
-        mine = _every_pass(a, loop, accesses(a, a.inside(loop)))
-        theirs = _every_pass(c, other, accesses(c, c.inside(other)))
-        if len(theirs) <= len(mine) or (mine and copies_of(a, own[0], c, own[1]) > 1):
+    for texts, accesses in ((_READ, FunctionModel.loads), (_WRITTEN, FunctionModel.stores)):
+        mine = _every_pass(left, loop, accesses(left, left.inside(loop)))
+        theirs = _every_pass(right, other, accesses(right, right.inside(other)))
+        if len(theirs) <= len(mine) or (mine and copies_of(left, own[0], right, own[1]) > 1):
             continue  # or more passes at once, each with its accesses
-        known = {_address(a, j) for j in mine}
-        new = [k for k in theirs if _address(c, k) not in known] or theirs
-        yield view.reason(RELOADED, texts, mine, new, {c.places[k] for k in new})
+        known = {_address(left, j) for j in mine}
+        new = [k for k in theirs if _address(right, k) not in known] or theirs
+        yield view.reason(RELOADED, texts, mine, new, {right.places[k] for k in new})
 
 
-def _address(side: Side, k: int) -> tuple[str, str, str, int]:
+def _address(side: FunctionModel, k: int) -> tuple[str, str, str, int]:
     memory = side.effects[k].memory or b.Memory()
     return memory.base, memory.indexed, memory.symbol, memory.offset
 
 
-def _every_pass(side: Side, loop: int, accesses: Sequence[int]) -> list[int]:
+def _every_pass(side: FunctionModel, loop: int, accesses: Sequence[int]) -> list[int]:
     """Return those accesses of a loop whose address is the same in every pass."""
     inside = side.inside(loop)
     if any(side.kinds[k] == b.CALL for k in inside):
@@ -139,7 +144,7 @@ def _every_pass(side: Side, loop: int, accesses: Sequence[int]) -> list[int]:
     return out
 
 
-def _fixed(side: Side, writers: Sequence[int], k: int) -> bool:
+def _fixed(side: FunctionModel, writers: Sequence[int], k: int) -> bool:
     """Tell whether a register holds the same at ``k`` in every pass."""
     if not writers:
         return True
@@ -149,7 +154,7 @@ def _fixed(side: Side, writers: Sequence[int], k: int) -> bool:
     )
 
 
-def _again(side: Side) -> list[int]:
+def _again(side: FunctionModel) -> list[int]:
     """Return loads, in straight code, of memory touched before with a store or call between."""
     out: list[int] = []
     every = range(len(side))

@@ -7,7 +7,7 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.semantics import Effect
 from hot_anvil.core.diff.pairing import Paired
 from hot_anvil.core.diff.records import CERTAIN, CHANGED, GONE, LIKELY, NEW, RENAMED, Pair, Reason
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.reasons.context import View
 
 SAVED, EXTENDED, WIDER, WRITTEN = (
@@ -23,48 +23,48 @@ SMALL = frozenset(
 
 
 def saved(view: View) -> Iterator[Reason]:
-    """Callee-saved registers that ``b`` need not save, where both set up a frame."""
-    a, c = view.a, view.b
-    mine, theirs = _pushes(a), _pushes(c)
+    """Callee-saved registers that ``right`` need not save, where both set up a frame."""
+    left, right = view.left, view.right
+    mine, theirs = _pushes(left), _pushes(right)
     if theirs and len(mine) > len(theirs):
         texts = (
             f"{len(theirs)} registers are saved and restored instead of {len(mine)}",
             f"{len(mine)} registers are saved and restored instead of {len(theirs)}",
         )
-        yield view.reason("registers saved", texts, a.saves, c.saves)
+        yield view.reason("registers saved", texts, left.saves, right.saves)
 
 
 def arguments(view: View) -> Iterator[Reason]:
     """A line that is the same but for the parameter that it reads."""
     if not view.forward:
         return
-    a, c = view.a, view.b
-    parameters = a.body.arch.abi.parameters
-    fresh = _untouched(a, parameters), _untouched(c, parameters)
+    left, right = view.left, view.right
+    parameters = left.body.arch.abi.parameters
+    fresh = _untouched(left, parameters), _untouched(right, parameters)
     for place in view.lines:
-        here, there = a.at.get(place, []), c.at.get(place, [])
+        here, there = left.at.get(place, []), right.at.get(place, [])
         if view.states.get(place) != RENAMED or len(here) != len(there):
             continue
         for i, j in zip(here, there, strict=True):
             mine, theirs = fresh[0].get(i, set()), fresh[1].get(j, set())
-            if mine and theirs and mine != theirs and a.kinds[i] == c.kinds[j]:
+            if mine and theirs and mine != theirs and left.kinds[i] == right.kinds[j]:
                 text = (
                     f"another parameter is read: what arrives in {_all(theirs)}, not {_all(mine)}"
                 )
                 yield view.reason(ARGUMENT, (text, text), [i], [j], {place}, LIKELY)
 
 
-def _untouched(side: Side, parameters: Collection[str]) -> dict[int, set[str]]:
+def _untouched(side: FunctionModel, parameters: Collection[str]) -> dict[int, set[str]]:
     """Return for each instruction the parameters it reads in registers not written before."""
-    left = set(parameters)
+    waiting = set(parameters)
     out = {}
     for k in range(len(side)):
-        read = side.read(k) & left
+        read = side.read(k) & waiting
         if read:
             out[k] = set(read)
-        left -= side.written(k)
+        waiting -= side.written(k)
         if side.kinds[k] == b.CALL:
-            left -= side.body.arch.abi.clobbered
+            waiting -= side.body.arch.abi.clobbered
     return out
 
 
@@ -72,18 +72,18 @@ def _all(families: Collection[str]) -> str:
     return " and ".join(sorted(families))
 
 
-def _pushes(side: Side) -> list[int]:
+def _pushes(side: FunctionModel) -> list[int]:
     return [k for k in side.saves if side.effects[k].kind == b.PUSH or side.effects[k].stores]
 
 
 def extended(view: View) -> Iterator[Reason]:
-    """A sign or zero extension of ``a`` that ``b`` does without."""
-    a, c = view.a, view.b
-    if len(_extensions(a, range(len(a)))) <= len(_extensions(c, range(len(c)))):
+    """A sign or zero extension of ``left`` that ``right`` does without."""
+    left, right = view.left, view.right
+    if len(_extensions(left, range(len(left)))) <= len(_extensions(right, range(len(right)))):
         return
     for place in view.lines:
-        mine, theirs = (_extensions(s, s.at.get(place, ())) for s in (a, c))
-        if mine and not theirs and c.at.get(place):
+        mine, theirs = (_extensions(s, s.at.get(place, ())) for s in (left, right))
+        if mine and not theirs and right.at.get(place):
             texts = (
                 "the value need not be extended to a wider one",
                 "the value is extended to a wider one",
@@ -91,7 +91,7 @@ def extended(view: View) -> Iterator[Reason]:
             yield view.reason(EXTENDED, texts, mine, (), {place})
 
 
-def _extensions(side: Side, among: Iterable[int]) -> list[int]:
+def _extensions(side: FunctionModel, among: Iterable[int]) -> list[int]:
     found = side.of((b.EXTEND,), among)
     return [k for k in found if not (side.effects[k].loads or side.effects[k].packed)]
 
@@ -100,25 +100,29 @@ def stepped(view: View) -> Iterator[Reason]:
     """A loop that goes by another step: by a pointer instead of an index, up instead of down."""
     if not view.forward:
         return
-    a, c = view.a, view.b
+    left, right = view.left, view.right
     moved = (b.ADD, b.SUB, b.ADDRESS, b.COMPARE, b.BRANCH, b.JUMP, b.NOTHING, b.CONSTANT)
     for loop, found in view.loop_pairs.items():
-        steps = [_steps(a, loop), *(_steps(c, j) for j in found[:1])]
+        steps = [_steps(left, loop), *(_steps(right, j) for j in found[:1])]
         if len(steps) < 2 or steps[0] == steps[1] or not (steps[0] or steps[1]):
             continue
-        inside = {side.places[k] for side, j in ((a, loop), (c, found[0])) for k in side.own(j)}
+        inside = {
+            side.places[k] for side, j in ((left, loop), (right, found[0])) for k in side.own(j)
+        }
         rest = [
             Counter(side.kinds[k] for k in side.own(j) if not _steps_or_copies(side, k, moved))
-            for side, j in ((a, loop), (c, found[0]))
+            for side, j in ((left, loop), (right, found[0]))
         ]
         if rest[0] != rest[1]:
             continue
         one, other = Counter(steps[0]), Counter(steps[1])
         text = f"the loop goes by steps of {_listed(other - one)} instead of {_listed(one - other)}"
-        yield view.reason(STEPPED, (text, text), a.own(loop), c.own(found[0]), inside, LIKELY)
+        yield view.reason(
+            STEPPED, (text, text), left.own(loop), right.own(found[0]), inside, LIKELY
+        )
 
 
-def _steps(side: Side, loop: int) -> tuple[int, ...]:
+def _steps(side: FunctionModel, loop: int) -> tuple[int, ...]:
     """Return the constants that registers of a loop grow by in a pass."""
     own = side.of((b.ADD, b.SUB, b.ADDRESS), side.own(loop))
     carried = [k for k in own if side.written(k) and side.written(k) <= side.read(k)]
@@ -130,7 +134,7 @@ def _steps(side: Side, loop: int) -> tuple[int, ...]:
     return tuple(sorted(by for by in found if by))
 
 
-def _steps_or_copies(side: Side, k: int, moved: Sequence[str]) -> bool:
+def _steps_or_copies(side: FunctionModel, k: int, moved: Sequence[str]) -> bool:
     done = side.effects[k]
     return side.kinds[k] in moved or (done.kind == b.MOVE and not (done.loads or done.stores))
 
@@ -148,8 +152,8 @@ def setup(view: View) -> Iterator[Reason]:
         b.SHIFT, b.SHUFFLE, b.COMPARE, b.BRANCH, b.ADD, b.SUB, b.LOGIC, b.CONVERT,
     }  # fmt: skip
     for place in view.lines:
-        here, there = view.a.at.get(place, []), view.b.at.get(place, [])
-        sides = ((view.a, here), (view.b, there))
+        here, there = view.left.at.get(place, []), view.right.at.get(place, [])
+        sides = ((view.left, here), (view.right, there))
         if not view.differs(place) or not {s.kinds[k] for s, own in sides for k in own} <= quiet:
             continue
         if any(s.body.loop_of[k] >= 0 for s, own in sides for k in own):
@@ -167,29 +171,33 @@ _KINDS = (("another ", DATA), (" wide ", WIDER), ("the condition is", CONDITION)
 _ORDER = "the same in another order"
 
 
-def line_reasons(function: str, line: Paired, a: Side, c: Side) -> Iterator[Reason]:
+def line_reasons(
+    function: str, line: Paired, left: FunctionModel, right: FunctionModel
+) -> Iterator[Reason]:
     """Say what differs on a line that nothing else explains, if every difference is a small one."""
     if line.state in (CHANGED, GONE, NEW):
         at = frozenset((line.place,))
-        for text, (left, right) in _differences(a, c, line.pairs).items():
+        for text, (mine, theirs) in _differences(left, right, line.pairs).items():
             kind = next((k for start, k in _KINDS if start in text), WRITTEN)
-            evidence = tuple(left), tuple(right)
+            evidence = tuple(mine), tuple(theirs)
             yield Reason(kind, text, CERTAIN, function, *evidence, at)
 
 
-def _differences(a: Side, c: Side, pairs: Sequence[Pair]) -> dict[str, tuple[list[int], list[int]]]:
+def _differences(
+    left: FunctionModel, right: FunctionModel, pairs: Sequence[Pair]
+) -> dict[str, tuple[list[int], list[int]]]:
     """Return text -> evidence for all differences of a line, nothing if one is not a small one."""
     out: dict[str, tuple[list[int], list[int]]] = {}
 
     def say(text: str, i: int, j: int) -> None:
-        left, right = out.setdefault(text, ([], []))
-        left += [i] if i >= 0 else []
-        right += [j] if j >= 0 else []
+        first, second = out.setdefault(text, ([], []))
+        first += [i] if i >= 0 else []
+        second += [j] if j >= 0 else []
 
     mine, theirs = [], []
     for pair in pairs:
         i, j = pair.place
-        text = _pair_says(a, c, i, j) if pair.state == CHANGED else None
+        text = _pair_says(left, right, i, j) if pair.state == CHANGED else None
         if text:
             say(text, i, j)
         elif pair.state in (CHANGED, GONE, NEW):
@@ -198,23 +206,23 @@ def _differences(a: Side, c: Side, pairs: Sequence[Pair]) -> dict[str, tuple[lis
     for wanted in (lambda text: text == _ORDER, lambda text: not text.startswith("another ")):
         for i in list(mine):
             for j in theirs:
-                equal = a.body.texts[i] == c.body.texts[j]
-                text = _ORDER if equal else _pair_says(a, c, i, j)
+                equal = left.body.texts[i] == right.body.texts[j]
+                text = _ORDER if equal else _pair_says(left, right, i, j)
                 if text and wanted(text):
                     say(text, i, j)
                     mine.remove(i)
                     theirs.remove(j)
                     break
-    for side, rest, left in ((a, mine, True), (c, theirs, False)):
+    for side, rest, forward in ((left, mine, True), (right, theirs, False)):
         for k in rest:
             text = _alone_says(side, k)
             if text is None:
                 return {}
-            say(text, k if left else -1, -1 if left else k)
+            say(text, k if forward else -1, -1 if forward else k)
     return out
 
 
-def _alone_says(side: Side, k: int) -> str | None:
+def _alone_says(side: FunctionModel, k: int) -> str | None:
     done = side.effects[k]
     if done.kind == b.MOVE and not (done.loads or done.stores):
         return "copies between registers differ"
@@ -223,30 +231,30 @@ def _alone_says(side: Side, k: int) -> str | None:
     return None
 
 
-def _pair_says(a: Side, c: Side, i: int, j: int) -> str | None:
+def _pair_says(left: FunctionModel, right: FunctionModel, i: int, j: int) -> str | None:
     """Say how two instructions differ, None where they are not the same work."""
-    left, right = a.effects[i], c.effects[j]
-    if left.kind != right.kind or left.packed or right.packed:
+    one, other = left.effects[i], right.effects[j]
+    if one.kind != other.kind or one.packed or other.packed:
         return None
-    if i in a.saves and j in c.saves:
+    if i in left.saves and j in right.saves:
         return "the stack frame is laid out otherwise"
-    if left.kind == b.CONSTANT and left.immediate == right.immediate:
+    if one.kind == b.CONSTANT and one.immediate == other.immediate:
         return "the same constant, written another way"
-    if left.condition != right.condition:
-        return _condition_says(left, right)
-    if a.body.texts[i].split()[0] == c.body.texts[j].split()[0]:
-        return _operand_says(left, right)
-    if left.kind == b.BRANCH:
-        return _condition_says(left, right)
-    if left.bits != right.bits:
-        alike = left._replace(bits=0, memory=None) == right._replace(bits=0, memory=None)
+    if one.condition != other.condition:
+        return _condition_says(one, other)
+    if left.body.texts[i].split()[0] == right.body.texts[j].split()[0]:
+        return _operand_says(one, other)
+    if one.kind == b.BRANCH:
+        return _condition_says(one, other)
+    if one.bits != other.bits:
+        alike = one._replace(bits=0, memory=None) == other._replace(bits=0, memory=None)
         return (
-            f"{right.bits} bits wide instead of {left.bits}"
-            if alike and left.bits and right.bits
+            f"{other.bits} bits wide instead of {one.bits}"
+            if alike and one.bits and other.bits
             else None
         )
-    if (left.loads, left.stores, left.immediate, left.condition) == (
-        right.loads, right.stores, right.immediate, right.condition,
+    if (one.loads, one.stores, one.immediate, one.condition) == (
+        other.loads, other.stores, other.immediate, other.condition,
     ):  # fmt: skip
         return "the same operation, written another way"
     return None

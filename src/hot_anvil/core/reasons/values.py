@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.values import joined
 from hot_anvil.core.diff.records import LIKELY, Reason, lines_text
-from hot_anvil.core.model.function import Side
+from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.reasons.branches import choices, near, selects
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.guards import ending_paths, has_stack_guard
@@ -14,27 +14,27 @@ FOLDED, DEAD = "folded to a constant", "dead code gone"
 
 
 def folded(view: View) -> Iterator[Reason]:
-    """A result that ``a`` computes and ``b`` knows."""
-    a, c = view.a, view.b
-    value = None if has_stack_guard(a) else _only_result(c)
-    if value is not None and _only_result(a) is None and _work(a, range(len(a))):
-        wanted = _work(a, range(len(a)))
+    """A result that ``left`` computes and ``right`` knows."""
+    left, right = view.left, view.right
+    value = None if has_stack_guard(left) else _only_result(right)
+    if value is not None and _only_result(left) is None and _work(left, range(len(left))):
+        wanted = _work(left, range(len(left)))
         if value:
             texts = (
                 f"the function returns {value}: all it computed is known",
                 "the function computes what was known before",
             )
-            yield view.reason(FOLDED, texts, wanted, c.of((b.CONSTANT,)), set(view.lines))
-        elif not a.loops:
+            yield view.reason(FOLDED, texts, wanted, right.of((b.CONSTANT,)), set(view.lines))
+        elif not left.loops:
             texts = (
                 "nothing of the function is left: it has no effect",
                 "the function has an effect",
             )
             yield view.reason(DEAD, texts, wanted, (), set(view.lines))
         return
-    if len(c.of((b.BRANCH,))) > len(a.of((b.BRANCH,))):
+    if len(right.of((b.BRANCH,))) > len(left.of((b.BRANCH,))):
         return  # a constant for each way is no result that became known
-    known = {done.immediate for done in a.effects if done.immediate is not None}
+    known = {done.immediate for done in left.effects if done.immediate is not None}
     quiet = {
         b.CONSTANT,
         b.MOVE,
@@ -47,30 +47,30 @@ def folded(view: View) -> Iterator[Reason]:
         b.JUMP,
         b.EXTEND,
     }
-    called = {name for _, name in a.calls}
+    called = {name for _, name in left.calls}
     for place in view.lines:
-        here, there = a.at.get(place, []), c.at.get(place, [])
+        here, there = left.at.get(place, []), right.at.get(place, [])
         made = [
-            k for k in c.of((b.CONSTANT,), there)
-            if c.effects[k].immediate not in known | {None, 0} and not c.effects[k].width
+            k for k in right.of((b.CONSTANT,), there)
+            if right.effects[k].immediate not in known | {None, 0} and not right.effects[k].width
         ]  # fmt: skip
-        calls = {name for k, name in c.calls if c.places[k] == place}
-        loads = c.loads(there)
-        if not made or not {c.kinds[k] for k in there} <= quiet or not calls <= called or loads:
+        calls = {name for k, name in right.calls if right.places[k] == place}
+        loads = right.loads(there)
+        if not made or not {right.kinds[k] for k in there} <= quiet or not calls <= called or loads:
             continue
-        if not (_work(a, here) or a.slots & set(here)) or not _fewer(view):
+        if not (_work(left, here) or left.slots & set(here)) or not _fewer(view):
             continue
-        if _pieces(a, here, [c.effects[k].immediate for k in made]):
+        if _pieces(left, here, [right.effects[k].immediate for k in made]):
             continue
-        numbers = ", ".join(str(c.effects[k].immediate) for k in made)
+        numbers = ", ".join(str(right.effects[k].immediate) for k in made)
         texts = (
             f"computed while compiling: {numbers}",
             "computed when it runs, not while compiling",
         )
-        yield view.reason(FOLDED, texts, _work(a, here) or here, made, {place})
+        yield view.reason(FOLDED, texts, _work(left, here) or here, made, {place})
 
 
-def _pieces(side: Side, here: Sequence[int], values: Sequence[int | None]) -> bool:
+def _pieces(side: FunctionModel, here: Sequence[int], values: Sequence[int | None]) -> bool:
     """Tell whether the values are only parts, or other spellings, of constants at this line."""
     mine = [side.effects[k].immediate for k in here]
     wide = [value for value in mine if value is not None]
@@ -81,18 +81,18 @@ def _pieces(side: Side, here: Sequence[int], values: Sequence[int | None]) -> bo
 
 
 def _fewer(view: View) -> bool:
-    """Tell whether ``b`` computes less than ``a`` over the whole function."""
-    a, c = view.a, view.b
-    return len(_work(c, range(len(c)))) < len(_work(a, range(len(a))))
+    """Tell whether ``right`` computes less than ``left`` over the whole function."""
+    left, right = view.left, view.right
+    return len(_work(right, range(len(right)))) < len(_work(left, range(len(left))))
 
 
-def _work(side: Side, among: Sequence[int]) -> list[int]:
+def _work(side: FunctionModel, among: Sequence[int]) -> list[int]:
     kinds = b.ARITHMETIC | {b.CALL, b.BRANCH, b.SET, b.SELECT, b.CONVERT, b.SKIP}
     found = [k for k in side.of(kinds, among) if k not in side.saves]
     return found + [k for k in side.of((b.JUMP,), among) if side.body.leaves(k)]
 
 
-def _only_result(side: Side) -> str | None:
+def _only_result(side: FunctionModel) -> str | None:
     """Return what a function that computes nothing returns, "" for nothing; None for others."""
     if not len(side) or side.slots:
         return None
@@ -125,7 +125,7 @@ def _only_result(side: Side) -> str | None:
     return str(known[abi.result]) if abi.result in known else said
 
 
-def _constant(side: Side, k: int, known: Mapping[str, int]) -> int | None:
+def _constant(side: FunctionModel, k: int, known: Mapping[str, int]) -> int | None:
     """Return the value that an instruction makes of constants alone, None for others."""
     done = side.effects[k]
     if done.kind == b.ADD:
@@ -138,25 +138,25 @@ def _constant(side: Side, k: int, known: Mapping[str, int]) -> int | None:
 
 
 def untested(view: View) -> Iterator[Reason]:
-    """A branch of ``a`` on a line that ``b`` has no code for, nor anything near in its place."""
-    a, c = view.a, view.b
-    if view.world.other_functions or not len(c) or _only_result(c) is not None:
+    """A branch of ``left`` on a line that ``right`` has no code for, nor anything near in its place."""
+    left, right = view.left, view.right
+    if view.context.other_functions or not len(right) or _only_result(right) is not None:
         return
-    ending = {a.body.block_of[k] for k in ending_paths(a)}  # told as checks
-    home = view.world.homes.get(view.function, frozenset())
-    tests = choices(a)
-    turning = {a.places[k] for k in a.of((b.BRANCH,))} - {a.places[k] for k in tests}
-    if sum(c.places[k] not in turning for k in choices(c)) >= len(tests):
+    ending = {left.body.block_of[k] for k in ending_paths(left)}  # told as checks
+    home = view.context.homes.get(view.function, frozenset())
+    tests = choices(left)
+    turning = {left.places[k] for k in left.of((b.BRANCH,))} - {left.places[k] for k in tests}
+    if sum(right.places[k] not in turning for k in choices(right)) >= len(tests):
         return
-    instead = {c.places[k] for k in selects(c)}
-    instead |= {c.places[k] for k in c.of((b.BRANCH, b.SKIP))} - turning
-    for place in dict.fromkeys(a.places[k] for k in tests):
-        if place in view.world.inside[view.forward] or place not in home or place.old:
+    instead = {right.places[k] for k in selects(right)}
+    instead |= {right.places[k] for k in right.of((b.BRANCH, b.SKIP))} - turning
+    for place in dict.fromkeys(left.places[k] for k in tests):
+        if place in view.context.inside[view.forward] or place not in home or place.old:
             continue
         if place in turning or any(near(place, other) for other in instead):
             continue
-        gone = [k for k in tests if a.places[k] == place]
-        if any(ending & set(a.body.next_blocks[a.body.block_of[k]]) for k in gone):
+        gone = [k for k in tests if left.places[k] == place]
+        if any(ending & set(left.body.next_blocks[left.body.block_of[k]]) for k in gone):
             continue
         texts = (
             f"no test is left of {lines_text([place])}: its outcome is known, or not needed",
@@ -166,21 +166,21 @@ def untested(view: View) -> Iterator[Reason]:
 
 
 def dead(view: View) -> Iterator[Reason]:
-    """A line of ``a`` that does real work, and has no code in ``b``, which does less of it."""
-    a, c = view.a, view.b
-    if not len(c) or view.world.other_functions:
+    """A line of ``left`` that does real work, and has no code in ``right``, which does less of it."""
+    left, right = view.left, view.right
+    if not len(right) or view.context.other_functions:
         return  # lines of two functions that are not matched say nothing
-    home = view.world.homes.get(view.function, frozenset())
-    less = [kind for kind in _REAL if len(c.of((kind,))) < len(a.of((kind,)))]
-    stores = set(_fewer_stores(a, c))
-    chosen = {c.places[k] for k in selects(c)}
-    for place, here in a.at.items():
-        if place in view.world.inside[view.forward] or place not in home or place.old:
+    home = view.context.homes.get(view.function, frozenset())
+    less = [kind for kind in _REAL if len(right.of((kind,))) < len(left.of((kind,)))]
+    stores = set(_fewer_stores(left, right))
+    chosen = {right.places[k] for k in selects(right)}
+    for place, here in left.at.items():
+        if place in view.context.inside[view.forward] or place not in home or place.old:
             continue
         if view.states.get(place) != ("gone" if view.forward else "new"):
             continue
-        real = [k for k in here if (_counts(a, k, less) or k in stores) and k not in a.saves]
-        if any(view.loop_pairs.get(a.body.loop_of[k]) for k in real):
+        real = [k for k in here if (_counts(left, k, less) or k in stores) and k not in left.saves]
+        if any(view.loop_pairs.get(left.body.loop_of[k]) for k in real):
             continue  # a loop that is still there does it on another line
         if real and not any(near(place, other) for other in chosen):
             texts = (
@@ -191,7 +191,7 @@ def dead(view: View) -> Iterator[Reason]:
             yield view.reason(DEAD, texts, real, (), {place}, LIKELY)
 
 
-def _counts(side: Side, k: int, kinds: Sequence[str]) -> bool:
+def _counts(side: FunctionModel, k: int, kinds: Sequence[str]) -> bool:
     """Tell whether an instruction is of a kind, and not one that others swallow easily."""
     return side.kinds[k] in kinds and (
         side.kinds[k] != b.LOGIC or side.effects[k].immediate is not None
@@ -201,14 +201,14 @@ def _counts(side: Side, k: int, kinds: Sequence[str]) -> bool:
 _REAL = (*sorted(b.FLOAT), b.MUL, b.DIV, b.LOGIC, b.SET, b.SELECT)
 
 
-def _fewer_stores(a: Side, c: Side) -> list[int]:
-    """Return the stores of ``a``, if ``b`` has fewer and did not just put some together."""
-    mine, theirs = a.stores(range(len(a))), c.stores(range(len(c)))
+def _fewer_stores(left: FunctionModel, right: FunctionModel) -> list[int]:
+    """Return the stores of ``left``, if ``right`` has fewer and did not just put some together."""
+    mine, theirs = left.stores(range(len(left))), right.stores(range(len(right)))
     widest = [
         max((side.effects[k].bits for k in own), default=0)
-        for side, own in ((a, mine), (c, theirs))
+        for side, own in ((left, mine), (right, theirs))
     ]
-    together = any(c.effects[k].packed for k in theirs) or widest[1] > widest[0]
+    together = any(right.effects[k].packed for k in theirs) or widest[1] > widest[0]
     return mine if len(theirs) < len(mine) and not together else []
 
 

@@ -33,7 +33,7 @@ def overlaps(
             message = _of_two_types(parameter, other)
         if message:
             place = Place(signature.file, signature.line)
-            edge = inputs.wanted.edge
+            edge = inputs.spec.edge
             yield Undefined(signature.name, inputs.label, edge, message, place, BY)
 
 

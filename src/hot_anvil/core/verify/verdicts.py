@@ -34,7 +34,7 @@ class Verdict(NamedTuple):
     tally: Tally = ()
     smallest: tuple[tuple[str, str], ...] = ()  # parameter and value of the smallest that shows it
     smallest_why: str = ""
-    again: str = ""  # name under which that input set is kept
+    replay: str = ""  # name under which that input set is kept
     suspects: tuple[str, ...] = ()  # what compilers and sanitizers say of the source
 
 
@@ -46,7 +46,7 @@ class Trial(NamedTuple):
     why: str
     at: int = -1  # the set it ended on
     place: Place = NOWHERE
-    way: int = 0  # of laying out the sets
+    layout: int = 0  # of laying out the sets
 
 
 class Finding(NamedTuple):
@@ -57,7 +57,7 @@ class Finding(NamedTuple):
     at: int = -1  # the input set that shows it
     place: Place = NOWHERE
     error: Error | None = None
-    way: int = 0  # of laying out the sets, that shows it
+    layout: int = 0  # of laying out the sets, that shows it
 
 
 def candidate_name(entry: str, build: str, alone: bool) -> str:
@@ -81,7 +81,7 @@ def judge(
     """
     for trial in trials:
         if trial.ending:
-            return Finding(trial.ending, trial.why, trial.at, trial.place, way=trial.way)
+            return Finding(trial.ending, trial.why, trial.at, trial.place, layout=trial.layout)
     for index in range(len(sets)):
         outputs = [output for trial in trials if (output := trial.outputs[index])]
         for output in outputs:

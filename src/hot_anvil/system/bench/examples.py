@@ -3,9 +3,9 @@
 import re
 import tomllib
 from pathlib import Path
-from typing import NamedTuple
 
 from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.results.examples import Example
 from hot_anvil.errors import RequestError
 from hot_anvil.system.store.files import write_whole
 
@@ -13,15 +13,6 @@ _DATA = Path(__file__).parent.parent.parent / "data"
 _DEMO = _DATA / "demo"
 _WHOLE = {"pitfalls": "35 functions broken each in its own way, and sound ones: what check says"}
 _BENCH = "anvil.toml"
-
-
-class Example(NamedTuple):
-    """One shipped snippet, or a whole bench."""
-
-    name: str
-    about: str
-    sources: tuple[str, ...]
-    stanza: str  # its part of the demo's anvil.toml; "" for a whole bench
 
 
 def examples() -> tuple[Example, ...]:

@@ -24,8 +24,9 @@ from hot_anvil.errors import ToolError
 from hot_anvil.system.build.jobs import Job, compiler_argv, links_late
 from hot_anvil.system.build.proving import no_object, prove_unit
 from hot_anvil.system.build.reading_back import read_object
-from hot_anvil.system.process.limits import limits
 from hot_anvil.system.process.running import Outcome, run
+from hot_anvil.system.process.scope import current_scope
+from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import read_source, write_json
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.packages import missing_package
@@ -60,10 +61,10 @@ def compile_unit(job: Job, store: Store) -> Unit:
         shutil.rmtree(work, ignore_errors=True)
         return unit
     name = store.name_for(job.key, read)
-    write_json(work / "unit.json", unit._asdict())
+    write_json(Artefact(work).unit, unit._asdict())
     if unit.status == COMPILED:
         own = [path for path in read if not Path(path).is_absolute()]
-        write_json(work / "sources.json", _texts(store.root, own))
+        write_json(Artefact(work).sources, _texts(store.root, own))
     store.keep(work, name)
     store.remember(job.key, read, shadows(job, read, store.root), name)
     return unit._replace(artefact=name)
@@ -74,7 +75,9 @@ def run_compiler(
 ) -> Outcome:
     """Run the job's compiler to make ``output`` in ``work``, noting the files it reads."""
     argv = compiler_argv(job, make, str(work / output), str(work / "rule"), more)
-    return run(argv, store.root, limits.seconds, memory=limits.memory)
+    return run(
+        argv, store.root, current_scope().limits.seconds, memory=current_scope().limits.memory
+    )
 
 
 def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
@@ -92,9 +95,9 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
     complaints = read_diagnostics(said.stderr, job.diagnostics)
     read = files_read(work, job, store.root)
     seconds = said.seconds
-    if said.failed or not (work / "code.s").is_file():
+    if said.failed or not Artefact(work).text.is_file():
         return _refused(job, _why(said, complaints), seconds, complaints), read
-    text = (work / "code.s").read_text(errors="surrogateescape")
+    text = Artefact(work).text.read_text(errors="surrogateescape")
     isa = job.toolchain.isa
     if not has_objects(isa):
         code = read_text(text, store.root, isa)
@@ -106,11 +109,11 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
             complaints += read_diagnostics(made.stderr, "text")
             why = f"assembling: {_why(made, complaints)}"
             return _refused(job, why, seconds, complaints), read
-    if not (work / "code.o").is_file():
+    if not Artefact(work).object.is_file():
         why = "assembling: the compiler made no object"
         return _refused(job, why, seconds, complaints), read
     code = read_text(text, store.root, isa)
-    facts = object_facts((work / "code.o").read_bytes())
+    facts = object_facts(Artefact(work).object.read_bytes())
     proof, code = prove_unit(job, work, text, code, facts)
     return _keep(job, work, seconds, complaints, facts, proof, code), read
 
@@ -127,7 +130,7 @@ def _keep_remarks(said: Outcome, work: Path) -> Outcome:
         kept = [line for line in lines if ": remark: " not in line]
         said = said._replace(stderr="\n".join(kept))
     if rows:
-        write_json(work / "remarks.json", rows)
+        write_json(Artefact(work).remarks, rows)
     return said
 
 
@@ -138,7 +141,7 @@ def _compile_object(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]
     said = run_compiler(job, store, work, OBJECT, "code.o", lines)
     complaints = read_diagnostics(said.stderr, job.diagnostics)
     read = files_read(work, job, store.root)
-    if said.failed or not (work / "code.o").is_file():
+    if said.failed or not Artefact(work).object.is_file():
         return _refused(job, _why(said, complaints), said.seconds, complaints), read
     if late:
         proof, code = (
@@ -147,7 +150,7 @@ def _compile_object(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]
         )
         return _keep(job, work, said.seconds, complaints, None, proof, code), read
     code, proof = read_object(job.toolchain, work, "code.o", store.root)
-    facts = object_facts((work / "code.o").read_bytes())
+    facts = object_facts(Artefact(work).object.read_bytes())
     return _keep(job, work, said.seconds, complaints, facts, proof, code), read
 
 
@@ -163,7 +166,7 @@ def _keep(
     for module in work.glob("*.mod"):  # what Fortran leaves for others
         module.unlink()
     code = with_titles(code, work, job.language)
-    write_json(work / "code.json", to_plain(code))
+    write_json(Artefact(work).code, to_plain(code))
     code_bytes = facts.code_bytes if facts else None
     sizes = facts.sizes if facts else {}
     return Unit(job.source, "", COMPILED, "", seconds, complaints, code_bytes, sizes, proof)
@@ -174,9 +177,11 @@ def _make_object(job: Job, store: Store, work: Path) -> Outcome:
     passed = [flag for flag in job.flags if flag.startswith(("-m", "-Wa,", "-B"))]
     if job.family.text_is_object:
         fixed = [*job.toolchain.flags, "-c", "-Wa,-aln=code.lst", "-o", "code.o", "code.s"]
-        return run([job.driver.path, *passed, *fixed], work, limits.seconds)
-    argv = compiler_argv(job, OBJECT, str(work / "code.o"), "")
-    return run(argv, store.root, limits.seconds, memory=limits.memory)
+        return run([job.driver.path, *passed, *fixed], work, current_scope().limits.seconds)
+    argv = compiler_argv(job, OBJECT, str(Artefact(work).object), "")
+    return run(
+        argv, store.root, current_scope().limits.seconds, memory=current_scope().limits.memory
+    )
 
 
 def with_titles(code: Code, work: Path, language: str) -> Code:

@@ -9,8 +9,8 @@ from hot_anvil.core.proof.debug_flag import functions_that_differ, texts_that_di
 from hot_anvil.core.proof.records import BROKEN, PROVED, UNKNOWN, DebugProof
 from hot_anvil.core.toolchain.invocation import OBJECT, TEXT
 from hot_anvil.system.build.jobs import Job, compiler_argv, links_late, load_code
-from hot_anvil.system.process.limits import limits
 from hot_anvil.system.process.running import run
+from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import FORMAT, Store
 
@@ -43,12 +43,14 @@ def _changed(unit: Unit, job: Job, store: Store) -> list[str] | None:
         output = work / ("code.s" if is_text else "code.o")
         make = TEXT if is_text else OBJECT
         argv = compiler_argv(job._replace(plain=True), make, str(output), "")
-        if run(argv, store.root, limits.seconds, memory=limits.memory).failed:
+        if run(
+            argv, store.root, current_scope().limits.seconds, memory=current_scope().limits.memory
+        ).failed:
             return None
         if is_text:
             bare = read_text(output.read_text(errors="surrogateescape"), store.root, isa)
             return list(texts_that_differ(load_code(unit, store), bare))
-        own = (store.artefact(unit.artefact) / "code.o").read_bytes()
+        own = (store.artefact(unit.artefact).object).read_bytes()
         return list(functions_that_differ(own, output.read_bytes()))
 
     found: list[str] | None = store.derive(digest(f"without debug {FORMAT}", unit.artefact), find)

@@ -9,6 +9,7 @@ from hot_anvil.core.toolchain.invocation import OBJECT
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.compiling import files_read, run_compiler, shadows
 from hot_anvil.system.build.jobs import Job
+from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest, read_json, write_json
 from hot_anvil.system.store.store import Store
 
@@ -27,7 +28,7 @@ def from_debug_info(
     """
     job = job._replace(key=digest(purpose, job.key))
     name = store.lookup(job.key)
-    plain = read_json(store.artefact(name) / "told.json") if name else None
+    plain = read_json(store.artefact(name).debug_info) if name else None
     if plain is not None:
         return plain
     work = store.scratch()
@@ -42,10 +43,10 @@ def from_debug_info(
         from hot_anvil.system.build.reading_back import link_alone
 
         linked = link_alone(job.toolchain, work, "code.o") or "code.o"
-        made = (work / "code.o").read_bytes()
+        made = Artefact(work).object.read_bytes()
         plain = read((work / linked).read_bytes(), made)
         _keep(job, store, work, plain)
-        return read_json(store.artefact(store.lookup(job.key) or "") / "told.json") or plain
+        return read_json(store.artefact(store.lookup(job.key) or "").debug_info) or plain
     finally:
         shutil.rmtree(work, ignore_errors=True)
 
@@ -54,7 +55,7 @@ def _keep(job: Job, store: Store, work: Path, plain: Any) -> None:
     read = files_read(work, job, store.root)
     for file in work.glob("*.[oe]*"):
         file.unlink()
-    write_json(work / "told.json", plain)
+    write_json(Artefact(work).debug_info, plain)
     made = store.name_for(job.key, read)
     store.keep(work, made)
     store.remember(job.key, read, shadows(job, read, store.root), made)

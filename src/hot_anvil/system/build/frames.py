@@ -22,7 +22,7 @@ def load_frames(
     for unit, job in zip(built.units, jobs, strict=True):
         if job.language in ("assembly", "cuda"):
             continue  # these carry no variables
-        own = _digests((store.artefact(unit.artefact) / "code.o").read_bytes())
+        own = _digests((store.artefact(unit.artefact).object).read_bytes())
 
         def read(image: bytes, made: bytes) -> Any:
             return [read_frames(image, chain.isa), _digests(made)]

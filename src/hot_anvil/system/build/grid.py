@@ -1,19 +1,14 @@
 """Compile all builds of all snippets, side by side over the cores."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built, Unit
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.system.build.jobs import Job, find_unit, links_late, snippet_jobs
+from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.store.store import Store
-
-Progress = Callable[[str, int, int], None]  # what is being done, done so far, of how many
-
-
-def no_progress(_what: str, _done: int, _total: int) -> None:
-    """Show no progress."""
 
 
 def compile_grid(
@@ -22,7 +17,6 @@ def compile_grid(
     families: Sequence[Family],
     store: Store,
     progress: Progress = no_progress,
-    at_once: int = 0,
 ) -> tuple[Built, ...]:
     """Return each snippet under each build of the pairs, in that order.
 
@@ -34,7 +28,7 @@ def compile_grid(
     missing = [key for key, unit in units.items() if unit is None]
     # Snippets may share a source: it is compiled once.
     single = {jobs[key].key: jobs[key] for key in missing}
-    made = _compile_all(list(single.values()), store, progress, at_once) if missing else []
+    made = _compile_all(list(single.values()), store, progress) if missing else []
     by_job = dict(zip(single, made, strict=True))
     fresh = {key: by_job[jobs[key].key] for key in missing}
     done: dict[Key, Unit] = {k: u for k, u in units.items() if u is not None} | fresh
@@ -96,17 +90,18 @@ def _with_whole(
     return tuple(out)
 
 
-def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress, at_once: int) -> list[Unit]:
+def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress) -> list[Unit]:
     import gc
     from concurrent.futures import as_completed
 
     from hot_anvil.system.build.compiling import compile_unit
+    from hot_anvil.system.process.scope import current_scope
     from hot_anvil.system.process.threads import thread_pool
 
     store.sweep()
     gc.set_threshold(200_000)  # reading makes many records at once, and none in circles
     progress("compiling", 0, len(jobs))
-    with thread_pool(at_once) as pool:
+    with thread_pool(current_scope().limits.at_once) as pool:
         waiting = {pool.submit(compile_unit, job, store): job for job in jobs}
         for done, future in enumerate(as_completed(waiting), 1):
             future.result()

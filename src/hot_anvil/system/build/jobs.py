@@ -149,19 +149,19 @@ def find_earlier(job: Job, store: Store, steps: int) -> Unit | None:
 
 def load_sources(unit: Unit, store: Store) -> dict[str, list[str]]:
     """Return the lines of the bench's own files, as they were when the unit was compiled."""
-    kept = read_json(store.artefact(unit.artefact) / "sources.json") or {}
+    kept = read_json(store.artefact(unit.artefact).sources) or {}
     return {file: text.replace("\r\n", "\n").split("\n") for file, text in kept.items()}
 
 
 def load_remarks(unit: Unit, store: Store) -> tuple[tuple[str, int, str], ...]:
     """Return what the compiler said that it did: (file, line, text)."""
-    rows = read_json(store.artefact(unit.artefact) / "remarks.json") or []
+    rows = read_json(store.artefact(unit.artefact).remarks) or []
     return tuple((file, line, text) for file, line, text in rows)
 
 
 def load_code(unit: Unit, store: Store) -> code_records.Code:
     """Return the functions of a compiled unit."""
-    plain = read_json(store.artefact(unit.artefact) / "code.json")
+    plain = read_json(store.artefact(unit.artefact).code)
     if plain is None:
         raise RequestError(
             f"{store.folder}: the artefact of {unit.source} is damaged. Delete the folder "
@@ -198,7 +198,7 @@ def _this_cpu() -> str:
 
 def load_unit(store: Store, name: str) -> Unit | None:
     """Return the unit of an artefact, None when the store has it no longer."""
-    plain = read_json(store.artefact(name) / "unit.json")
+    plain = read_json(store.artefact(name).unit)
     if not isinstance(plain, dict):
         return None
     plain["diagnostics"] = tuple(Diagnostic(*row) for row in plain["diagnostics"])

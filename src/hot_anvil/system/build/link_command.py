@@ -7,8 +7,8 @@ from hot_anvil.core.build.records import Built
 from hot_anvil.core.config.records import language_of
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import MissingError
-from hot_anvil.system.process.limits import limits
 from hot_anvil.system.process.running import run
+from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.packages import package_libraries
@@ -57,11 +57,12 @@ def rust_library(path: str, store: Store) -> str:
     """
     name = digest("rust library", path, str(Path(path).stat().st_mtime_ns))
     made = store.artefact(name)
-    if not made.is_dir():
+    if not made.is_there():
         work = store.scratch()
         (work / "all.rs").write_text("")
-        said = run([path, "--crate-type=staticlib", "-o", "all.a", "all.rs"], work, limits.seconds)
+        seconds = current_scope().limits.seconds
+        said = run([path, "--crate-type=staticlib", "-o", "all.a", "all.rs"], work, seconds)
         if said.failed:
             return ""
         store.keep(work, name)
-    return str(made / "all.a")
+    return str(made.archive)

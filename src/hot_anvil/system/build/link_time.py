@@ -16,8 +16,9 @@ from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.system.build.jobs import links_late
 from hot_anvil.system.build.link_command import driver_command, trailing_libraries
 from hot_anvil.system.build.reading_back import bare_link, proof_of, read_linked
-from hot_anvil.system.process.limits import limits
 from hot_anvil.system.process.running import run
+from hot_anvil.system.process.scope import current_scope
+from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest, read_json, write_json
 from hot_anvil.system.store.store import FORMAT, Store
 from hot_anvil.system.toolchain.binutils import find_tool
@@ -38,14 +39,14 @@ def link_whole(
     keep: tuple[str, ...] = ()
     if links_late(built.build.flags):
         keep = _symbols_to_keep(built, chain, families, store)
-    objects = [store.artefact(unit.artefact) / "code.o" for unit in built.units]
+    objects = [store.artefact(unit.artefact).object for unit in built.units]
     family = next(f for f in families if f.name == chain.family)
     late = links_late(built.build.flags)
     debug = family.debug_for(chain.target) if late else ()
     argv = _link_argv(built, chain, toolchains, objects, keep, store)
     argv += debug if argv else ()
     name = digest(f"whole {FORMAT}", *(unit.artefact for unit in built.units), *argv)
-    plain = read_json(store.artefact(name) / "unit.json")
+    plain = read_json(store.artefact(name).unit)
     if plain is None:
         plain = _make_whole(built, chain, store, argv, keep, name)
     complaints = read_diagnostics(plain["stderr"], "text")
@@ -93,18 +94,21 @@ def _make_whole(
     work = store.scratch()
     try:
         said = run(
-            [*argv, "-o", str(work / "image")], store.root, limits.seconds, memory=limits.memory
+            [*argv, "-o", str(Artefact(work).image)],
+            store.root,
+            current_scope().limits.seconds,
+            memory=current_scope().limits.memory,
         )
         proof = Proof(UNKNOWN, "it did not link", 0, 0)
         made: dict[str, Any] = {"seconds": said.seconds, "stderr": said.stderr, "why": ""}
-        if said.failed or not (work / "image").is_file():
+        if said.failed or not Artefact(work).image.is_file():
             lines = [line.strip() for line in said.stderr.split("\n") if line.strip()]
             telling = [line for line in lines if "error" in line.lower() or "undefined" in line]
             made["why"] = f"linking: {(telling or lines or [said.ending])[0]}"
         else:
             proof = _read_back(built, chain, work, store.root, keep, made)
         made["proof"] = proof
-        write_json(work / "unit.json", made)
+        write_json(Artefact(work).unit, made)
         store.keep(work, name)
         return made
     finally:
@@ -120,8 +124,8 @@ def _read_back(
     compiled = {name for unit in built.units for name in unit.sizes}
     code = _own(read_linked(chain, work, "image", root, ()), {*keep, *compiled})
     code = with_titles(code, work, built.snippet.languages[0])
-    write_json(work / "code.json", to_plain(code))
-    sizes = object_facts((work / "image").read_bytes()).sizes
+    write_json(Artefact(work).code, to_plain(code))
+    sizes = object_facts(Artefact(work).image.read_bytes()).sizes
     names = {f.name for f in code.functions}
     made["sizes"] = {n: size for n, size in sizes.items() if n in names}
     made["code_bytes"] = sum(i.size for f in code.functions for i in f.instructions) + sum(

@@ -11,7 +11,7 @@ import shutil
 from collections.abc import Sequence
 from functools import lru_cache
 from pathlib import Path
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from hot_anvil.core.binary.elf import (
     Body,
@@ -35,6 +35,7 @@ from hot_anvil.system.build.worker_objects import (
     worker_objects,
 )
 from hot_anvil.system.process.running import run
+from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import FORMAT, Store
 
@@ -48,7 +49,9 @@ class Program(NamedTuple):
     reaches: str = ""  # what it takes or does that reaches beyond its own variables
 
 
-PROGRAM, LIBRARY, TWIN = "worker", "library.so", "twin.so"  # files of an artefact
+Form = Literal["worker", "library"]
+WORKER: Form = "worker"
+LIBRARY: Form = "library"
 _START_UP = "set_fast_math"
 
 
@@ -60,7 +63,7 @@ def link_program(
     store: Store,
     placement: int = PLACEMENTS[0],
     driver: Built | None = None,
-    form: str = PROGRAM,
+    form: Form = WORKER,
 ) -> Program:
     """Link the build's object with the worker, and prove that the image holds its code.
 
@@ -80,38 +83,38 @@ def link_program(
     name = digest(
         f"{form} {FORMAT} {placement}",
         *identity,
-        fixed.name,
+        fixed.folder.name,
         shim.parent.name,
         *units,
         *command,
         *libraries,
     )
     target = store.artefact(name)
-    if not target.is_dir():
-        more = [store.artefact(unit.artefact) / "code.o" for unit in drivers]
+    if not target.is_there():
+        more = [store.artefact(unit.artefact).object for unit in drivers]
         parts = _Parts(fixed, [*more, shim], placement, form)
         why = _link(built, signatures, command, libraries, parts, name, store)
         if why:
             return Program("", why, "")
-    known = [(target / fact).read_text() for fact in ("same_code", "reaches")]
-    return Program(str(target / form), "", *known)
+    path = target.worker if form == WORKER else target.library
+    return Program(str(path), "", target.same_code.read_text(), target.reaches.read_text())
 
 
 class _Parts(NamedTuple):
     """What a program is made of beside the build's own objects."""
 
-    fixed: Path  # folder of the worker's objects
+    fixed: Artefact  # the worker's objects
     more: list[Path]  # the driver, and the calling loops
     placement: int
-    form: str
+    form: Form
 
     @property
     def frame(self) -> list[str]:
         """What makes the link a program or a library."""
-        if self.form == PROGRAM:
-            return [str(self.fixed / f"{part}.o") for part in WORKER_PARTS]
+        if self.form == WORKER:
+            return [str(self.fixed.part(part)) for part in WORKER_PARTS]
         # Only what can be loaded anywhere, and takes nothing that nobody has.
-        script = f"-Wl,--version-script={self.fixed / 'exports.map'}"
+        script = f"-Wl,--version-script={self.fixed.exports}"
         return ["-shared", "-Wl,-z,defs", "-Wl,-z,text", script]
 
 
@@ -127,10 +130,11 @@ def _link(
     """Make the program's artefact; return why it cannot be linked, "" when it can."""
     work = store.scratch()
     try:
-        units = [store.artefact(unit.artefact) / "code.o" for unit in built.units]
+        units = [store.artefact(unit.artefact).object for unit in built.units]
         objects = [_without_main(unit, work) for unit in units]
-        pad = str(parts.fixed / f"pad{parts.placement}.o")
-        image = work / parts.form
+        pad = str(parts.fixed.part(f"pad{parts.placement}"))
+        made = Artefact(work)
+        image = made.worker if parts.form == WORKER else made.library
         # The pad comes first: what follows it in the code section starts at the placement.
         seed = ["-frandom-seed=hot-anvil"] if built.whole else []
         objects += [*map(str, parts.more), *parts.frame]
@@ -138,15 +142,15 @@ def _link(
         said = run(argv, store.root)
         if said.failed:
             return f"cannot be linked: {first_complaint(said.stderr)}"
-        shown = [store.artefact(built.whole.artefact) / "image"] if built.whole else units
+        shown = [store.artefact(built.whole.artefact).image] if built.whole else units
         _prove_image(built, signatures, shown, image)
         data = image.read_bytes()
-        (work / "same_code").write_text(loaded_digest(data))
+        made.same_code.write_text(loaded_digest(data))
         taken = reaches(taken_symbols(data)) if parts.form == LIBRARY else ""
         # Start-up code that -ffast-math links changes a whole process, not one library.
-        (work / "reaches").write_text(_START_UP if _START_UP.encode() in data else taken)
+        made.reaches.write_text(_START_UP if _START_UP.encode() in data else taken)
         if parts.form == LIBRARY:
-            (work / TWIN).write_bytes(data)
+            made.control.write_bytes(data)
         store.keep(work, name)
         return ""
     finally:

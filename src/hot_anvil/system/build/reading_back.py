@@ -13,8 +13,9 @@ from hot_anvil.core.code.records import Code, Function, Site
 from hot_anvil.core.proof.records import PROVED, UNKNOWN, Proof
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.system.build.proving import dump
-from hot_anvil.system.process.limits import limits
 from hot_anvil.system.process.running import run
+from hot_anvil.system.process.scope import current_scope
+from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import FORMAT, Store
 from hot_anvil.system.toolchain.binutils import Tool, find_tool
@@ -66,7 +67,7 @@ def link_alone(chain: Toolchain, work: Path, name: str) -> str:
         return ""
     options = architecture(chain.isa).tooling.linker_alone
     argv = [*bare_link(chain, linker, work / name), "-o", "alone.elf", name, *options]
-    said = run(argv, work, limits.seconds)
+    said = run(argv, work, current_scope().limits.seconds)
     return "" if said.failed else "alone.elf"
 
 
@@ -81,7 +82,7 @@ def with_chains(code: Code, unit: Unit, chain: Toolchain, store: Store) -> Code:
         return code
 
     def read(work: Path) -> list[Any]:
-        shutil.copy(store.artefact(unit.artefact) / "code.o", work / "code.o")
+        shutil.copy(store.artefact(unit.artefact).object, Artefact(work).object)
         linked = link_alone(chain, work, "code.o")
         if not linked:
             return []

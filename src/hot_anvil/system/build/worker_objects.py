@@ -10,6 +10,7 @@ from hot_anvil.core.calling.shim import shim_source
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import FaultError
 from hot_anvil.system.process.running import run
+from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import FORMAT, Store
 
@@ -32,7 +33,7 @@ _PAD = """    .text
 _one_at_a_time = Lock()  # threads that need the same objects wait for the first to make them
 
 
-def worker_objects(host: Toolchain, store: Store) -> Path:
+def worker_objects(host: Toolchain, store: Store) -> Artefact:
     """Return the folder with the worker's objects, and a pad for each placement."""
     parts = (*WORKER_PARTS, *_LOADER)
     sources = {f"{part}.c": (NATIVE / f"{part}.c").read_text() for part in parts}
@@ -43,12 +44,12 @@ def worker_objects(host: Toolchain, store: Store) -> Path:
 def loading_worker(host: Toolchain, store: Store) -> str:
     """Return the path of a worker with no entries of its own, which loads builds as libraries."""
     fixed = worker_objects(host, store)
-    name = digest("loading worker", fixed.name)
+    name = digest("loading worker", fixed.folder.name)
     target = store.artefact(name)
     with _one_at_a_time:
-        if not target.is_dir():
+        if not target.is_there():
             work = store.scratch()
-            objects = [str(fixed / f"{part}.o") for part in (*WORKER_PARTS, *_LOADER)]
+            objects = [str(fixed.part(part)) for part in (*WORKER_PARTS, *_LOADER)]
             said = run(
                 [host.drivers["c"].path, *objects, "-o", "worker", "-ldl", "-lpthread"], work
             )
@@ -59,22 +60,22 @@ def loading_worker(host: Toolchain, store: Store) -> str:
                     "this."
                 )
             store.keep(work, name)
-    return str(target / "worker")
+    return str(target.worker)
 
 
 def shim_object(signatures: Sequence[Signature], host: Toolchain, store: Store) -> Path:
     """Return the object with the calling loops of entries."""
-    return _compiled({"shim.c": shim_source(signatures)}, host, store) / "shim.o"
+    return _compiled({"shim.c": shim_source(signatures)}, host, store).part("shim")
 
 
-def _compiled(sources: Mapping[str, str], host: Toolchain, store: Store) -> Path:
+def _compiled(sources: Mapping[str, str], host: Toolchain, store: Store) -> Artefact:
     driver = host.drivers["c"]
     header = (NATIVE / "worker.h").read_bytes()
     texts = [part for source in sources.items() for part in source]
     name = digest("harness", str(FORMAT), driver.identity, header, *texts, *_FIXED_FLAGS)
     folder = store.artefact(name)
     with _one_at_a_time:
-        if folder.is_dir():
+        if folder.is_there():
             return folder
         work = store.scratch()
         for source, text in sources.items():

@@ -11,12 +11,12 @@ from hot_anvil.core.config.records import Bench, Snippet
 from hot_anvil.core.inputs.edges import edge_sets
 from hot_anvil.core.inputs.fills import Files, file_named
 from hot_anvil.core.inputs.input_sets import Argument, InputSet, check_unused, make_input_set
-from hot_anvil.core.inputs.spec import Wanted, own_sets
-from hot_anvil.core.measure.results import Checked
+from hot_anvil.core.inputs.spec import InputSpec, own_sets
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.verify.agreement import with_expected
 from hot_anvil.core.verify.crash_report import NOWHERE
 from hot_anvil.core.verify.overlap import overlaps
+from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.sanitizer_reports import Undefined
 from hot_anvil.core.verify.verdicts import (
     NOT_RUN,
@@ -28,10 +28,17 @@ from hot_anvil.core.verify.verdicts import (
 )
 from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
 from hot_anvil.errors import RequestError
-from hot_anvil.system.build.grid import Progress
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.sanitizing import find_undefined
-from hot_anvil.system.execute.calls import WAYS, Range, joined, make_range, run_trial, run_trials
+from hot_anvil.system.execute.calls import (
+    LAYOUTS,
+    PreparedInputs,
+    joined,
+    prepare_inputs,
+    run_trial,
+    run_trials,
+)
+from hot_anvil.system.process.progress import Progress
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.system.store.store import Store
 
@@ -43,7 +50,7 @@ class Sanitized(NamedTuple):
     program: Program
 
 
-class Matter(NamedTuple):
+class CheckPlan(NamedTuple):
     """A snippet to check, with all that the checking needs."""
 
     bench: Bench
@@ -80,7 +87,7 @@ class Matter(NamedTuple):
         return len(self.signatures) == 1 and len(self.snippet.entries) < 2
 
 
-class Standard(NamedTuple):
+class Oracle(NamedTuple):
     """What candidates are compared with."""
 
     signature: Signature
@@ -91,14 +98,14 @@ class Standard(NamedTuple):
     excused: frozenset[int] = frozenset()  # sets on which candidates may differ from it
 
 
-class Judged(NamedTuple):
+class Evaluated(NamedTuple):
     """A candidate, and what its trials show."""
 
     built: Built
     finding: Finding
 
 
-FollowUp = Callable[[Matter, Range, Standard, Judged], Verdict]
+FollowUp = Callable[[CheckPlan, PreparedInputs, Oracle, Evaluated], Verdict]
 
 
 def read_files(bench: Bench, snippet: Snippet) -> Files:
@@ -144,58 +151,58 @@ def input_sets(
     return made
 
 
-def _wanted(snippet: Snippet, signatures: Sequence[Signature]) -> Iterator[Wanted]:
+def _wanted(snippet: Snippet, signatures: Sequence[Signature]) -> Iterator[InputSpec]:
     yield from own_sets(snippet)
     yield from edge_sets(snippet, signatures)
 
 
-def check_snippet(matter: Matter, follow_up: FollowUp) -> Checked:
+def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
     """Judge every candidate of a snippet against the reference."""
-    sets = input_sets(matter.bench, matter.snippet, matter.signatures)
+    sets = input_sets(plan.bench, plan.snippet, plan.signatures)
     ranges = [
-        make_range(index, signature, sets[index], matter.bench.root, matter.call_seconds)
-        for index, signature in enumerate(matter.signatures)
+        prepare_inputs(index, signature, sets[index], plan.bench.root, plan.call_seconds)
+        for index, signature in enumerate(plan.signatures)
     ]
     with thread_pool() as pool:
-        searched = pool.map(lambda ready: _undefined(matter, ready), ranges)
-        reference = ranges[matter.reference]
-        name = candidate_name(reference.signature.name, matter.reference_build, matter.alone)
-        standard, trouble = _standard(matter, reference)
+        searched = pool.map(lambda ready: _undefined(plan, ready), ranges)
+        reference = ranges[plan.reference]
+        name = candidate_name(reference.signature.name, plan.reference_build, plan.alone)
+        oracle, trouble = _standard(plan, reference)
         undefined = [found for own in searched for found in own]
-        standard, excused = _excuse(standard, undefined, reference)
+        oracle, excused = _excuse(oracle, undefined, reference)
         jobs = [
             (ready, built)
             for ready in ranges
-            for built in matter.builds
+            for built in plan.builds
             if not written_elsewhere(built, ready.signature)
         ]
         done = 0
 
-        def check(job: tuple[Range, Built]) -> Verdict:
+        def check(job: tuple[PreparedInputs, Built]) -> Verdict:
             nonlocal done
             ready, built = job
-            own = candidate_name(ready.signature.name, built.build.name, matter.alone)
+            own = candidate_name(ready.signature.name, built.build.name, plan.alone)
             if trouble and own != name:
                 why = f"the reference {name} {trouble.verdict}: {trouble.why}"
                 finding = Finding(NOT_RUN, why)
             else:
-                finding = trouble or _judge(matter, ready, built, standard)
-            verdict = follow_up(matter, ready, standard, Judged(built, finding))
+                finding = trouble or _judge(plan, ready, built, oracle)
+            verdict = follow_up(plan, ready, oracle, Evaluated(built, finding))
             done += 1
-            matter.progress(f"checking {matter.snippet.name}", done, len(jobs))
+            plan.progress(f"checking {plan.snippet.name}", done, len(jobs))
             return verdict
 
         verdicts = tuple(pool.map(check, jobs))
     return Checked(
-        matter.snippet,
-        matter.signatures,
+        plan.snippet,
+        plan.signatures,
         name,
         verdicts,
         undefined=first_of_each(found for _, found in undefined),
         excused=excused,
-        edges=tuple(dict.fromkeys(s.wanted.edge for s in reference.sets if s.wanted.edge)),
-        sanitized=matter.sanitized.build,
-        not_sanitized=matter.sanitized.program.why,
+        edges=tuple(dict.fromkeys(s.spec.edge for s in reference.sets if s.spec.edge)),
+        sanitized=plan.sanitized.build,
+        not_sanitized=plan.sanitized.program.why,
     )
 
 
@@ -205,78 +212,78 @@ def written_elsewhere(built: Built, signature: Signature) -> bool:
     return built.status != REFUSED and not every and built.entry_bytes(signature.symbol) is None
 
 
-def _undefined(matter: Matter, ready: Range) -> list[tuple[int, Undefined]]:
-    build, program = matter.sanitized
+def _undefined(plan: CheckPlan, ready: PreparedInputs) -> list[tuple[int, Undefined]]:
+    build, program = plan.sanitized
     found = [(0, one) for one in overlaps(ready.signature, ready.sets[0], only_certain=True)]
     if not program.why:
-        is_reference = ready.entry == matter.reference
-        found += find_undefined(program, build, ready, matter.store, all_edges=is_reference)
-    if matter.threaded and not found:
-        build, program = matter.races()
-        own = ready.only([k for k, inputs in enumerate(ready.sets) if not inputs.wanted.edge])
-        found += [] if program.why else find_undefined(program, build, own, matter.store)
+        is_reference = ready.entry == plan.reference
+        found += find_undefined(program, build, ready, plan.store, all_edges=is_reference)
+    if plan.threaded and not found:
+        build, program = plan.races()
+        own = ready.only([k for k, inputs in enumerate(ready.sets) if not inputs.spec.edge])
+        found += [] if program.why else find_undefined(program, build, own, plan.store)
     return found
 
 
-def _standard(matter: Matter, ready: Range) -> tuple[Standard, Finding | None]:
+def _standard(plan: CheckPlan, ready: PreparedInputs) -> tuple[Oracle, Finding | None]:
     """Return what the reference makes of its input sets, and what is wrong with it."""
-    nothing = Standard(ready.signature, "", ready.entry, (), None)
-    program = matter.programs.get(matter.reference_build)
+    nothing = Oracle(ready.signature, "", ready.entry, (), None)
+    program = plan.programs.get(plan.reference_build)
     if program is None:
         return nothing, Finding(REFUSED_VERDICT, "did not compile")
     if program.why:
         return nothing, Finding(NOT_RUN, program.why)
     trials = run_trials(program.path, ready, 0)
     for trial in trials:
-        if trial.ending and not ready.sets[trial.at].wanted.edge:
+        if trial.ending and not ready.sets[trial.at].spec.edge:
             return nothing, Finding(trial.ending, trial.why, trial.at, trial.place)
-    files = read_files(matter.bench, matter.snippet)
+    files = read_files(plan.bench, plan.snippet)
     expected: list[Output | None] = []
     for inputs, output in zip(ready.sets, joined(trials), strict=True):
-        number = inputs.wanted.case
+        number = inputs.spec.case
         if output and number >= 0:
-            where = f"{matter.bench.file}: snippet {matter.snippet.name}: case {number + 1}"
-            given = matter.snippet.cases[number].expected
+            where = f"{plan.bench.file}: snippet {plan.snippet.name}: case {number + 1}"
+            given = plan.snippet.cases[number].expected
             output = with_expected(output, given, ready.signature, inputs, files, where)
         expected.append(output)
-    return Standard(ready.signature, program.path, ready.entry, expected, trials[0]), None
+    return Oracle(ready.signature, program.path, ready.entry, expected, trials[0]), None
 
 
 def _excuse(
-    standard: Standard, undefined: Sequence[tuple[int, Undefined]], reference: Range
-) -> tuple[Standard, tuple[tuple[str, str], ...]]:
+    oracle: Oracle, undefined: Sequence[tuple[int, Undefined]], reference: PreparedInputs
+) -> tuple[Oracle, tuple[tuple[str, str], ...]]:
     """Let candidates differ on edges on which the reference has no right answer."""
     excused = {}
     for index, found in undefined:
         if found.entry == reference.signature.name and found.edge:
             why = f"undefined behaviour at {found.place.text}: {found.message}"
             excused[index] = found.inputs, why
-    return standard._replace(excused=frozenset(excused)), tuple(excused.values())
+    return oracle._replace(excused=frozenset(excused)), tuple(excused.values())
 
 
-def _judge(matter: Matter, ready: Range, built: Built, standard: Standard) -> Finding:
+def _judge(plan: CheckPlan, ready: PreparedInputs, built: Built, oracle: Oracle) -> Finding:
     if built.status == REFUSED:
         return Finding(REFUSED_VERDICT, built.why)
-    program = matter.programs[built.build.name]
+    program = plan.programs[built.build.name]
     if program.why:
         return Finding(NOT_RUN, program.why)
     if built.entry_bytes(ready.signature.symbol) is None:
         return Finding(NOT_RUN, f"this build has no function {ready.signature.name}")
-    is_reference = (program.path, ready.entry) == (standard.path, standard.entry)
+    is_reference = (program.path, ready.entry) == (oracle.path, oracle.entry)
     trials: list[Trial] = []
-    for way in range(len(WAYS)):
-        first = standard.first_trial if is_reference and way == 0 else None
-        trials.append(first or run_trial(program.path, ready, way))
+    for layout in range(len(LAYOUTS)):
+        first = oracle.first_trial if is_reference and layout == 0 else None
+        trials.append(first or run_trial(program.path, ready, layout))
         if trials[-1].ending:
             break
     return judge(
-        standard.expected,
-        standard.signature,
+        oracle.expected,
+        oracle.signature,
         trials,
         ready.signature,
         ready.sets,
-        matter.snippet.tolerance,
-        standard.excused,
+        plan.snippet.tolerance,
+        oracle.excused,
     )
 
 
@@ -289,20 +296,20 @@ def first_of_each(found: Iterable[Undefined]) -> tuple[Undefined, ...]:
     return tuple(kept.values())
 
 
-def verdict_of(matter: Matter, ready: Range, judged: Judged) -> Verdict:
+def verdict_of(plan: CheckPlan, ready: PreparedInputs, evaluated: Evaluated) -> Verdict:
     """Return a finding as a verdict, without what is only worked out where it is needed."""
-    finding = judged.finding
+    finding = evaluated.finding
     shown = ready.sets[finding.at] if finding.at >= 0 else None
     return Verdict(
-        matter.snippet.name,
+        plan.snippet.name,
         ready.signature.name,
-        judged.built.build.name,
-        candidate_name(ready.signature.name, judged.built.build.name, matter.alone),
+        evaluated.built.build.name,
+        candidate_name(ready.signature.name, evaluated.built.build.name, plan.alone),
         finding.verdict,
         finding.why,
         len(ready.sets),
         shown.label if shown else "",
-        shown.wanted.edge if shown else "",
+        shown.spec.edge if shown else "",
         finding.place,
         finding.error,
     )

@@ -11,7 +11,7 @@ from hot_anvil.core.build.records import Built
 from hot_anvil.core.config.edge_kinds import SIZES
 from hot_anvil.core.inputs.edges import size_names
 from hot_anvil.core.inputs.input_sets import Argument, InputSet, make_input_set
-from hot_anvil.core.inputs.spec import Wanted
+from hot_anvil.core.inputs.spec import InputSpec
 from hot_anvil.core.verify.agreement import Error, told_inputs
 from hot_anvil.core.verify.crash_report import NOWHERE, Place
 from hot_anvil.core.verify.overlap import overlaps
@@ -27,10 +27,10 @@ from hot_anvil.core.verify.verdicts import (
     tally_text,
 )
 from hot_anvil.system.build.jobs import load_code
-from hot_anvil.system.check.checking import Judged, Matter, Standard, read_files, verdict_of
+from hot_anvil.system.check.checking import CheckPlan, Evaluated, Oracle, read_files, verdict_of
 from hot_anvil.system.check.sanitizing import find_undefined
 from hot_anvil.system.check.shrinking import Caller, Side, smallest_failing
-from hot_anvil.system.execute.calls import Range, run_tally
+from hot_anvil.system.execute.calls import PreparedInputs, run_tally
 from hot_anvil.system.store.files import digest, read_json, write_json
 from hot_anvil.system.store.store import FORMAT, Store
 
@@ -42,62 +42,66 @@ _TALLY_CALLS = 60  # of a candidate that two runs showed to be unstable
 _PROCESSES = 6
 
 
-def follow_up(matter: Matter, ready: Range, standard: Standard, judged: Judged) -> Verdict:
+def follow_up(
+    plan: CheckPlan, ready: PreparedInputs, oracle: Oracle, evaluated: Evaluated
+) -> Verdict:
     """Return the verdict on a candidate with all that helps to mend it."""
-    verdict = verdict_of(matter, ready, judged)
-    program = matter.programs.get(judged.built.build.name)
+    verdict = verdict_of(plan, ready, evaluated)
+    program = plan.programs.get(evaluated.built.build.name)
     if program is None or program.why:
         return verdict
-    at = judged.finding.at
-    if verdict.verdict == CORRECT and matter.repeat > 2:
-        verdict, at = _repeated(matter, ready, verdict, program.path)
+    at = evaluated.finding.at
+    if verdict.verdict == CORRECT and plan.repeat > 2:
+        verdict, at = _repeated(plan, ready, verdict, program.path)
     elif verdict.verdict == UNSTABLE:
-        calls = max(matter.repeat, _TALLY_CALLS)
+        calls = max(plan.repeat, _TALLY_CALLS)
         verdict = _with_tally(verdict, program.path, ready, at, calls)
     if verdict.verdict in (WRONG, CRASHED, HUNG, UNSTABLE) and at >= 0:
-        verdict = _explained(matter, ready, standard, verdict, judged, (program.path, at))
+        verdict = _explained(plan, ready, oracle, verdict, evaluated, (program.path, at))
     return verdict
 
 
 def _explained(
-    matter: Matter,
-    ready: Range,
-    standard: Standard,
+    plan: CheckPlan,
+    ready: PreparedInputs,
+    oracle: Oracle,
     verdict: Verdict,
-    judged: Judged,
+    evaluated: Evaluated,
     shown: tuple[str, int],
 ) -> Verdict:
     """Add a small input set and suspicious lines; the same failure is not explained twice."""
     path, at = shown
-    way = judged.finding.way
+    layout = evaluated.finding.layout
 
     def explain(_: object) -> list[Any]:
-        small = _made_small(matter, ready, standard, verdict, path, (at, way))
-        told = _with_suspects(matter, ready, small, judged, at)
-        return [told.smallest, told.smallest_why, told.again, told.suspects, told.place]
+        small = _made_small(plan, ready, oracle, verdict, path, (at, layout))
+        told = _with_suspects(plan, ready, small, evaluated, at)
+        return [told.smallest, told.smallest_why, told.replay, told.suspects, told.place]
 
     why = "" if verdict.tally else verdict.why
-    programs = path, standard.path, matter.sanitized.program.path, matter.tools
+    programs = path, oracle.path, plan.sanitized.program.path, plan.tools
     key = digest(
-        f"failure {FORMAT} {at} {way} {verdict.verdict} {matter.snippet}", why, *programs,
-        *ready.requests[way][at],
+        f"failure {FORMAT} {at} {layout} {verdict.verdict} {plan.snippet}", why, *programs,
+        *ready.requests[layout][at],
     )  # fmt: skip
-    smallest, small_why, again, suspicious, place = matter.store.derive(key, explain)
+    smallest, small_why, replay, suspicious, place = plan.store.derive(key, explain)
     return verdict._replace(
         smallest=tuple((name, value) for name, value in smallest),
         smallest_why=small_why,
-        again=again,
+        replay=replay,
         suspects=tuple(suspicious),
         place=Place(*place),
     )
 
 
-def _repeated(matter: Matter, ready: Range, verdict: Verdict, path: str) -> tuple[Verdict, int]:
+def _repeated(
+    plan: CheckPlan, ready: PreparedInputs, verdict: Verdict, path: str
+) -> tuple[Verdict, int]:
     """Call again and again on the bench's own input sets."""
     for at, inputs in enumerate(ready.sets):
-        if inputs.wanted.edge:
+        if inputs.spec.edge:
             continue
-        counted = run_tally(path, ready, at, matter.repeat, _PROCESSES)
+        counted = run_tally(path, ready, at, plan.repeat, _PROCESSES)
         tally = make_tally(counted, ready.signature, inputs)
         if len(tally) > 1:
             changed = verdict._replace(
@@ -107,7 +111,7 @@ def _repeated(matter: Matter, ready: Range, verdict: Verdict, path: str) -> tupl
     return verdict, -1
 
 
-def _with_tally(verdict: Verdict, path: str, ready: Range, at: int, calls: int) -> Verdict:
+def _with_tally(verdict: Verdict, path: str, ready: PreparedInputs, at: int, calls: int) -> Verdict:
     counted = run_tally(path, ready, at, calls, _PROCESSES)
     tally = make_tally(counted, ready.signature, ready.sets[at])
     if len(tally) < 2:
@@ -116,88 +120,88 @@ def _with_tally(verdict: Verdict, path: str, ready: Range, at: int, calls: int) 
 
 
 def _made_small(
-    matter: Matter,
-    ready: Range,
-    standard: Standard,
+    plan: CheckPlan,
+    ready: PreparedInputs,
+    oracle: Oracle,
     verdict: Verdict,
     path: str,
     shown: tuple[int, int],
 ) -> Verdict:
     """Find a small input set that shows the fault, and keep it for another time."""
-    at, way = shown
+    at, layout = shown
     inputs = ready.sets[at]
-    side = Side(path, ready.entry, ready.signature, way)
+    side = Side(path, ready.entry, ready.signature, layout)
     small, why = inputs, ""
-    if verdict.verdict in (WRONG, CRASHED) and inputs.wanted.case < 0 and standard.path:
-        root, seconds = matter.bench.root, matter.call_seconds
-        files = read_files(matter.bench, matter.snippet)
+    if verdict.verdict in (WRONG, CRASHED) and inputs.spec.case < 0 and oracle.path:
+        root, seconds = plan.bench.root, plan.call_seconds
+        files = read_files(plan.bench, plan.snippet)
         small, why = smallest_failing(
             inputs,
             verdict.verdict,
-            Caller(Side(standard.path, standard.entry, standard.signature), root, seconds),
+            Caller(Side(oracle.path, oracle.entry, oracle.signature), root, seconds),
             Caller(side, root, seconds),
             lambda name, size: make_input_set(
-                matter.bench,
-                matter.snippet,
+                plan.bench,
+                plan.snippet,
                 ready.signature,
-                inputs.wanted._replace(numbers={**inputs.wanted.numbers, name: size}),
+                inputs.spec._replace(numbers={**inputs.spec.numbers, name: size}),
                 files,
             ),
-            _sizes(matter, ready, inputs.wanted),
-            matter.snippet.tolerance,
+            _sizes(plan, ready, inputs.spec),
+            plan.snippet.tolerance,
         )
-    against = matter.reference_build, standard.signature.name
-    again = keep_inputs(matter.store, verdict, *against, small, way)
+    against = plan.reference_build, oracle.signature.name
+    replay = keep_inputs(plan.store, verdict, *against, small, layout)
     return verdict._replace(
-        smallest=tuple(told_inputs(small, ready.signature)), smallest_why=why, again=again
+        smallest=tuple(told_inputs(small, ready.signature)), smallest_why=why, replay=replay
     )
 
 
-def _sizes(matter: Matter, ready: Range, wanted: Wanted) -> list[tuple[str, int]]:
+def _sizes(plan: CheckPlan, ready: PreparedInputs, wanted: InputSpec) -> list[tuple[str, int]]:
     """Return the sizes that may be made smaller: what the bench does not rule out."""
-    ruled_out = {*SIZES, "all"} & set(matter.snippet.not_promised)
+    ruled_out = {*SIZES, "all"} & set(plan.snippet.not_promised)
     if ruled_out:
         return []
-    now = {**matter.snippet.inputs, **wanted.point, **wanted.numbers}
-    names = size_names(matter.snippet, [ready.signature])
+    now = {**plan.snippet.inputs, **wanted.point, **wanted.numbers}
+    names = size_names(plan.snippet, [ready.signature])
     return [(name, now[name]) for name in names if isinstance(now.get(name), int)]
 
 
 def _with_suspects(
-    matter: Matter, ready: Range, verdict: Verdict, judged: Judged, at: int
+    plan: CheckPlan, ready: PreparedInputs, verdict: Verdict, evaluated: Evaluated, at: int
 ) -> Verdict:
     """Add what the sanitizers and the compiler's warnings say of the lines in question."""
     told: list[str] = []
     place = verdict.place
     one = ready.only([at])
-    build, program = matter.sanitized
-    found = [] if program.why else find_undefined(program, build, one, matter.store)
+    build, program = plan.sanitized
+    found = [] if program.why else find_undefined(program, build, one, plan.store)
     if verdict.verdict == UNSTABLE and not found:
-        build, program = matter.races()
-        found = [] if program.why else find_undefined(program, build, one, matter.store)
+        build, program = plan.races()
+        found = [] if program.why else find_undefined(program, build, one, plan.store)
     for _, undefined in found:
         told.append(f"{build} finds at {undefined.place.text}: {undefined.message}")
         place = place if place != NOWHERE else undefined.place
     told += [f"{u.place.text}: {u.message}" for u in overlaps(ready.signature, ready.sets[at])]
-    for compiler, warnings in () if found else matter.warnings():
-        told += suspects(warnings, ready.signature, matter.signatures, compiler)
+    for compiler, warnings in () if found else plan.warnings():
+        told += suspects(warnings, ready.signature, plan.signatures, compiler)
         if told:
             break
-    told += _float_flags(matter, judged)
+    told += _float_flags(plan, evaluated)
     return verdict._replace(suspects=tuple(told), place=place)
 
 
-def _float_flags(matter: Matter, judged: Judged) -> list[str]:
+def _float_flags(plan: CheckPlan, evaluated: Evaluated) -> list[str]:
     """Say what lets floats of a build come out otherwise than the reference's."""
-    error = judged.finding.error
-    if judged.finding.verdict != WRONG or error is None:
+    error = evaluated.finding.error
+    if evaluated.finding.verdict != WRONG or error is None:
         return []
-    flags = [flag for flag in judged.built.build.flags if flag in _LOOSE_FLAGS]
+    flags = [flag for flag in evaluated.built.build.flags if flag in _LOOSE_FLAGS]
     if flags:
         loose = f"{' '.join(flags)} lets the compiler change float arithmetic, and leave out NaN"
         return [f"{loose}; what may differ is said in the bench: {_tolerating(error)}"]
-    reference = next(b for b in matter.builds if b.build.name == matter.reference_build)
-    if fuses(judged.built, matter.store) and not fuses(reference, matter.store):
+    reference = next(b for b in plan.builds if b.build.name == plan.reference_build)
+    if fuses(evaluated.built, plan.store) and not fuses(reference, plan.store):
         return [
             "its code multiplies and adds in one step, which rounds once: -ffp-contract=off "
             f"forbids it, or the bench says what may differ: {_tolerating(error)}"
@@ -232,26 +236,26 @@ def keep_inputs(
     reference_build: str,
     reference_entry: str,
     inputs: InputSet,
-    way: int,
+    layout: int,
 ) -> str:
     """Keep an input set in the store; return the name it goes by."""
     rows = [{**a._asdict(), "data": base64.b64encode(a.data).decode()} for a in inputs.arguments]
     document: dict[str, Any] = {
         "snippet": verdict.snippet, "entry": verdict.entry, "build": verdict.build,
         "reference_build": reference_build, "reference_entry": reference_entry,
-        "label": verdict.inputs, "arguments": rows, "way": way,
+        "label": verdict.inputs, "arguments": rows, "layout": layout,
     }  # fmt: skip
     name = digest(json.dumps(document))[:8]
-    write_json(store.folder / "again" / f"{name}.json", document)
+    write_json(store.folder / "replays" / f"{name}.json", document)
     return name
 
 
 def load_inputs(store: Store, name: str) -> dict[str, Any] | None:
     """Return what was kept under a name, its arguments as an input set; None for no such name."""
-    document = read_json(store.folder / "again" / f"{name}.json") if name.isalnum() else None
+    document = read_json(store.folder / "replays" / f"{name}.json") if name.isalnum() else None
     if not isinstance(document, dict):
         return None
     arguments = [
         Argument(**{**row, "data": base64.b64decode(row["data"])}) for row in document["arguments"]
     ]
-    return {**document, "inputs": InputSet(Wanted({}), tuple(arguments))}
+    return {**document, "inputs": InputSet(InputSpec({}), tuple(arguments))}

@@ -7,14 +7,14 @@ from hot_anvil.core.code.text import normal_path
 from hot_anvil.core.verify.crash_report import Place
 from hot_anvil.core.verify.sanitizer_reports import Undefined, read_fault
 from hot_anvil.system.build.linking import Program
-from hot_anvil.system.execute.calls import Range, line_finder, memory_limit
+from hot_anvil.system.execute.calls import PreparedInputs, line_finder, memory_limit
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import FORMAT, Store
 
 
 def find_undefined(
-    program: Program, build: str, ready: Range, store: Store, all_edges: bool = False
+    program: Program, build: str, ready: PreparedInputs, store: Store, all_edges: bool = False
 ) -> list[tuple[int, Undefined]]:
     """Return undefined behaviour of an entry: (input set, what).
 
@@ -30,12 +30,14 @@ def find_undefined(
     ]
 
 
-def _undefined(ready: Range, at: int, fault: tuple[str, Place], build: str) -> Undefined:
+def _undefined(ready: PreparedInputs, at: int, fault: tuple[str, Place], build: str) -> Undefined:
     inputs = ready.sets[at]
-    return Undefined(ready.signature.name, inputs.label, inputs.wanted.edge, *fault, build)
+    return Undefined(ready.signature.name, inputs.label, inputs.spec.edge, *fault, build)
 
 
-def _search(program: Program, ready: Range, all_edges: bool) -> list[tuple[int, str, Place]]:
+def _search(
+    program: Program, ready: PreparedInputs, all_edges: bool
+) -> list[tuple[int, str, Place]]:
     """Run the sets; a sanitized program ends at its first fault, and a fresh one takes the rest.
 
     What ends it otherwise is the other builds' business.
@@ -60,7 +62,7 @@ def _search(program: Program, ready: Range, all_edges: bool) -> list[tuple[int, 
                 break  # it would take as long for every set that is left
             order = order[done + 1 :]
             if found:  # of the bench's own sets one is enough
-                order = [k for k in order if ready.sets[k].wanted.edge]
+                order = [k for k in order if ready.sets[k].spec.edge]
     return found
 
 

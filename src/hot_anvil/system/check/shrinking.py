@@ -13,7 +13,7 @@ from hot_anvil.core.verify.agreement import first_difference
 from hot_anvil.core.verify.crash_report import NOWHERE, Place
 from hot_anvil.core.verify.verdicts import CRASHED, HUNG, WRONG
 from hot_anvil.errors import RequestError
-from hot_anvil.system.execute.calls import WAYS, explain, memory_limit
+from hot_anvil.system.execute.calls import LAYOUTS, explain, memory_limit
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 
 
@@ -23,7 +23,7 @@ class Side(NamedTuple):
     path: str
     entry: int
     signature: Signature
-    way: int = 0  # of laying out input sets
+    layout: int = 0  # of laying out input sets
 
 
 class Called(NamedTuple):
@@ -47,11 +47,11 @@ class Caller:
     def call(self, inputs: InputSet) -> Called:
         """Return what one call leaves behind, or how it ended."""
         path, entry, signature, number = self.side
-        way = WAYS[number]
+        layout = LAYOUTS[number]
         try:
             if self._worker is None:
                 self._worker = Worker(path, memory=memory_limit(path))
-            asked = try_once(lay_out(entry, inputs), way.where, way.pattern)
+            asked = try_once(lay_out(entry, inputs), layout.where, layout.pattern)
             (payload,) = self._worker.answers([asked], self._seconds)
         except WorkerEnded as ended:
             self.close()

@@ -25,7 +25,7 @@ from hot_anvil.errors import MissingError
 from hot_anvil.system.execute.workers import MEMORY_LIMIT, Worker, WorkerEnded
 
 
-class Way(NamedTuple):
+class MemoryLayout(NamedTuple):
     """How a process finds its input sets laid out."""
 
     where: int  # TIGHT_END or TIGHT_START
@@ -34,34 +34,34 @@ class Way(NamedTuple):
 
 
 # Two runs that differ in all that must not matter.
-WAYS = (Way(TIGHT_END, 0xA5, False), Way(TIGHT_START, 0x5B, True))
+LAYOUTS = (MemoryLayout(TIGHT_END, 0xA5, False), MemoryLayout(TIGHT_START, 0x5B, True))
 
 
-class Range(NamedTuple):
+class PreparedInputs(NamedTuple):
     """One entry's input sets, ready to be sent."""
 
     entry: int
     signature: Signature
     sets: Sequence[InputSet]
-    requests: tuple[tuple[Request, ...], ...]  # for each way
+    requests: tuple[tuple[Request, ...], ...]  # for each layout
     root: str  # folder that the sources are relative to
     seconds: float  # for one call
 
-    def only(self, numbers: Sequence[int]) -> "Range":
+    def only(self, numbers: Sequence[int]) -> "PreparedInputs":
         """Return the same with only these input sets."""
         requests = tuple(tuple(row[k] for k in numbers) for row in self.requests)
         return self._replace(sets=[self.sets[k] for k in numbers], requests=requests)
 
 
-def make_range(
+def prepare_inputs(
     entry: int, signature: Signature, sets: Sequence[InputSet], root: str, seconds: float
-) -> Range:
-    """Return an entry's input sets as requests for each way."""
-    layouts = [lay_out(entry, inputs) for inputs in sets]
+) -> PreparedInputs:
+    """Return an entry's input sets as requests for each layout."""
+    laid = [lay_out(entry, inputs) for inputs in sets]
     requests = tuple(
-        tuple(try_once(layout, way.where, way.pattern) for layout in layouts) for way in WAYS
+        tuple(try_once(one, layout.where, layout.pattern) for one in laid) for layout in LAYOUTS
     )
-    return Range(entry, signature, sets, requests, root, seconds)
+    return PreparedInputs(entry, signature, sets, requests, root, seconds)
 
 
 @lru_cache(maxsize=256)
@@ -71,20 +71,20 @@ def memory_limit(path: str) -> int:
     return 0 if b"__asan_init" in data or b"__tsan_init" in data else MEMORY_LIMIT
 
 
-def run_trial(path: str, ready: Range, way: int) -> Trial:
-    """Call an entry once on every input set, each in the way given.
+def run_trial(path: str, ready: PreparedInputs, layout: int) -> Trial:
+    """Call an entry once on every input set, each laid out as asked.
 
     Ends at the first set that ends the process.
     """
     order = range(len(ready.sets))
-    trial, _ = _run(path, ready, way, order[::-1] if WAYS[way].backwards else order)
-    if trial.ending and WAYS[way].backwards:  # an earlier set may do so too
-        first, _ = _run(path, ready, way, order)
+    trial, _ = _run(path, ready, layout, order[::-1] if LAYOUTS[layout].backwards else order)
+    if trial.ending and LAYOUTS[layout].backwards:  # an earlier set may do so too
+        first, _ = _run(path, ready, layout, order)
         return first if first.ending else trial
     return trial
 
 
-def run_trials(path: str, ready: Range, way: int) -> list[Trial]:
+def run_trials(path: str, ready: PreparedInputs, layout: int) -> list[Trial]:
     """Call an entry once on every input set, whatever ends it: then a fresh process goes on.
 
     There is one trial for each process.
@@ -92,10 +92,10 @@ def run_trials(path: str, ready: Range, way: int) -> list[Trial]:
     order: Sequence[int] = range(len(ready.sets))
     trials: list[Trial] = []
     while order:
-        trial, done = _run(path, ready, way, order)
+        trial, done = _run(path, ready, layout, order)
         trials.append(trial)
         order = order[done + 1 :]
-        own = trial.ending and not ready.sets[trial.at].wanted.edge
+        own = trial.ending and not ready.sets[trial.at].spec.edge
         if own or trial.ending == HUNG:  # nothing more to learn, or it would take for ever
             break
     return trials
@@ -107,13 +107,13 @@ def joined(trials: Sequence[Trial]) -> tuple[Output | None, ...]:
     return tuple(next((output for output in column if output), None) for column in columns)
 
 
-def _run(path: str, ready: Range, way: int, order: Sequence[int]) -> tuple[Trial, int]:
+def _run(path: str, ready: PreparedInputs, layout: int, order: Sequence[int]) -> tuple[Trial, int]:
     """Run the sets of ``order`` in one process; return the trial and how many were done."""
     outputs: list[Output | None] = [None] * len(ready.sets)
     done = 0
     try:
         with Worker(path, memory=memory_limit(path)) as worker:
-            requests = [ready.requests[way][index] for index in order]
+            requests = [ready.requests[layout][index] for index in order]
             for payload in worker.answers(requests, ready.seconds):
                 index = order[done]
                 outputs[index] = read_output(payload, ready.sets[index], ready.signature)
@@ -122,28 +122,30 @@ def _run(path: str, ready: Range, way: int, order: Sequence[int]) -> tuple[Trial
         at = order[done]
         why, place = explain(path, ended, ready.root, ready.sets[at], ready.signature)
         kind = HUNG if ended.kind == "hung" else CRASHED
-        return Trial(tuple(outputs), kind, why, at, place, way), done
+        return Trial(tuple(outputs), kind, why, at, place, layout), done
     except (MissingError, OSError) as error:
         return Trial(tuple(outputs), CRASHED, str(error), order[min(done, len(order) - 1)]), done
     return Trial(tuple(outputs), "", ""), done
 
 
 def run_tally(
-    path: str, ready: Range, at: int, calls: int, processes: int
+    path: str, ready: PreparedInputs, at: int, calls: int, processes: int
 ) -> list[tuple[int, Output]]:
     """Call an entry many times on one input set; return how often each output came."""
     counted: list[tuple[int, Output]] = []
     inputs = ready.sets[at]
-    layout = lay_out(ready.entry, inputs)
+    laid = lay_out(ready.entry, inputs)
     for number in range(processes):
-        way = WAYS[number % len(WAYS)]
+        layout = LAYOUTS[number % len(LAYOUTS)]
         own = calls // processes + (number < calls % processes)
         if not own:
             continue
         limit = max(ready.seconds, min(ready.seconds * own, 60.0))
         try:
             with Worker(path, memory=memory_limit(path)) as worker:
-                (payload,) = worker.answers([repeat(layout, way.where, way.pattern, own)], limit)
+                (payload,) = worker.answers(
+                    [repeat(laid, layout.where, layout.pattern, own)], limit
+                )
                 counted += read_repeat(payload, inputs, ready.signature)
         except WorkerEnded:
             continue  # that it can end was found elsewhere, or is rare enough to say so there

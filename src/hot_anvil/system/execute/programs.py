@@ -20,7 +20,9 @@ from hot_anvil.system.build.linking import Program
 from hot_anvil.system.build.worker_objects import first_complaint, worker_objects
 from hot_anvil.system.execute.calls import explain, memory_limit
 from hot_anvil.system.execute.workers import WorkerEnded, new_folder, own_environment, remove_folder
-from hot_anvil.system.process.running import ended, live, run, signal_name
+from hot_anvil.system.process.running import run, signal_name
+from hot_anvil.system.process.scope import current_scope
+from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import FORMAT, Store
 
@@ -32,25 +34,27 @@ _COMPLAINTS = 16 << 10
 def link_whole_program(built: Built, chain: Toolchain, host: Toolchain, store: Store) -> Program:
     """Link a build's objects to the program they are, with the watch and the looks."""
     fixed = worker_objects(host, store)
-    beside = [str(fixed / f"{part}.o") for part in ("watch", "looks")]
+    beside = [str(fixed.part(name)) for name in ("watch", "looks")]
     command = driver_command(built, chain, [host])
     libraries = trailing_libraries(built, chain, store)
     units = [unit.artefact for unit in built.units]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
-    name = digest(f"whole program {FORMAT}", *identity, fixed.name, *units, *command, *libraries)
+    name = digest(
+        f"whole program {FORMAT}", *identity, fixed.folder.name, *units, *command, *libraries
+    )
     target = store.artefact(name)
-    if not target.is_dir():
+    if not target.is_there():
         work = store.scratch()
         try:
-            objects = [str(store.artefact(unit) / "code.o") for unit in units]
-            argv = [*command, *objects, *beside, "-o", str(work / "program"), *libraries]
+            objects = [str(store.artefact(unit).object) for unit in units]
+            argv = [*command, *objects, *beside, "-o", str(Artefact(work).program), *libraries]
             said = run(argv, store.root)
             if said.failed:
                 return Program("", f"cannot be linked: {first_complaint(said.stderr)}", "")
             store.keep(work, name)
         finally:
             shutil.rmtree(work, ignore_errors=True)
-    return Program(str(target / "program"), "", name)
+    return Program(str(target.program), "", name)
 
 
 def run_program(
@@ -108,12 +112,12 @@ def _run(
             env={**own_environment(str(folder)), **more},
             pass_fds=[fd for fd in descriptors if fd >= 0], start_new_session=True,
         )  # fmt: skip
-        live(process.pid)
+        current_scope().live(process.pid)
         try:
             _limit(process.pid, memory_limit(path))
             hung = _wait(process, seconds)
         finally:
-            ended(process.pid)
+            current_scope().ended(process.pid)
     complaints = err.read_bytes()[:_COMPLAINTS].decode(errors="replace").strip()
     code = process.returncode
     if hung or code < 0:

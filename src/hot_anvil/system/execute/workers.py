@@ -20,7 +20,8 @@ from hot_anvil.core.calling import protocol, timing
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.verify.crash_report import REPORT_BYTES, Report, read_report
 from hot_anvil.errors import FaultError, RequestError
-from hot_anvil.system.process.running import ended, live, signal_name
+from hot_anvil.system.process.running import signal_name
+from hot_anvil.system.process.scope import current_scope
 
 MEMORY_LIMIT = 2 << 30  # bytes of address space
 _COMPLAINT_BYTES = 16 << 10
@@ -113,7 +114,7 @@ class Worker:
         finally:
             os.close(asked)
             os.close(answers)
-        live(self._pid)
+        current_scope().live(self._pid)
 
     def load(self, library: int, path: str) -> None:
         """Load a build's library under a number."""
@@ -144,10 +145,10 @@ class Worker:
         answer = self.ask(timing.calibrate(slot, seconds, alone), limit)
         return timing.read_calibration(answer)
 
-    def sample(self, slot: int, calls: int, seconds: float, between: float) -> timing.Looks:
+    def sample(self, slot: int, calls: int, seconds: float, between: float) -> timing.Samples:
         """Look where the processor is while an entry is called."""
         answer = self.ask(timing.sample(slot, calls, seconds, between), 60.0 + 20 * seconds)
-        return timing.read_looks(answer)
+        return timing.read_samples(answer)
 
     def maps(self) -> str:
         """Return which files lie where in the process's memory, as the kernel tells it."""
@@ -157,9 +158,9 @@ class Worker:
         """Run a whole program; only the worker that loads libraries can."""
         return timing.read_launched(self.ask(timing.launch(wanted), limit))
 
-    def visits(self, wanted: Sequence[timing.Asked], limit: float) -> list[timing.Visit]:
+    def batches(self, wanted: Sequence[timing.Asked], limit: float) -> list[timing.Batch]:
         """Make visits, one after the other."""
-        return timing.read_visits(self.ask(timing.visits(wanted), limit), wanted)
+        return timing.read_batches(self.ask(timing.batches(wanted), limit), wanted)
 
     def answers(self, requests: Sequence[protocol.Request], seconds: float) -> Iterator[bytes]:
         """Give the answer to each request; ``seconds`` bounds each of them.
@@ -209,7 +210,7 @@ class Worker:
         if self._pid:
             self._kill()
             self._wait()
-            ended(self._pid)
+            current_scope().ended(self._pid)
             for descriptor in (self._in, self._out, self._complaints, self._watch):
                 os.close(descriptor)
             self._pid = 0

@@ -67,7 +67,7 @@ def _compiled(host: Toolchain, store: Store, api: int) -> Path | str:
     driver = host.drivers["c"]
     name = digest("count", driver.identity, source.read_bytes(), str(api))
     target = store.artefact(name)
-    if not target.is_dir():
+    if not target.is_there():
         work = store.scratch()
         flags = [f"-DAPI={api}", *(["-DX86"] if platform.machine() == "x86_64" else [])]
         argv = [driver.path, "-O2", "-fPIC", "-shared", "-fvisibility=hidden", *flags]
@@ -76,7 +76,7 @@ def _compiled(host: Toolchain, store: Store, api: int) -> Path | str:
             shutil.rmtree(work, ignore_errors=True)
             return first_complaint(said.stderr)
         store.keep(work, name)
-    return target / "count.so"
+    return target.counter
 
 
 def count_calls(

@@ -11,19 +11,23 @@ from hot_anvil.core.binary.signatures import Parameter
 from hot_anvil.core.config.expressions import evaluate
 from hot_anvil.core.config.records import Bench
 from hot_anvil.core.inputs.input_sets import Argument, make_input_set
-from hot_anvil.core.inputs.spec import Wanted, point_label, sweep_points
-from hot_anvil.core.measure.measurements import Contest
-from hot_anvil.core.measure.options import How
-from hot_anvil.core.measure.results import Checked
+from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
+from hot_anvil.core.measure.measurements import Measurements
+from hot_anvil.core.measure.options import Options
 from hot_anvil.core.measure.summary import current_best, settled, undecided
+from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import Verdict
-from hot_anvil.system.build.grid import Progress, no_progress
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.checking import read_files
 from hot_anvil.system.execute.calls import memory_limit
 from hot_anvil.system.execute.workers import Worker
-from hot_anvil.system.measure.contestants import SHARED, Lane, Plan
-from hot_anvil.system.measure.rounds import Decks, LaneEnded, calibrated, run_generation
+from hot_anvil.system.measure.contestants import SHARED, Contestant, Plan
+from hot_anvil.system.measure.rounds import (
+    PlacementSchedule,
+    calibrated,
+    run_generation,
+)
+from hot_anvil.system.process.progress import Progress, no_progress
 
 FEWEST = 10  # generations: the statistics are over them
 EVERY_PLACEMENT = 5  # generations at each placement before anything is decided
@@ -47,37 +51,41 @@ def measure_snippet(
     checked: Checked,
     linked: Linked,
     baseline: str,
-    how: How,
+    options: Options,
     only_best: bool,
     progress: Progress = no_progress,
     watched: Sequence[tuple[str, str]] = (),
-) -> tuple[list[Contest], str]:
+) -> tuple[list[Measurements], str]:
     """Measure the correct candidates of a snippet at every point of its sweep.
 
     Candidates whose programs load the same bytes are timed once. ``only_best``
     stops as soon as every one can be placed against the fastest; pairs of
     candidates that are ``watched`` must be told apart too. Returns the
     contests, one per point, and the timed candidate that stands for the
-    baseline. Raises LaneEnded for a candidate that ends while it is timed.
+    baseline. Raises ContestantEnded for a candidate that ends while it is timed.
     """
     placement = next(iter(next(iter(linked.programs.values()))))
     same_code = {name: images[placement].same_code for name, images in linked.programs.items()}
     timed, same_as = same_code_groups(checked.correct, same_code, baseline)
-    chance = random.Random(how.seed)
-    plan = _plan(bench, checked, linked, timed, how.apart)
+    chance = random.Random(options.seed)
+    plan = _plan(bench, checked, linked, timed, options.apart)
     plan = calibrated(plan, chance, checked.many_threads)
     anchor = same_as.get(baseline, baseline)
-    candidates = tuple(lane.candidate for lane in plan.lanes)
+    candidates = tuple(contestant.candidate for contestant in plan.contestants)
     if anchor not in candidates:
         anchor = candidates[0]  # the baseline itself is not correct
     shared = tuple(
-        lane.candidate
-        for column, lane in enumerate(plan.lanes)
-        if plan.seat(column, 0).process == SHARED
+        contestant.candidate
+        for column, contestant in enumerate(plan.contestants)
+        if plan.process_slot(column, 0).process == SHARED
     )
-    aligned = tuple(lane.candidate for lane in plan.lanes if lane.build in linked.aligned)
-    contests = [
-        Contest(
+    aligned = tuple(
+        contestant.candidate
+        for contestant in plan.contestants
+        if contestant.build in linked.aligned
+    )
+    all_measurements = [
+        Measurements(
             checked.snippet.name,
             point_label(point),
             candidates,
@@ -95,9 +103,9 @@ def measure_snippet(
         for number, point in enumerate(sweep_points(checked.snippet))
     ]
     wanted = None if only_best else anchor
-    seconds = how.seconds * len(plan.lanes) * plan.points
+    seconds = options.seconds * len(plan.contestants) * plan.points
     what = _Goal(wanted, watched, seconds)
-    return _run(plan, contests, what, chance, progress), anchor
+    return _run(plan, all_measurements, what, chance, progress), anchor
 
 
 def elements_of(bench: Bench, checked: Checked, point: Mapping[str, int]) -> int | None:
@@ -114,29 +122,29 @@ def _plan(
     bench: Bench, checked: Checked, linked: Linked, timed: Sequence[Verdict], apart: bool
 ) -> Plan:
     names = [signature.name for signature in checked.signatures]
-    lanes = tuple(Lane(v.candidate, v.build, names.index(v.entry)) for v in timed)
+    contestants = tuple(Contestant(v.candidate, v.build, names.index(v.entry)) for v in timed)
     points = sweep_points(checked.snippet)
     files = read_files(bench, checked.snippet)
     sets = {}
     for at, point in enumerate(points):
         shared: dict[Parameter, Argument] = {}
-        for entry in sorted({lane.entry for lane in lanes}):
+        for entry in sorted({contestant.entry for contestant in contestants}):
             signature = checked.signatures[entry]
-            wanted = Wanted(point)
+            wanted = InputSpec(point)
             sets[entry, at] = make_input_set(
                 bench, checked.snippet, signature, wanted, files, shared
             )
     sharing = {} if apart else linked.libraries
     loader = linked.loader
     return Plan(
-        lanes,
+        contestants,
         {name: _paths(images) for name, images in linked.programs.items()},
         {name: _paths(images) for name, images in sharing.items()},
         loader,
         sets,
         len(points),
         -1 if checked.many_threads else quietest_cpu(loader),
-        frozenset(range(len(lanes))),
+        frozenset(range(len(contestants))),
         drivers=any(signature.through for signature in checked.signatures),
         threads=checked.snippet.threads,
     )
@@ -185,7 +193,7 @@ def generations_and_rounds(plan: Plan, seconds: float) -> tuple[int, int]:
     widens the intervals instead.
     """
     fixed, one = plan.fixed_seconds(), max(plan.round_seconds(), 1e-6)
-    full = EVERY_PLACEMENT * len(plan.deck)
+    full = EVERY_PLACEMENT * len(plan.schedule)
     for rounds in range(ROUNDS, 1, -1):
         if seconds >= full * (fixed + rounds * one):
             return int(min(MOST_GENERATIONS, seconds / (fixed + rounds * one))), rounds
@@ -206,17 +214,17 @@ class _Goal(NamedTuple):
 
 def _run(
     plan: Plan,
-    contests: list[Contest],
+    all_measurements: list[Measurements],
     goal: _Goal,
     chance: random.Random,
     progress: Progress,
-) -> list[Contest]:
+) -> list[Measurements]:
     baseline, watched, seconds = goal
-    what = f"measuring {contests[0].snippet}"
+    what = f"measuring {all_measurements[0].snippet}"
     count, rounds = generations_and_rounds(plan, seconds)
-    deck = len(plan.deck)
-    decks = Decks(plan.deck, chance)
-    restoring: list[list[float]] = [[] for _ in contests]
+    places = len(plan.schedule)
+    schedule = PlacementSchedule(plan.schedule, chance)
+    restoring: list[list[float]] = [[] for _ in all_measurements]
     started = time.monotonic()
     done = 0
     while True:
@@ -227,16 +235,18 @@ def _run(
             break
         if done >= FEWEST and spent >= seconds:
             break  # slower than planned
-        if done and done % deck == 0 and done >= min(count, EVERY_PLACEMENT * deck):
-            if all(undecided(c, baseline, NARROW, watched) <= 0 for c in contests):
+        if done and done % places == 0 and done >= min(count, EVERY_PLACEMENT * places):
+            if all(undecided(c, baseline, NARROW, watched) <= 0 for c in all_measurements):
                 break
             if baseline is None:  # the clear losers' time goes to the others
-                plan = plan._replace(active=plan.active - settled(contests))
-            plan = plan._replace(twins=tuple(current_best(contest) for contest in contests))
-        made, restored = run_generation(plan, decks.draw(), chance, rounds)
-        contests = [
-            contest._replace(generations=(*contest.generations, generation))
-            for contest, generation in zip(contests, made, strict=True)
+                plan = plan._replace(active=plan.active - settled(all_measurements))
+            plan = plan._replace(
+                controls=tuple(current_best(measurements) for measurements in all_measurements)
+            )
+        made, restored = run_generation(plan, schedule.draw(), chance, rounds)
+        all_measurements = [
+            measurements._replace(generations=(*measurements.generations, generation))
+            for measurements, generation in zip(all_measurements, made, strict=True)
         ]
         for number, took in enumerate(restored):
             restoring[number].append(took)
@@ -247,9 +257,6 @@ def _run(
             count, rounds = generations_and_rounds(plan, seconds * min(1.0, planned / taken))
     progress(what, 1, 1)
     return [
-        contest._replace(restoring=statistics.median(restoring[number]))
-        for number, contest in enumerate(contests)
+        measurements._replace(restoring=statistics.median(restoring[number]))
+        for number, measurements in enumerate(all_measurements)
     ]
-
-
-__all__ = ["LaneEnded", "Linked", "measure_snippet"]

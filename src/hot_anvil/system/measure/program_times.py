@@ -11,9 +11,8 @@ from pathlib import Path
 from typing import NamedTuple
 
 from hot_anvil.core.calling.timing import Launch, Launched
-from hot_anvil.core.measure.measurements import Contest, Generation, Usage
+from hot_anvil.core.measure.measurements import Generation, Measurements, Usage
 from hot_anvil.core.measure.summary import current_best, undecided
-from hot_anvil.system.build.grid import Progress
 from hot_anvil.system.execute.calls import memory_limit
 from hot_anvil.system.execute.programs import FILE_LIMIT
 from hot_anvil.system.execute.workers import (
@@ -23,7 +22,8 @@ from hot_anvil.system.execute.workers import (
     own_environment,
     remove_folder,
 )
-from hot_anvil.system.measure.rounds import LaneEnded
+from hot_anvil.system.measure.rounds import ContestantEnded
+from hot_anvil.system.process.progress import Progress
 from hot_anvil.system.process.running import signal_name
 
 FEWEST, ENOUGH, MOST = 10, 40, 400  # generations
@@ -59,19 +59,23 @@ def measure_programs(
     seconds: float,
     chance: random.Random,
     progress: Progress,
-) -> list[Contest]:
+) -> list[Measurements]:
     """Return one contest for each run; ``seconds`` is for all of it.
 
     ``baseline`` as for functions: None stops when all are placed against the
     fastest. A generation is ROUNDS rounds of one fresh process a candidate.
     """
     candidates = tuple(field.paths)
-    contests = [Contest(field.snippet, r.label, candidates, (), field.same_as) for r in field.runs]
+    all_measurements = [
+        Measurements(field.snippet, r.label, candidates, (), field.same_as) for r in field.runs
+    ]
     taken: list[dict[str, list[Launched]]] = [{c: [] for c in candidates} for _ in field.runs]
     started = time.monotonic()
     done = 0
     with Worker(field.loader, field.cpu, 0) as worker:
-        _generation(worker, field, [0] * len(contests), chance, 1)  # the files come into memory
+        _generation(
+            worker, field, [0] * len(all_measurements), chance, 1
+        )  # the files come into memory
         while done < MOST:
             spent = time.monotonic() - started
             left = max(0.0, seconds - spent)
@@ -79,21 +83,23 @@ def measure_programs(
             progress(what, int(spent * 10), int((spent + left) * 10))
             if done >= FEWEST and spent >= seconds:
                 break
-            if done >= ENOUGH and all(undecided(c, baseline, NARROW) <= 0 for c in contests):
-                break
-            twins = [current_best(c) if c.generations else 0 for c in contests]
-            for number, (made, launched) in enumerate(
-                _generation(worker, field, twins, chance, ROUNDS)
+            if done >= ENOUGH and all(
+                undecided(c, baseline, NARROW) <= 0 for c in all_measurements
             ):
-                own = contests[number]
-                contests[number] = own._replace(generations=(*own.generations, made))
+                break
+            controls = [current_best(c) if c.generations else 0 for c in all_measurements]
+            for number, (made, launched) in enumerate(
+                _generation(worker, field, controls, chance, ROUNDS)
+            ):
+                own = all_measurements[number]
+                all_measurements[number] = own._replace(generations=(*own.generations, made))
                 for candidate, rows in launched.items():
                     taken[number][candidate] += rows
             done += 1
     progress(f"measuring {field.snippet}", 1, 1)
     return [
-        contest._replace(usage={c: _usage(rows) for c, rows in taken[number].items()})
-        for number, contest in enumerate(contests)
+        measurements._replace(usage={c: _usage(rows) for c, rows in taken[number].items()})
+        for number, measurements in enumerate(all_measurements)
     ]
 
 
@@ -102,7 +108,7 @@ def _usage(rows: Sequence[Launched]) -> Usage:
 
 
 def _generation(
-    worker: Worker, field: Field, twins: Sequence[int], chance: random.Random, rounds: int
+    worker: Worker, field: Field, controls: Sequence[int], chance: random.Random, rounds: int
 ) -> list[tuple[Generation, dict[str, list[Launched]]]]:
     candidates = list(field.paths)
     columns = range(len(candidates) + 1)
@@ -113,17 +119,17 @@ def _generation(
         for _ in range(rounds):
             row, seen = [math.nan] * len(columns), [math.nan] * len(columns)
             for column in chance.sample(columns, len(columns)):
-                twin = column == len(candidates)
-                candidate = candidates[twins[number] if twin else column]
+                control = column == len(candidates)
+                candidate = candidates[controls[number] if control else column]
                 seen[column] = worker.probe()
                 took = _launch(worker, field, candidate, run)
                 row[column] = took.wall
-                if not twin:
+                if not control:
                     launched[candidate].append(took)
             times.append(tuple(row))
             probes.append(tuple(seen))
         first = tuple(math.nan for _ in columns)
-        made = Generation(0, twins[number], tuple(times), tuple(probes), first, 0.0)
+        made = Generation(0, controls[number], tuple(times), tuple(probes), first, 0.0)
         out.append((made, launched))
     return out
 
@@ -151,13 +157,13 @@ def _launch(worker: Worker, field: Field, candidate: str, run: Run) -> Launched:
         )
         took = worker.launch(wanted, field.call_seconds)
     except WorkerEnded as ended:
-        raise LaneEnded(candidate, ended.kind, ended.why) from ended
+        raise ContestantEnded(candidate, ended.kind, ended.why) from ended
     finally:
         remove_folder(folder)
     code = os.waitstatus_to_exitcode(took.status)
     if code < 0:
-        raise LaneEnded(candidate, "crashed", f"killed by {signal_name(-code)}")
+        raise ContestantEnded(candidate, "crashed", f"killed by {signal_name(-code)}")
     if run.exit_code is not None and code != run.exit_code:
         why = f"ended with exit code {code}, {run.exit_code} when it was checked"
-        raise LaneEnded(candidate, "unstable", why)
+        raise ContestantEnded(candidate, "unstable", why)
     return took

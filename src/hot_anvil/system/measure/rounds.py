@@ -10,14 +10,14 @@ from typing import NamedTuple
 
 from hot_anvil.core.calling import timing
 from hot_anvil.core.calling.protocol import Request
-from hot_anvil.core.calling.timing import Asked, Visit
+from hot_anvil.core.calling.timing import Asked, Batch
 from hot_anvil.core.measure.measurements import (
     CPU,
     SAMPLE_SECONDS,
     WALL,
     Generation,
     samples_for,
-    shared_paces,
+    shared_batch_sizes,
 )
 from hot_anvil.system.execute.calls import memory_limit
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
@@ -30,7 +30,7 @@ AWAY = 0.02  # share of a sample off the CPU above which it counts as disturbed
 _Cell = tuple[int, int]  # column, point
 
 
-class LaneEnded(Exception):  # noqa: N818 - an event, not an error of ours
+class ContestantEnded(Exception):  # noqa: N818 - an event, not an error of ours
     """A candidate that passed the check died or hung while it was timed.
 
     ``candidate`` is "" where several share the process: it is not known which.
@@ -55,18 +55,20 @@ def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
 
     ``may_wait``: the code may use threads or wait, so only wall time counts.
     """
-    lanes = range(len(plan.lanes))
+    contestants = range(len(plan.contestants))
     points = range(plan.points)
-    plan = plan._replace(twins=(0,) * plan.points)
-    cells = [(lane, point) for point in points for lane in lanes]
+    plan = plan._replace(controls=(0,) * plan.points)
+    cells = [(contestant, point) for point in points for contestant in contestants]
     fastest: dict[_Cell, float] = {}
     with ExitStack() as stack:
-        started = _start(plan, stack, cells, plan.deck[0], chance)
+        started = _start(plan, stack, cells, plan.schedule[0], chance)
         state = {}
         for cell in cells:
             with _named(plan, cell):
                 state[cell] = _worker(plan, started, cell).state(plan.slot(*cell), PATIENCE)
-        alone = tuple(any(state[lane, point] for lane in lanes) for point in points)
+        alone = tuple(
+            any(state[contestant, point] for contestant in contestants) for point in points
+        )
         for cell in cells * CALIBRATIONS:
             worker, slot = _worker(plan, started, cell), plan.slot(*cell)
             with _named(plan, cell):
@@ -76,22 +78,26 @@ def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
         for cell in cells:
             asked = Asked(plan.slot(*cell), 1, False, 1)
             with _named(plan, cell):
-                (visit,) = _worker(plan, started, cell).visits([asked], PATIENCE)
-            waits[cell[1]] += visit.waits
-            restoring[cell] = visit.restoring if alone[cell[1]] else 0.0
-    paces = {}
-    twins, clocks = [], []
+                (batch,) = _worker(plan, started, cell).batches([asked], PATIENCE)
+            waits[cell[1]] += batch.waits
+            restoring[cell] = batch.restoring if alone[cell[1]] else 0.0
+    batch_sizes = {}
+    controls, clocks = [], []
     for point in points:
-        times = [fastest[lane, point] for lane in lanes]
-        for lane, pace in enumerate(shared_paces(times)):
-            paces[lane, point] = pace._replace(between=restoring[lane, point])
-        twins.append(times.index(min(times)))
+        times = [fastest[contestant, point] for contestant in contestants]
+        for contestant, batch_size in enumerate(shared_batch_sizes(times)):
+            batch_sizes[contestant, point] = batch_size._replace(
+                between=restoring[contestant, point]
+            )
+        controls.append(times.index(min(times)))
         by_cpu = min(times) > SAMPLE_SECONDS and not waits[point] and not may_wait
         clocks.append(CPU if by_cpu else WALL)
-    return plan._replace(paces=paces, twins=tuple(twins), alone=alone, clocks=tuple(clocks))
+    return plan._replace(
+        batch_sizes=batch_sizes, controls=tuple(controls), alone=alone, clocks=tuple(clocks)
+    )
 
 
-class Decks:
+class PlacementSchedule:
     """Draws placements: all of them in random order, then anew."""
 
     def __init__(self, placements: Sequence[int], chance: random.Random) -> None:
@@ -122,10 +128,10 @@ def run_generation(
             order += chance.sample([c for c in cells if c[1] == point], len(plan.columns))
     with ExitStack() as stack:
         started = _start(plan, stack, cells, placement, chance)
-        visits = list(_visit_all(plan, started, order))
-    seen: dict[_Cell, list[Visit]] = {cell: [] for cell in cells}
-    for cell, visit in zip(order[len(warm) :], visits[len(warm) :], strict=True):
-        seen[cell].append(visit)
+        batches = list(_visit_all(plan, started, order))
+    seen: dict[_Cell, list[Batch]] = {cell: [] for cell in cells}
+    for cell, batch in zip(order[len(warm) :], batches[len(warm) :], strict=True):
+        seen[cell].append(batch)
     made = [_generation(plan, placement, point, seen, started) for point in range(plan.points)]
     restoring = [
         statistics.median(v.restoring for c in cells if c[1] == point for v in seen[c])
@@ -138,27 +144,27 @@ def _generation(
     plan: Plan,
     placement: int,
     point: int,
-    seen: Mapping[_Cell, Sequence[Visit]],
+    seen: Mapping[_Cell, Sequence[Batch]],
     started: Started,
 ) -> Generation:
-    every = range(plan.twin + 1)
+    every = range(plan.control + 1)
     nothing = (math.nan,) * len(next(iter(seen.values())))
     times, probes, disturbed = [], [], []
     for column in every:
-        visits = seen.get((column, point))
-        if visits is None:
+        batches = seen.get((column, point))
+        if batches is None:
             times.append(nothing)
             probes.append(nothing)
             continue
         asked = plan.asked(column, point)
-        drop = samples_for(plan.pace(column, point).counts_as)[1]
+        drop = samples_for(plan.batch_size(column, point).counts_as)[1]
         clock = plan.clocks[point]
-        times.append(tuple(_seconds(v, drop, clock) / asked.calls for v in visits))
-        probes.append(tuple(v.probe for v in visits))
-        disturbed += [_disturbed(v, drop) for v in visits]
+        times.append(tuple(_seconds(v, drop, clock) / asked.calls for v in batches))
+        probes.append(tuple(v.probe for v in batches))
+        disturbed += [_disturbed(v, drop) for v in batches]
     return Generation(
         placement,
-        plan.twins[point],
+        plan.controls[point],
         tuple(zip(*times, strict=True)),
         tuple(zip(*probes, strict=True)),
         tuple(started.first.get((column, point), math.nan) for column in every),
@@ -166,20 +172,20 @@ def _generation(
     )
 
 
-def _seconds(visit: Visit, drop: int, clock: str) -> float:
-    kept = visit.samples[drop:]
+def _seconds(batch: Batch, drop: int, clock: str) -> float:
+    kept = batch.samples[drop:]
     return statistics.median(s.cpu if clock == CPU else s.wall for s in kept)
 
 
-def _disturbed(visit: Visit, drop: int) -> bool:
-    return any(s.away > AWAY * s.wall for s in visit.samples[drop:])
+def _disturbed(batch: Batch, drop: int) -> bool:
+    return any(s.away > AWAY * s.wall for s in batch.samples[drop:])
 
 
-def _visit_all(plan: Plan, started: Started, order: Sequence[_Cell]) -> Iterator[Visit]:
+def _visit_all(plan: Plan, started: Started, order: Sequence[_Cell]) -> Iterator[Batch]:
     """Make visits in the order given, as many at once as lie in one process."""
 
     def together(cell: _Cell) -> tuple[Process, _Cell | None]:
-        process = plan.seat(*cell).process
+        process = plan.process_slot(*cell).process
         return process, None if process == SHARED else cell  # so that it can be named
 
     for (process, _), group in groupby(order, together):
@@ -187,18 +193,18 @@ def _visit_all(plan: Plan, started: Started, order: Sequence[_Cell]) -> Iterator
         asked = [plan.asked(*cell) for cell in cells]
         planned = sum(plan.visit_seconds(*cell) for cell in cells)
         with _named(plan, cells[0]):
-            yield from started.workers[process].visits(asked, PATIENCE + SLACK * planned)
+            yield from started.workers[process].batches(asked, PATIENCE + SLACK * planned)
 
 
 def _start(
     plan: Plan, stack: ExitStack, cells: Sequence[_Cell], placement: int, chance: random.Random
 ) -> Started:
     """Start the processes of these cells in random order, and call each entry once."""
-    seats = {cell: plan.seat(*cell) for cell in cells}
-    processes = list(dict.fromkeys(seat.process for seat in seats.values()))
+    process_slots = {cell: plan.process_slot(*cell) for cell in cells}
+    processes = list(dict.fromkeys(process_slot.process for process_slot in process_slots.values()))
     workers, first = {}, {}
     for process in chance.sample(processes, len(processes)):
-        own = [cell for cell in cells if seats[cell].process == process]
+        own = [cell for cell in cells if process_slots[cell].process == process]
         chance.shuffle(own)
         path = plan.path(process, placement)
         worker = stack.enter_context(Worker(path, plan.cpu, memory_limit(path)))
@@ -222,23 +228,23 @@ def _opening(
     Libraries are loaded in random order. Candidates whose values are equal
     find them in the same memory, so that its place makes no difference.
     """
-    seats = {cell: plan.seat(*cell) for cell in cells}
-    numbers = sorted({seat.library for seat in seats.values()} - {0})
+    process_slots = {cell: plan.process_slot(*cell) for cell in cells}
+    numbers = sorted({process_slot.library for process_slot in process_slots.values()} - {0})
     requests = [
         timing.load(number, plan.library(number, placement))
         for number in chance.sample(numbers, len(numbers))
     ]
     owners: list[tuple[object, int]] = []
     for cell in cells:
-        seat, slot = seats[cell], plan.slot(*cell)
-        entry = plan.lanes[seat.lane].entry
+        process_slot, slot = process_slots[cell], plan.slot(*cell)
+        entry = plan.contestants[process_slot.contestant].entry
         inputs = plan.sets[entry, cell[1]]
         owner = next((s for known, s in owners if known == inputs.arguments), None)
         if owner is None or plan.drivers or plan.threads > 1:
-            requests.append(timing.prepare(slot, seat.library, entry, inputs))
+            requests.append(timing.prepare(slot, process_slot.library, entry, inputs))
             owners.append((inputs.arguments, slot))
         else:
-            requests.append(timing.join(slot, seat.library, entry, owner))
+            requests.append(timing.join(slot, process_slot.library, entry, owner))
         if plan.threads > 1:
             requests.append(timing.crew(slot, plan.threads))
     calls = {}
@@ -249,7 +255,7 @@ def _opening(
 
 
 def _worker(plan: Plan, started: Started, cell: _Cell) -> Worker:
-    return started.workers[plan.seat(*cell).process]
+    return started.workers[plan.process_slot(*cell).process]
 
 
 @contextmanager
@@ -258,6 +264,10 @@ def _named(plan: Plan, cell: _Cell) -> Iterator[None]:
     try:
         yield
     except WorkerEnded as ended:
-        seat = plan.seat(*cell)
-        candidate = "" if seat.process == SHARED else plan.lanes[seat.lane].candidate
-        raise LaneEnded(candidate, ended.kind, ended.why) from ended
+        process_slot = plan.process_slot(*cell)
+        candidate = (
+            ""
+            if process_slot.process == SHARED
+            else plan.contestants[process_slot.contestant].candidate
+        )
+        raise ContestantEnded(candidate, ended.kind, ended.why) from ended

@@ -5,7 +5,7 @@ from bisect import bisect_right
 from collections import Counter
 from pathlib import Path
 
-from hot_anvil.core.calling.timing import Looks
+from hot_anvil.core.calling.timing import Samples
 from hot_anvil.core.code.records import Code, from_plain, to_plain
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.measure.hotspots import Seen
@@ -21,7 +21,9 @@ PROCESSES = 4
 BETWEEN = 0.0005  # seconds from one look to the next, on average
 
 
-def look_at(path: str, entry: int, inputs: InputSet, seconds: float) -> tuple[list[Seen], float]:
+def sample_calls(
+    path: str, entry: int, inputs: InputSet, seconds: float
+) -> tuple[list[Seen], float]:
     """Return the looks of several fresh processes, and the seconds per call meanwhile.
 
     ``seconds`` is for all of them together.
@@ -32,14 +34,14 @@ def look_at(path: str, entry: int, inputs: InputSet, seconds: float) -> tuple[li
             worker.prepare(0, 0, entry, inputs)
             alone = worker.state(0, 60.0)
             batch, _ = worker.calibrate(0, SAMPLE_SECONDS, alone, 60.0)
-            looks = worker.sample(0, 1 if alone else batch, seconds / PROCESSES, BETWEEN)
-            seen.append(_sort(looks, worker.maps(), path))
-        calls += looks.calls
-        took += looks.seconds
+            samples = worker.sample(0, 1 if alone else batch, seconds / PROCESSES, BETWEEN)
+            seen.append(_sort(samples, worker.maps(), path))
+        calls += samples.calls
+        took += samples.seconds
     return seen, took / max(calls, 1)
 
 
-def _sort(looks: Looks, maps: str, path: str) -> Seen:
+def _sort(samples: Samples, maps: str, path: str) -> Seen:
     """Tell looks in the program from those in libraries."""
     own = os.path.realpath(path)
     regions = []
@@ -50,10 +52,10 @@ def _sort(looks: Looks, maps: str, path: str) -> Seen:
     starts = [region[0] for region in regions]
     inside: Counter[int] = Counter()
     outside: Counter[str] = Counter()
-    for place in looks.places:
+    for place in samples.places:
         first, end, name = regions[max(bisect_right(starts, place) - 1, 0)]
         if first <= place < end and name == own:
-            inside[place - looks.start] += 1
+            inside[place - samples.start] += 1
         else:
             outside[Path(name).name if place < end else "unknown"] += 1
     return Seen(inside, outside)

@@ -5,15 +5,13 @@ import signal
 import subprocess
 import time
 from collections.abc import Mapping, Sequence
-from contextlib import suppress
 from pathlib import Path
-from threading import Event, Thread
+from threading import Thread
 from typing import IO, NamedTuple
 
 from hot_anvil.errors import MissingError
+from hot_anvil.system.process.scope import current_scope
 
-_live: "set[int]" = set()  # leaders of process groups, which end_all() has to reach
-_ending = Event()
 OUTPUT_LIMIT = 4 << 20  # bytes kept of each stream
 
 
@@ -88,7 +86,8 @@ def run(
         if target:
             target.close()
     timed_out = False
-    live(process.pid)
+    scope = current_scope()
+    scope.live(process.pid)
     kept = [bytearray(), bytearray()]
     streams = zip((process.stdout, process.stderr), kept, strict=True)
     readers = [Thread(target=_keep, args=pair) for pair in streams if pair[0]]
@@ -113,7 +112,7 @@ def run(
         process.wait()
         raise
     finally:
-        ended(process.pid)
+        scope.ended(process.pid)
     out, err = (bytes(part).decode(errors="replace") for part in kept)
     return Outcome(process.returncode, out, err, _since(started), timed_out)
 
@@ -136,32 +135,3 @@ def end_group(process: "subprocess.Popen[bytes]") -> None:
         os.killpg(process.pid, signal.SIGKILL)
     except ProcessLookupError:
         process.kill()
-
-
-def end_all() -> None:
-    """Kill every program that some thread is waiting for, and those about to be."""
-    _ending.set()
-    for pid in list(_live):
-        _kill_group(pid)
-
-
-def resume() -> None:
-    """Let programs run again after all were ended."""
-    _ending.clear()
-
-
-def live(pid: int) -> None:
-    """Note the leader of a process group that may have to be ended."""
-    _live.add(pid)
-    if _ending.is_set():  # it was being started meanwhile
-        _kill_group(pid)
-
-
-def _kill_group(pid: int) -> None:
-    with suppress(ProcessLookupError, PermissionError):
-        os.killpg(pid, signal.SIGKILL)
-
-
-def ended(pid: int) -> None:
-    """Forget a process that has ended."""
-    _live.discard(pid)

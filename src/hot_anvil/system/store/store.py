@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from hot_anvil.errors import RequestError
+from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import (
     digest,
     digest_file,
@@ -43,9 +44,9 @@ class Store:
         )
         self._digests: dict[str, str | None] = {}
 
-    def artefact(self, name: str) -> Path:
-        """Return the folder of an artefact."""
-        return self.folder / "artefacts" / name
+    def artefact(self, name: str) -> Artefact:
+        """Return an artefact by its name, whether it is there or not."""
+        return Artefact(self.folder / "artefacts" / name)
 
     def lookup(self, key: str) -> str | None:
         """Return the artefact that command ``key`` made, if all it read is unchanged."""
@@ -59,7 +60,7 @@ class Store:
             if os.path.lexists(Path(self.root, path)):
                 return None
         name: str = recipe["artefact"]
-        return name if self.artefact(name).is_dir() else None
+        return name if self.artefact(name).is_there() else None
 
     def remember(self, key: str, read: Sequence[str], absent: Iterable[str], artefact: str) -> None:
         """Record what a command read and made."""
@@ -71,7 +72,7 @@ class Store:
 
     def earlier(self, key: str) -> list[str]:
         """Return what command ``key`` made of earlier states of its files, the latest first."""
-        return [name for name in self._versions(key)[1:] if self.artefact(name).is_dir()]
+        return [name for name in self._versions(key)[1:] if self.artefact(name).is_there()]
 
     def _versions(self, key: str) -> list[str]:
         recipe = read_json(self._recipe(key))
@@ -118,12 +119,13 @@ class Store:
                     f"disk, link {self.folder} itself."
                 )
 
-    def keep(self, scratch: Path, name: str) -> Path:
+    def keep(self, scratch: Path, name: str) -> Artefact:
         """Turn a scratch folder into the artefact ``name``; an equal one made meanwhile wins."""
         import shutil
 
         self._refuse_links()
-        target = self.artefact(name)
+        kept = self.artefact(name)
+        target = kept.folder
         target.parent.mkdir(parents=True, exist_ok=True)
         try:
             scratch.rename(target)
@@ -134,7 +136,7 @@ class Store:
                 target.rename(self.scratch() / name)
                 scratch.rename(target)
             shutil.rmtree(scratch, ignore_errors=True)
-        return target
+        return kept
 
     def derive(self, name: str, make: Callable[[Path], Any]) -> Any:
         """Return plain data made from artefacts, made once: ``make`` gets an empty folder.
@@ -143,7 +145,7 @@ class Store:
         """
         import shutil
 
-        kept = read_json(self.artefact(name) / "derived.json")
+        kept = read_json(self.artefact(name).derived)
         if kept is not None:
             return kept
         work = self.scratch()
@@ -152,7 +154,7 @@ class Store:
             for left in work.iterdir():
                 left.unlink()
             if made is not None:
-                write_json(work / "derived.json", made)
+                write_json(Artefact(work).derived, made)
                 self.keep(work, name)
             return made
         finally:

@@ -4,11 +4,12 @@ import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from hot_anvil.core.verify.results import Replay
 from hot_anvil.views.json.document import Document, document
 
 if TYPE_CHECKING:
-    from hot_anvil.core.measure.results import Again, Checked
     from hot_anvil.core.verify.crash_report import Place
+    from hot_anvil.core.verify.results import Checked
     from hot_anvil.core.verify.sanitizer_reports import Undefined
     from hot_anvil.core.verify.verdicts import Verdict
 
@@ -30,19 +31,19 @@ def check_document(checks: "Sequence[Checked]") -> Document:
     )
 
 
-def again_document(again: "Again") -> Document:
+def replay_document(replay: "Replay") -> Document:
     """Return the document of ``check --again``."""
     return document(
-        "again",
-        snippet=again.snippet.name,
-        candidate=again.candidate,
-        reference=again.reference,
-        verdict=again.verdict,
-        why=again.why,
-        place=_place(again.place),
-        inputs=_values(again.inputs),
-        expected=again.expected,
-        got=again.got,
+        "replay",
+        snippet=replay.snippet.name,
+        candidate=replay.candidate,
+        reference=replay.reference,
+        verdict=replay.verdict,
+        why=replay.why,
+        place=_place(replay.place),
+        inputs=_values(replay.inputs),
+        expected=replay.expected,
+        got=replay.got,
     )
 
 

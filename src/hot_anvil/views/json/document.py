@@ -3,7 +3,7 @@
 import math
 from typing import Any
 
-FORMAT = 1
+FORMAT = 2  # raised when a field goes or changes its meaning; docs/formats.md says what moved
 
 Document = dict[str, Any]
 

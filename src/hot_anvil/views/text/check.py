@@ -5,82 +5,83 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.config.edge_kinds import EDGES
+from hot_anvil.core.verify.results import Replay
 from hot_anvil.core.verify.verdicts import CORRECT, CRASHED, HUNG, NOTHING_TO_COMPARE, Verdict
-from hot_anvil.views.text.sheet import DIM, STRONG, TROUBLE, Cell, Sheet, Span
+from hot_anvil.views.text.report import DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import joined, plural, significant
 
 if TYPE_CHECKING:
-    from hot_anvil.core.measure.results import Again, Checked
     from hot_anvil.core.verify.agreement import Error
+    from hot_anvil.core.verify.results import Checked
 
 _TALLY_ROWS = 3
 _EXCUSED = 2  # edges told
 
 
-def check_sheet(checks: Sequence["Checked"], path: str, width: int) -> Sheet:
+def check_report(checks: Sequence["Checked"], path: str, width: int) -> Report:
     """Return a table of verdicts per snippet, and what is known of each that failed."""
-    sheet = Sheet(width)
+    report = Report(width)
     for checked in checks:
-        sheet.blank()
-        sheet.add(Span(checked.snippet.name, STRONG))
+        report.blank()
+        report.add(Span(checked.snippet.name, STRONG))
         for signature in checked.signatures:
-            sheet.add("  ", Span(signature.text, DIM))
+            report.add("  ", Span(signature.text, DIM))
         for note in checked.notes:
-            sheet.paragraph(f"note: {note}", DIM, indent=2)
-        sheet.paragraph(_how(checked), DIM, indent=2)
-        undefined(sheet, checked)
-        sheet.table(("candidate", "verdict", "on", ""), _rows(checked), "llll")
+            report.paragraph(f"note: {note}", DIM, indent=2)
+        report.paragraph(_how(checked), DIM, indent=2)
+        undefined(report, checked)
+        report.table(("candidate", "verdict", "on", ""), _rows(checked), "llll")
         if any(v.verdict == CORRECT and v.why for v in checked.verdicts):
-            sheet.paragraph(NOTHING_TO_COMPARE, TROUBLE, indent=2)
+            report.paragraph(NOTHING_TO_COMPARE, TROUBLE, indent=2)
         good = len(checked.correct)
-        sheet.add(f"  {good} of {len(checked.verdicts)} candidates correct")
+        report.add(f"  {good} of {len(checked.verdicts)} candidates correct")
         for alike in _alike(checked.verdicts):
-            _failure(sheet, alike, checked, path)
-        _edges(sheet, checked)
-    return sheet
+            _failure(report, alike, checked, path)
+        _edges(report, checked)
+    return report
 
 
-def again_sheet(again: "Again", width: int) -> Sheet:
+def replay_report(replay: "Replay", width: int) -> Report:
     """Return one call of a candidate beside the reference's."""
-    sheet = Sheet(width)
-    sheet.add(Span(again.snippet.name, STRONG), f"  {again.candidate}")
-    sheet.paragraph(f"made small from {again.label}" if again.label else "", DIM, indent=2)
-    rows: list[list[Cell]] = [[name, value] for name, value in again.inputs]
-    sheet.table(("parameter", "value"), rows, "ll")
-    sheet.add("  ", Span(again.verdict, "plain" if again.verdict == CORRECT else TROUBLE))
-    if again.why:
-        place = f", at {again.place.text}" if again.place.text else ""
-        sheet.paragraph(again.why + place, indent=4)
-    told: list[list[Cell]] = [["expected", again.expected], ["got", again.got or "nothing"]]
-    sheet.table(("", ""), told, "ll", indent=4)
-    sheet.paragraph(f"expected: what {again.reference} makes of it", DIM, indent=4)
-    return sheet
+    report = Report(width)
+    report.add(Span(replay.snippet.name, STRONG), f"  {replay.candidate}")
+    report.paragraph(f"made small from {replay.label}" if replay.label else "", DIM, indent=2)
+    rows: list[list[Cell]] = [[name, value] for name, value in replay.inputs]
+    report.table(("parameter", "value"), rows, "ll")
+    report.add("  ", Span(replay.verdict, "plain" if replay.verdict == CORRECT else TROUBLE))
+    if replay.why:
+        place = f", at {replay.place.text}" if replay.place.text else ""
+        report.paragraph(replay.why + place, indent=4)
+    told: list[list[Cell]] = [["expected", replay.expected], ["got", replay.got or "nothing"]]
+    report.table(("", ""), told, "ll", indent=4)
+    report.paragraph(f"expected: what {replay.reference} makes of it", DIM, indent=4)
+    return report
 
 
-def undefined(sheet: Sheet, checked: "Checked") -> None:
+def undefined(report: Report, checked: "Checked") -> None:
     """Say what undefined behaviour the source has: it taints every comparison."""
     for one in (u for u in checked.undefined if not u.edge):
-        sheet.add("  ", Span(f"undefined behaviour in {one.entry}", TROUBLE))
+        report.add("  ", Span(f"undefined behaviour in {one.entry}", TROUBLE))
         where = one.place.text or "a line not known"
-        sheet.paragraph(f"{where}: {one.message}", indent=4)
-        sheet.paragraph(
+        report.paragraph(f"{where}: {one.message}", indent=4)
+        report.paragraph(
             f"found by {one.build}, with {one.inputs}: a build that is correct here need not be "
             "under the next compiler", DIM, indent=4,
         )  # fmt: skip
 
 
-def excluded(sheet: Sheet, verdicts: Sequence[Verdict]) -> None:
+def excluded(report: Report, verdicts: Sequence[Verdict]) -> None:
     """Add the candidates that are out, those with one and the same reason together."""
     if not verdicts:
         return
-    sheet.add("  ", Span("excluded", TROUBLE))
+    report.add("  ", Span("excluded", TROUBLE))
     alike: dict[tuple[str, str], list[str]] = {}
     for v in verdicts:
         why = v.why + _at(v) + (f", with {v.inputs}" if v.inputs else "")
         alike.setdefault((v.verdict, why), []).append(v.candidate)
     for (verdict, why), names in alike.items():
-        sheet.paragraph(f"{verdict}: {why}", indent=4)
-        sheet.paragraph(joined(names), DIM, indent=6)
+        report.paragraph(f"{verdict}: {why}", indent=4)
+        report.paragraph(joined(names), DIM, indent=6)
 
 
 def _how(checked: "Checked") -> str:
@@ -128,31 +129,31 @@ def _alike(verdicts: Sequence[Verdict]) -> list[list[Verdict]]:
     return list(groups.values())
 
 
-def _failure(sheet: Sheet, alike: Sequence[Verdict], checked: "Checked", path: str) -> None:
+def _failure(report: Report, alike: Sequence[Verdict], checked: "Checked", path: str) -> None:
     first = alike[0]
-    sheet.add("  ", Span(first.verdict, TROUBLE))
-    sheet.paragraph(_whose(alike, checked), indent=4)
+    report.add("  ", Span(first.verdict, TROUBLE))
+    report.paragraph(_whose(alike, checked), indent=4)
     why = "its output differs from run to run" if first.tally else first.why
     why += _at(first)
-    sheet.paragraph(why + (f", with {first.inputs}" if first.inputs else ""), indent=4)
+    report.paragraph(why + (f", with {first.inputs}" if first.inputs else ""), indent=4)
     if first.tally:
         rows = [_tally_row(v) for v in alike]
         heads = ("candidate", "runs", "distinct", "outputs, and how often each came")
-        sheet.table(heads, rows, "lrrl", indent=4)
+        report.table(heads, rows, "lrrl", indent=4)
     if first.smallest and first.smallest_why:
         values = ", ".join(f"{name} = {value}" for name, value in first.smallest)
         why = "" if first.smallest_why == first.why else f": {first.smallest_why}"
-        sheet.paragraph(f"smallest found: {values}{why}", indent=4)
+        report.paragraph(f"smallest found: {values}{why}", indent=4)
     for suspect in first.suspects:
-        sheet.paragraph(suspect, indent=4)
+        report.paragraph(suspect, indent=4)
     if first.edge:
-        sheet.paragraph(
+        report.paragraph(
             f"this is an edge, {EDGES[first.edge]}. Need {first.entry} not take it? Say so in the "
             f'bench: not_promised = {{ {first.edge} = "why" }}', DIM, indent=4,
         )  # fmt: skip
-    if first.again:
+    if first.replay:
         where = shlex.quote(path)
-        sheet.add("    ", Span(f"again: hot-anvil check {where} --again {first.again}", DIM))
+        report.add("    ", Span(f"again: hot-anvil check {where} --replay {first.replay}", DIM))
 
 
 def _whose(alike: Sequence[Verdict], checked: "Checked") -> str:
@@ -172,15 +173,15 @@ def _tally_row(verdict: Verdict) -> list[Cell]:
     return [verdict.candidate, str(runs), str(len(verdict.tally)), "; ".join(told)]
 
 
-def _edges(sheet: Sheet, checked: "Checked") -> None:
+def _edges(report: Report, checked: "Checked") -> None:
     """Say which edges say nothing, and why."""
     for label, why in checked.excused[:_EXCUSED]:
-        sheet.paragraph(f"a difference with {label} does not count: {why}", DIM, indent=2)
+        report.paragraph(f"a difference with {label} does not count: {why}", DIM, indent=2)
     if len(checked.excused) > _EXCUSED:
         more = plural(len(checked.excused) - _EXCUSED, "more edge")
-        sheet.paragraph(f"nor with {more}, for like reasons", DIM, indent=2)
+        report.paragraph(f"nor with {more}, for like reasons", DIM, indent=2)
     for kind, reason in checked.snippet.not_promised.items():
-        sheet.paragraph(f"not promised, {kind.replace('_', ' ')}: {reason}", DIM, indent=2)
+        report.paragraph(f"not promised, {kind.replace('_', ' ')}: {reason}", DIM, indent=2)
 
 
 def _at(verdict: Verdict) -> str:

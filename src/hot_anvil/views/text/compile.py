@@ -4,34 +4,34 @@ from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.build.records import REFUSED, Built
 from hot_anvil.core.proof.records import BROKEN, PROVED, DebugProof
-from hot_anvil.views.text.sheet import DIM, STRONG, TROUBLE, Cell, Sheet, Span, cut
+from hot_anvil.views.text.report import DIM, STRONG, TROUBLE, Cell, Report, Span, cut
 from hot_anvil.views.text.words import duration, joined, plural, size
 
 
-def compile_sheet(
+def compile_report(
     builds: Sequence[Built],
     notes: Sequence[str],
     proofs: Mapping[tuple[str, str], DebugProof],
     width: int,
-) -> Sheet:
+) -> Report:
     """Return a table per snippet, its diagnostics by line, and a closing line."""
-    sheet = Sheet(width)
+    report = Report(width)
     for note in notes:
-        sheet.paragraph(f"note: {note}", DIM)
+        report.paragraph(f"note: {note}", DIM)
     for name in dict.fromkeys(built.snippet.name for built in builds):
         mine = [built for built in builds if built.snippet.name == name]
-        sheet.blank()
-        sheet.add(Span(name, STRONG), Span(f"  {joined(mine[0].snippet.sources)}", DIM))
+        report.blank()
+        report.add(Span(name, STRONG), Span(f"  {joined(mine[0].snippet.sources)}", DIM))
         heads = ("build", "flags", "status", "compiler took", "code", "instructions")
-        sheet.table(heads, [_row(built) for built in mine], "lllrrr", spare=(1, 5))
-        _complaints(sheet, mine)
+        report.table(heads, [_row(built) for built in mine], "lllrrr", spare=(1, 5))
+        _complaints(report, mine)
         if len(mine) > 1:
-            _portability(sheet, mine)
-    sheet.blank()
-    _closing(sheet, builds)
+            _portability(report, mine)
+    report.blank()
+    _closing(report, builds)
     if proofs:
-        _debug(sheet, proofs)
-    return sheet
+        _debug(report, proofs)
+    return report
 
 
 def _row(built: Built) -> list[Cell]:
@@ -46,7 +46,7 @@ def _row(built: Built) -> list[Cell]:
     ]
 
 
-def _complaints(sheet: Sheet, builds: Sequence[Built]) -> None:
+def _complaints(report: Report, builds: Sequence[Built]) -> None:
     """Add every complaint once, with the builds that make it."""
     who: dict[tuple[str, int, int, str, str], list[str]] = {}
     for built in builds:
@@ -60,15 +60,15 @@ def _complaints(sheet: Sheet, builds: Sequence[Built]) -> None:
         style = TROUBLE if severity == "error" else STRONG if severity == "warning" else DIM
         whose = "all builds" if len(names) == len(builds) else joined(names)
         head = f"{place}{severity}: "
-        if len(head) + len(message) + 2 <= sheet.width:
-            sheet.add("  ", Span(head, style), message)
+        if len(head) + len(message) + 2 <= report.width:
+            report.add("  ", Span(head, style), message)
         else:
-            sheet.add("  ", Span(head.rstrip(), style))
-            sheet.paragraph(message, indent=6)
-        sheet.paragraph(f"from {whose}", DIM, indent=6)
+            report.add("  ", Span(head.rstrip(), style))
+            report.paragraph(message, indent=6)
+        report.paragraph(f"from {whose}", DIM, indent=6)
 
 
-def _portability(sheet: Sheet, builds: Sequence[Built]) -> None:
+def _portability(report: Report, builds: Sequence[Built]) -> None:
     """Add a row per source line that builds complain about differently, a mark per build."""
     rows: dict[tuple[str, int], list[str]] = {}
     for column, built in enumerate(builds):
@@ -81,24 +81,24 @@ def _portability(sheet: Sheet, builds: Sequence[Built]) -> None:
     if not differing:
         return
     text = "by line, a mark for each build in the order above: E error, W warning, . nothing"
-    sheet.paragraph(text, DIM, indent=2)
+    report.paragraph(text, DIM, indent=2)
     for (file, line), marks in sorted(differing.items()):
         spans = [Span(f"{m} ", TROUBLE if m == "E" else STRONG if m == "W" else DIM) for m in marks]
-        sheet.add("    ", f"{cut(f'{file}:{line}', 24):<24}  ", *spans)
+        report.add("    ", f"{cut(f'{file}:{line}', 24):<24}  ", *spans)
 
 
-def _debug(sheet: Sheet, proofs: Mapping[tuple[str, str], DebugProof]) -> None:
+def _debug(report: Report, proofs: Mapping[tuple[str, str], DebugProof]) -> None:
     """Say whether our debug flag changed code, and where."""
     proved = sum(proof.state == PROVED for proof in proofs.values())
-    sheet.add(f"our debug flag changes no code: proved for {proved} of {len(proofs)}")
+    report.add(f"our debug flag changes no code: proved for {proved} of {len(proofs)}")
     for (snippet, build), proof in proofs.items():
         if proof.state != PROVED:
             style = TROUBLE if proof.state == BROKEN else DIM
             where = f" in {joined(proof.functions[:8])}" if proof.functions else ""
-            sheet.paragraph(f"{snippet} {build}: {proof.state}: {proof.why}{where}", style, 2)
+            report.paragraph(f"{snippet} {build}: {proof.state}: {proof.why}{where}", style, 2)
 
 
-def _closing(sheet: Sheet, builds: Sequence[Built]) -> None:
+def _closing(report: Report, builds: Sequence[Built]) -> None:
     refused = [built for built in builds if built.status == REFUSED]
     compiled = [built for built in builds if built.status != REFUSED]
     fresh = sum(built.fresh for built in compiled)
@@ -108,11 +108,11 @@ def _closing(sheet: Sheet, builds: Sequence[Built]) -> None:
     if refused:
         text += f", {len(refused)} refused"
     proved = sum(built.proof.state == PROVED for built in compiled)
-    sheet.add(text)
+    report.add(text)
     if compiled:
-        sheet.add(f"shown code is the code that runs: proved for {proved} of {len(compiled)}")
+        report.add(f"shown code is the code that runs: proved for {proved} of {len(compiled)}")
     for built in compiled:
         if built.proof.state != PROVED:
             style = TROUBLE if built.proof.state == BROKEN else DIM
             why = f"{built.snippet.name} {built.build.name}: {built.proof.state}: "
-            sheet.paragraph(why + built.proof.why, style, indent=2)
+            report.paragraph(why + built.proof.why, style, indent=2)

@@ -23,7 +23,7 @@ from hot_anvil.core.diff.records import (
 )
 from hot_anvil.core.proof.records import PROVED
 from hot_anvil.core.results.code import SnippetDiff
-from hot_anvil.views.text.sheet import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Cell, Sheet, Span, cut
+from hot_anvil.views.text.report import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Cell, Report, Span, cut
 from hot_anvil.views.text.words import joined, plural
 
 # Between the columns of a pair; also how the legend explains them.
@@ -37,45 +37,45 @@ _LEADING = 5  # lines of the summary
 _COLUMN = 56  # columns that one side's instructions fill at most
 
 
-def diff_sheet(
+def diff_report(
     diffs: Sequence[SnippetDiff], width: int, everything: bool, context: int = 3
-) -> Sheet:
+) -> Report:
     """Return what matters, totals, then each source line with its instructions and reasons.
 
     Lines that are the same show their count only, and are left out where they
     are more than ``context`` lines away from a difference, unless ``everything``.
     """
-    sheet = Sheet(width)
+    report = Report(width)
     for item in diffs:
-        sheet.blank()
-        _heading(sheet, item)
-        _summary(sheet, item)
-        _totals(sheet, item.diff, *item.names)
-        _rows(sheet, item, everything, context)
+        report.blank()
+        _heading(report, item)
+        _summary(report, item)
+        _totals(report, item.diff, *item.names)
+        _rows(report, item, everything, context)
     if diffs:
-        sheet.blank()
-        sheet.paragraph(_LEGEND, DIM)
-    return sheet
+        report.blank()
+        report.paragraph(_LEGEND, DIM)
+    return report
 
 
-def _heading(sheet: Sheet, item: SnippetDiff) -> None:
-    sheet.add(Span(item.left.snippet.name, STRONG), f"  {item.names[0]}  to  {item.names[1]}")
+def _heading(report: Report, item: SnippetDiff) -> None:
+    report.add(Span(item.left.snippet.name, STRONG), f"  {item.names[0]}  to  {item.names[1]}")
     for built in (item.left, item.right)[: 1 + (item.left.build != item.right.build)]:
         if built.proof.state != PROVED:
             why = f"caution: {built.build.name} is not proved to be what runs: "
-            sheet.paragraph(why + built.proof.why, TROUBLE)
+            report.paragraph(why + built.proof.why, TROUBLE)
     if item.isa != item.right_isa:
         text = f"{item.isa} against {item.right_isa}: only lines and counts can be compared"
-        sheet.paragraph(text, DIM)
+        report.paragraph(text, DIM)
 
 
-def _summary(sheet: Sheet, item: SnippetDiff) -> None:
+def _summary(report: Report, item: SnippetDiff) -> None:
     """Add the most telling reasons, then how much is left without one."""
     explained = item.explained
     diff = item.diff
     states = [f"{count} {state}" for state, count in diff.states.items() if count]
     change = f"{diff.left_count} to {diff.right_count} instructions"
-    sheet.paragraph(f"{change}; source lines: {joined(states) or 'none'}", PLAIN, 2)
+    report.paragraph(f"{change}; source lines: {joined(states) or 'none'}", PLAIN, 2)
     lead = leading(explained.reasons, _LEADING)
     titles = {total.name: total.title for total in diff.functions}
     several = len({reason.function for reason in lead}) > 1
@@ -87,9 +87,9 @@ def _summary(sheet: Sheet, item: SnippetDiff) -> None:
         said = reason.text + (" (likely)" if reason.confidence == LIKELY else "")
         rows.append([Span(where, DIM), Span(reason.kind, CHANGE), said])
     if rows:
-        sheet.table(("", "", ""), rows, "lll")
+        report.table(("", "", ""), rows, "lll")
     if explained.wanting:
-        sheet.add("  ", Span(_explained_words(explained.wanting, explained.unexplained), DIM))
+        report.add("  ", Span(_explained_words(explained.wanting, explained.unexplained), DIM))
 
 
 def _explained_words(wanting: int, unexplained: int) -> str:
@@ -101,10 +101,10 @@ def _explained_words(wanting: int, unexplained: int) -> str:
     return f"{unexplained} of {wanting} lines that differ {verb} not explained"
 
 
-def _totals(sheet: Sheet, diff: Diff, left: str, right: str) -> None:
+def _totals(report: Report, diff: Diff, left: str, right: str) -> None:
     if len(diff.functions) < 2:
         return
-    sheet.blank()
+    report.blank()
     rows: list[list[Cell]] = []
     same = 0
     for total in diff.functions:
@@ -112,11 +112,11 @@ def _totals(sheet: Sheet, diff: Diff, left: str, right: str) -> None:
         if counts[0] == counts[1]:
             same += 1
             continue
-        title = cut(total.title, sheet.width - 66)
+        title = cut(total.title, report.width - 66)
         rows.append([title, *map(_count, counts), _change(*counts)])
-    sheet.table(("instructions of", cut(left, 24), cut(right, 24), ""), rows, "lrrl")
+    report.table(("instructions of", cut(left, 24), cut(right, 24), ""), rows, "lrrl")
     if same:
-        sheet.add("  ", Span(f"{plural(same, 'function')} with as many on both sides", DIM))
+        report.add("  ", Span(f"{plural(same, 'function')} with as many on both sides", DIM))
 
 
 def _count(count: int | None) -> str:
@@ -129,8 +129,8 @@ def _change(left: int | None, right: int | None) -> Span:
     return Span(f"{right - left:+d}" if left != right else "", CHANGE)
 
 
-def _rows(sheet: Sheet, item: SnippetDiff, everything: bool, context: int) -> None:
-    column = min((sheet.width - _INDENT - 4) // 2, _COLUMN)
+def _rows(report: Report, item: SnippetDiff, everything: bool, context: int) -> None:
+    column = min((report.width - _INDENT - 4) // 2, _COLUMN)
     rows = item.diff.rows
     shown = _near_differences(rows, context) if not everything else [True] * len(rows)
     file = None
@@ -140,22 +140,24 @@ def _rows(sheet: Sheet, item: SnippetDiff, everything: bool, context: int) -> No
         if not wanted:
             hidden += 1
             continue
-        hidden = _skipped(sheet, hidden)
+        hidden = _skipped(report, hidden)
         if row.file != file:
             file = row.file
-            sheet.blank()
+            report.blank()
             heads = f"{cut(item.names[0], column):<{column}}    {cut(item.names[1], column)}"
-            sheet.add(Span(file or "(no source file)", STRONG))
-            sheet.add(" " * _INDENT, Span(heads, DIM))
-        _row(sheet, row)
-        _reasons(sheet, item, row, told)
+            report.add(Span(file or "(no source file)", STRONG))
+            report.add(" " * _INDENT, Span(heads, DIM))
+        _row(report, row)
+        _reasons(report, item, row, told)
         if row.state == SAME and not everything:
             continue
         for part in row.parts:
             if len(row.parts) > 1:
-                sheet.add(" " * _INDENT, Span(cut(f"in {part.title}", sheet.width - _INDENT), DIM))
-            _part(sheet, part, column)
-    _skipped(sheet, hidden)
+                report.add(
+                    " " * _INDENT, Span(cut(f"in {part.title}", report.width - _INDENT), DIM)
+                )
+            _part(report, part, column)
+    _skipped(report, hidden)
 
 
 def _near_differences(rows: Sequence[Row], context: int) -> list[bool]:
@@ -168,19 +170,19 @@ def _near_differences(rows: Sequence[Row], context: int) -> list[bool]:
     return out
 
 
-def _skipped(sheet: Sheet, count: int) -> int:
+def _skipped(report: Report, count: int) -> int:
     if count:
-        sheet.add(" " * _INDENT, Span(f".. {plural(count, 'line')} the same", DIM))
+        report.add(" " * _INDENT, Span(f".. {plural(count, 'line')} the same", DIM))
     return 0
 
 
-def _row(sheet: Sheet, row: Row) -> None:
+def _row(report: Report, row: Row) -> None:
     number = f"{row.line:>6}  " if row.line else " " * _INDENT
     counts = f"{row.left_count:>4} to {row.right_count:<4}"
-    room = min(sheet.width, _INDENT + 2 * _COLUMN + 4) - len(number) - 22
+    room = min(report.width, _INDENT + 2 * _COLUMN + 4) - len(number) - 22
     text = cut(row.text.replace("\t", "    "), room)
     style = DIM if row.state == SAME else CHANGE
-    sheet.add(
+    report.add(
         Span(number, DIM),
         Span(f"{text:<{room}}", PLAIN if row.state == SAME else STRONG),
         "  ",
@@ -189,7 +191,7 @@ def _row(sheet: Sheet, row: Row) -> None:
     )
     other = _other_side(row)
     if other:
-        sheet.add(" " * _INDENT, Span(cut(other, sheet.width - _INDENT), DIM))
+        report.add(" " * _INDENT, Span(cut(other, report.width - _INDENT), DIM))
 
 
 def _other_side(row: Row) -> str:
@@ -208,36 +210,36 @@ def _numbered(spot: Spot) -> str:
     return f"{spot.line}  {spot.text.strip()}"
 
 
-def _reasons(sheet: Sheet, item: SnippetDiff, row: Row, told: dict[int, int]) -> None:
+def _reasons(report: Report, item: SnippetDiff, row: Row, told: dict[int, int]) -> None:
     """Say why a line differs; a reason in full where it first comes up."""
-    again = []
+    repeated = []
     for k in row.reasons:
         reason = item.explained.reasons[k]
         if k in told:
-            again.append(f"{reason.kind}, as {f'line {told[k]}' if told[k] else 'above'}")
+            repeated.append(f"{reason.kind}, as {f'line {told[k]}' if told[k] else 'above'}")
             continue
         told[k] = row.line
         text = f"why: {reason.text}" + (" (likely)" if reason.confidence == LIKELY else "")
-        sheet.paragraph(text, CHANGE, _INDENT)
+        report.paragraph(text, CHANGE, _INDENT)
         if reason.confidence != REMARKED:
             for remark in reason.remarks[:2]:
-                sheet.paragraph(f"the compiler, {remark}", DIM, _INDENT + 5)
-    if again:
-        sheet.paragraph(f"why: {'; '.join(again)}", DIM, _INDENT)
+                report.paragraph(f"the compiler, {remark}", DIM, _INDENT + 5)
+    if repeated:
+        report.paragraph(f"why: {'; '.join(repeated)}", DIM, _INDENT)
     if row.wants_reason and not row.reasons:
-        sheet.add(" " * _INDENT, Span("not explained", TROUBLE))
+        report.add(" " * _INDENT, Span("not explained", TROUBLE))
 
 
-def _part(sheet: Sheet, part: Part, column: int) -> None:
+def _part(report: Report, part: Part, column: int) -> None:
     places = (-1, -1)
     for pair, left, mark, right in _side_by_side(part.pairs):
         if _apart(places, pair):
-            sheet.add(" " * _INDENT, Span("..", DIM))
+            report.add(" " * _INDENT, Span("..", DIM))
         places = _later(places, pair)
         style = DIM if mark == "=" else PLAIN
         words = [item.words if item else "" for item in (left, right)]
         note = f"  line {pair.other[1]}" if pair.state == MOVED and pair.other[1] else ""
-        sheet.add(
+        report.add(
             " " * _INDENT,
             Span(f"{cut(_text(left), column):<{column}}", style),
             Span(f" {mark:<2} ", DIM if mark == "=" else CHANGE),
@@ -245,7 +247,7 @@ def _part(sheet: Sheet, part: Part, column: int) -> None:
         )
         if any(words):
             said = [f"  {cut(text, column - 2)}" if text else "" for text in words]
-            sheet.add(" " * _INDENT, Span(f"{said[0]:<{column}}    {said[1]}".rstrip(), DIM))
+            report.add(" " * _INDENT, Span(f"{said[0]:<{column}}    {said[1]}".rstrip(), DIM))
 
 
 def _apart(before: tuple[int, int], pair: Pair) -> bool:

@@ -18,7 +18,7 @@ from hot_anvil.core.facts.table import (
     instructions_of,
     timing_loops,
 )  # fmt: skip
-from hot_anvil.views.text.sheet import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Sheet, Span, cut
+from hot_anvil.views.text.report import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Report, Span, cut
 from hot_anvil.views.text.words import plural
 
 _LABEL = 20  # columns of a fact's name, with its indent
@@ -26,70 +26,72 @@ _WIDEST = 30  # of a cell
 _SILENT = 12  # lines without code shown of each sort
 
 
-def facts_sheet(
+def facts_report(
     shown: Sequence[SnippetFacts],
     found: Sequence[SnippetFacts],
     width: int,
     evidence: bool,
     chosen: bool,
-) -> Sheet:
+) -> Report:
     """Return the facts to show as a table; what else was found below, unless facts were chosen."""
-    sheet = Sheet(width)
+    report = Report(width)
     for one, full in zip(shown, found, strict=True):
-        _heading(sheet, one.table, full.table)
+        _heading(report, one.table, full.table)
         for function in one.table.functions:
             if function.rows or function.loops:
-                _function(sheet, one.table, function)
+                _function(report, one.table, function)
         if not one.table.functions:
-            sheet.add(Span("  none of these facts differs; --all shows them", DIM))
-        _missing(sheet, one.table)
+            report.add(Span("  none of these facts differs; --all shows them", DIM))
+        _missing(report, one.table)
         if evidence:
-            _evidence(sheet, one)
+            _evidence(report, one)
         if not chosen:
-            _folded(sheet, full.table)
-            _timing(sheet, full.table)
-            _silent(sheet, full)
-    return sheet
+            _folded(report, full.table)
+            _timing(report, full.table)
+            _silent(report, full)
+    return report
 
 
-def _heading(sheet: Sheet, table: FactTable, full: FactTable) -> None:
-    sheet.blank()
+def _heading(report: Report, table: FactTable, full: FactTable) -> None:
+    report.blank()
     builds = [c for c in table.columns if c.functions is not None]
     said = f"{plural(len(full.functions), 'function')}, {plural(len(builds), 'build')}"
     if len(builds) > 1:
         same = len(full.functions) - len(table.functions)
         said += "; facts that differ"
         said += f" ({plural(same, 'function')} without any)" if same else ""
-    sheet.add(Span(table.snippet, STRONG), f"  {said}")
+    report.add(Span(table.snippet, STRONG), f"  {said}")
     for column in table.columns:
         if column.functions is None:
-            sheet.paragraph(f"refused by {column.build}: {column.why}", TROUBLE, 2)
+            report.paragraph(f"refused by {column.build}: {column.why}", TROUBLE, 2)
 
 
-def _function(sheet: Sheet, table: FactTable, function: FunctionRows) -> None:
+def _function(report: Report, table: FactTable, function: FunctionRows) -> None:
     shown = [k for k, column in enumerate(table.columns) if column.functions is not None]
     rows = [*function.rows, *(row for loop in function.loops for row in loop.rows)]
     widths = {k: _width(table.columns[k].build, [row.facts[k] for row in rows]) for k in shown}
-    for page in _pages(shown, widths, sheet.width):
-        sheet.blank()
-        room = max(_LABEL, min(len(function.title) + 2, sheet.width - sum(widths[k] for k in page)))
+    for page in _pages(shown, widths, report.width):
+        report.blank()
+        room = max(
+            _LABEL, min(len(function.title) + 2, report.width - sum(widths[k] for k in page))
+        )
         heads = [_head(table.columns[k].build, widths[k]) for k in page]
-        sheet.add(
+        report.add(
             Span(cut(function.title, room - 1).ljust(room), STRONG),
             Span("".join(head[0] for head in heads).rstrip(), DIM),
         )
         if any(head[1].strip() for head in heads):
-            sheet.add(" " * room, Span("".join(head[1] for head in heads).rstrip(), DIM))
+            report.add(" " * room, Span("".join(head[1] for head in heads).rstrip(), DIM))
         for row in function.rows:
-            _row(sheet, row, page, widths, room, 2)
+            _row(report, row, page, widths, room, 2)
         for loop in function.loops:
             if not any(loop.loops[k] for k in page):
                 continue
             where = f"line {loop.lines}" if "-" not in loop.lines else f"lines {loop.lines}"
             inner = f", inside {plural(loop.depth - 1, 'loop')}" if loop.depth > 1 else ""
-            sheet.add(Span(f"  loop at {where}{inner}", DIM))
+            report.add(Span(f"  loop at {where}{inner}", DIM))
             for row in loop.rows:
-                _row(sheet, row, page, widths, room, 4)
+                _row(report, row, page, widths, room, 4)
 
 
 def _width(build: str, facts: Sequence[Fact | None]) -> int:
@@ -126,7 +128,12 @@ def _pages(shown: Sequence[int], widths: dict[int, int], width: int) -> list[lis
 
 
 def _row(
-    sheet: Sheet, row: FactRow, page: Sequence[int], widths: dict[int, int], room: int, indent: int
+    report: Report,
+    row: FactRow,
+    page: Sequence[int],
+    widths: dict[int, int],
+    room: int,
+    indent: int,
 ) -> None:
     cells = []
     for k in page:
@@ -144,7 +151,7 @@ def _row(
             text = cell[line] if line < len(cell) else ""
             other = differs and fact is not None and fact.words != common
             spans.append(Span(text.ljust(widths[k]), CHANGE if other else PLAIN))
-        sheet.add(*spans)
+        report.add(*spans)
 
 
 def _commonest(row: FactRow) -> str:
@@ -152,18 +159,18 @@ def _commonest(row: FactRow) -> str:
     return max(dict.fromkeys(words), key=words.count, default="")
 
 
-def _missing(sheet: Sheet, table: FactTable) -> None:
+def _missing(report: Report, table: FactTable) -> None:
     """Name the functions that a build has no code of their own for."""
     for k, column in enumerate(table.columns):
         names = [f.title for f in table.functions if not f.there[k] and column.compiles(f.file)]
         if names:
-            sheet.blank()
-            sheet.paragraph(
+            report.blank()
+            report.paragraph(
                 f"Inlined everywhere or dropped, under {column.build}: {', '.join(names)}", DIM
             )
 
 
-def _folded(sheet: Sheet, table: FactTable) -> None:
+def _folded(report: Report, table: FactTable) -> None:
     """Point out functions that are a constant: their inputs were known to the compiler."""
     for function in table.functions:
         row = next((row for row in function.rows if row.name == "constant"), None)
@@ -174,8 +181,8 @@ def _folded(sheet: Sheet, table: FactTable) -> None:
         others = sum(f is not None and f.words == "-" for f in row.facts)
         if folded and others:
             builds = ", ".join(build for build, _ in folded)
-            sheet.blank()
-            sheet.paragraph(
+            report.blank()
+            report.paragraph(
                 f"{function.title} is the constant {folded[0][1]} under {builds}: the "
                 "compiler knows its result, so there is nothing left to look at or to time. Pass "
                 "the input as a parameter, or read it from a volatile variable.",
@@ -183,11 +190,11 @@ def _folded(sheet: Sheet, table: FactTable) -> None:
             )
 
 
-def _timing(sheet: Sheet, table: FactTable) -> None:
+def _timing(report: Report, table: FactTable) -> None:
     for function, loop, words in timing_loops(table):
         said = "; ".join(f"{build}: {text}" for build, text in words.items())
-        sheet.blank()
-        sheet.paragraph(
+        report.blank()
+        report.paragraph(
             f"{function.title}, line {loop.lines}: the loop does nothing but let time pass. Its "
             f"duration depends on compiler and flags ({said}). Where a time is needed, wait for "
             "a timer, or use a delay routine that is written in assembly.",
@@ -195,7 +202,7 @@ def _timing(sheet: Sheet, table: FactTable) -> None:
         )
 
 
-def _silent(sheet: Sheet, one: SnippetFacts) -> None:
+def _silent(report: Report, one: SnippetFacts) -> None:
     groups = {
         "No code in any build:": [line for line in one.silent if line.everywhere],
         "No code in some builds:": [line for line in one.silent if not line.everywhere],
@@ -203,18 +210,18 @@ def _silent(sheet: Sheet, one: SnippetFacts) -> None:
     for title, lines in groups.items():
         if not lines or (len(one.codes) < 2 and title.startswith("No code in some")):
             continue
-        sheet.blank()
-        sheet.add(Span(title, STRONG))
+        report.blank()
+        report.add(Span(title, STRONG))
         for line in lines[:_SILENT]:
             builds = "" if line.everywhere else f"  ({', '.join(line.builds)})"
             where = f"{line.file}:{line.line}"
-            text = cut(line.text, max(sheet.width - len(where) - len(builds) - 4, 20))
-            sheet.add(f"  {where}  ", text, Span(builds, DIM))
+            text = cut(line.text, max(report.width - len(where) - len(builds) - 4, 20))
+            report.add(f"  {where}  ", text, Span(builds, DIM))
         if len(lines) > _SILENT:
-            sheet.add(Span(f"  and {len(lines) - _SILENT} more; --format json has them all", DIM))
+            report.add(Span(f"  and {len(lines) - _SILENT} more; --format json has them all", DIM))
 
 
-def _evidence(sheet: Sheet, one: SnippetFacts) -> None:
+def _evidence(report: Report, one: SnippetFacts) -> None:
     """Show the instructions behind each fact shown, build by build."""
     owners = {build: parts_by_owner(code.functions) for build, code in one.codes.items()}
     for function in one.table.functions:
@@ -228,29 +235,29 @@ def _evidence(sheet: Sheet, one: SnippetFacts) -> None:
                 for row in rows:
                     fact = row.facts[k]
                     if fact:
-                        _shown(sheet, f"{function.title} {column.build}{where}", fact, items)
+                        _shown(report, f"{function.title} {column.build}{where}", fact, items)
 
 
-def _shown(sheet: Sheet, where: str, fact: Fact, items: Sequence[Instruction]) -> None:
-    sheet.blank()
+def _shown(report: Report, where: str, fact: Fact, items: Sequence[Instruction]) -> None:
+    report.blank()
     note = f"  ({fact.note})" if fact.note else ""
-    sheet.add(Span(f"{where}: ", DIM), Span(f"{fact.name} {fact.words}", STRONG), Span(note, DIM))
+    report.add(Span(f"{where}: ", DIM), Span(f"{fact.name} {fact.words}", STRONG), Span(note, DIM))
     if fact.places == ALL:
-        sheet.add(Span(f"  all {len(items)} instructions", DIM))
+        report.add(Span(f"  all {len(items)} instructions", DIM))
         return
     for place in fact.places:
         item = items[place]
         line = f"{item.line:>5}" if item.line > 0 else " " * 5
-        sheet.add(Span(f"  {line}  [{place}] ", DIM), cut(item.text.replace("\t", " "), 80))
+        report.add(Span(f"  {line}  [{place}] ", DIM), cut(item.text.replace("\t", " "), 80))
     if not fact.places:
-        sheet.add(Span("  nothing in the code speaks for more", DIM))
+        report.add(Span("  nothing in the code speaks for more", DIM))
 
 
-def names_sheet(width: int) -> Sheet:
+def names_report(width: int) -> Report:
     """Return the names of all facts with what they say."""
-    sheet = Sheet(width)
+    report = Report(width)
     for title, facts in (("Of functions", FUNCTION_FACTS), ("Of loops", LOOP_FACTS)):
-        sheet.blank()
-        sheet.add(Span(title, STRONG))
-        sheet.table(("", ""), list(facts.items()), "ll")
-    return sheet
+        report.blank()
+        report.add(Span(title, STRONG))
+        report.table(("", ""), list(facts.items()), "ll")
+    return report

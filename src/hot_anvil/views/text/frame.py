@@ -4,31 +4,30 @@ from collections.abc import Sequence
 
 from hot_anvil.core.binary.frame_layout import BuildFrame, Region, layout, stretches
 from hot_anvil.core.binary.frames import STACK, Variable
-from hot_anvil.views.json.document import Document, document
-from hot_anvil.views.text.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
+from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import plural
 
 
-def frame_sheet(frames: Sequence[BuildFrame], width: int) -> Sheet:
+def frame_report(frames: Sequence[BuildFrame], width: int) -> Report:
     """Return each function's variables with their places, then the layout of its frame."""
-    sheet = Sheet(width)
+    report = Report(width)
     for one in frames:
-        sheet.blank()
+        report.blank()
         frame = one.frame
         count = plural(len(frame.variables), "variable")
         said = f"  {one.build}  {count}, {plural(one.instructions, 'instruction')}"
-        sheet.add(Span(frame.name, STRONG), said)
+        report.add(Span(frame.name, STRONG), said)
         if not one.same_code:
-            sheet.paragraph(
+            report.paragraph(
                 "caution: compiled with debug info the code is not the build's own: places and "
                 "registers are those of that code.", TROUBLE, 2,
             )  # fmt: skip
         rows: list[list[Cell]] = []
         for variable in frame.variables:
             rows += _variable(one, variable)
-        sheet.table(("variable", "type", "bytes", "where", "instructions"), rows, "llrll")
-        _layout(sheet, one)
-    return sheet
+        report.table(("variable", "type", "bytes", "where", "instructions"), rows, "llrll")
+        _layout(report, one)
+    return report
 
 
 def _variable(one: BuildFrame, variable: Variable) -> list[list[Cell]]:
@@ -45,51 +44,19 @@ def _variable(one: BuildFrame, variable: Variable) -> list[list[Cell]]:
     return rows
 
 
-def _layout(sheet: Sheet, one: BuildFrame) -> None:
+def _layout(report: Report, one: BuildFrame) -> None:
     regions = layout(one.frame)
     if not regions:
         return
     base = one.frame.base
-    sheet.add(Span("  the frame, from its start downwards" + (
+    report.add(Span("  the frame, from its start downwards" + (
         f" (its start is {base} in most of the code)" if base else ""
     ), DIM))  # fmt: skip
     rows: list[list[Cell]] = [_region(region) for region in regions]
-    sheet.table(("offset", "bytes", ""), rows, "rrl", 4)
+    report.table(("offset", "bytes", ""), rows, "rrl", 4)
 
 
 def _region(region: Region) -> list[Cell]:
     style = DIM if region.kind == "other" else CHANGE if region.kind == "variable" else "plain"
     return [f"{region.offset:+d}", str(region.size) if region.size else "?",
             Span(region.text, style)]  # fmt: skip
-
-
-def frame_document(frames: Sequence[BuildFrame]) -> Document:
-    """Return the document of ``frame``."""
-    return document("frame", functions=[_plain(one) for one in frames])
-
-
-def _plain(one: BuildFrame) -> Document:
-    frame = one.frame
-    return {
-        "snippet": one.snippet,
-        "build": one.build,
-        "function": frame.name,
-        "symbol": frame.symbol,
-        "same_code": one.same_code,
-        "code_bytes": frame.size,
-        "base": frame.base or None,
-        "variables": [
-            {
-                "name": v.name, "kind": v.kind, "type": v.type, "bytes": v.size, "line": v.line,
-                "inlined": v.inlined or None, "optimised_away": not v.places,
-                "places": [
-                    {"kind": w.kind, "where": w.text, "offset": w.offset, "from": w.low,
-                     "to": w.high}
-                    for w in v.places
-                ],
-                "members": [m._asdict() for m in v.members],
-            }
-            for v in frame.variables
-        ],
-        "layout": [region._asdict() for region in layout(frame)],
-    }  # fmt: skip

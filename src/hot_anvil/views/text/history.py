@@ -2,18 +2,16 @@
 
 from collections.abc import Sequence
 from datetime import datetime
-from typing import Any
 
 from hot_anvil.core.measure.history import Change, Compared, Entry, State, series
 from hot_anvil.core.measure.summary import FASTER, SLOWER
-from hot_anvil.views.json.document import Document, document, finite
-from hot_anvil.views.text.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
+from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import duration, interval, ratio
 
 
-def history_sheet(states: Sequence[State], candidates: Sequence[str], width: int) -> Sheet:
+def history_report(states: Sequence[State], candidates: Sequence[str], width: int) -> Report:
     """Return each candidate's measurements, the oldest first, with what changed between them."""
-    sheet = Sheet(width)
+    report = Report(width)
     machines = dict.fromkeys((s.machine, s.machine_text) for s in states)
     title = ("", "")
     for (snippet, inputs, candidate), rows in series(states).items():
@@ -21,9 +19,9 @@ def history_sheet(states: Sequence[State], candidates: Sequence[str], width: int
             continue
         if (snippet, inputs) != title:
             title = snippet, inputs
-            sheet.blank()
-            sheet.add(Span(snippet, STRONG), f"  {inputs}")
-        sheet.add("  ", Span(candidate, STRONG))
+            report.blank()
+            report.add(Span(snippet, STRONG), f"  {inputs}")
+        report.add("  ", Span(candidate, STRONG))
         table: list[list[Cell]] = []
         before: tuple[State, Entry] | None = None
         for state, entry in rows:
@@ -32,7 +30,7 @@ def history_sheet(states: Sequence[State], candidates: Sequence[str], width: int
                 [
                     f"#{state.number}",
                     when(state.at),
-                    (state.outside and "outside") or state.machine,
+                    (state.imported and "outside") or state.machine,
                     duration(entry.seconds),
                     duration(entry.quiet_seconds),
                     ratio(entry.ratio),
@@ -42,17 +40,17 @@ def history_sheet(states: Sequence[State], candidates: Sequence[str], width: int
             )
             before = state, entry
         heads = ("", "when", "machine", "time a call", "quiet", "ratio", "interval", "changed")
-        sheet.table(heads, table, "rllrrrrl", indent=4)
-    sheet.blank()
+        report.table(heads, table, "rllrrrrl", indent=4)
+    report.blank()
     for name, text in machines:
-        sheet.paragraph(f"machine {name}: {text}", DIM)
-    sheet.paragraph(
+        report.paragraph(f"machine {name}: {text}", DIM)
+    report.paragraph(
         "ratio: over the time of that measurement's baseline. Times of two measurements are not "
         "paired; 'history --compare' compares by code that did not change, 'bench --beside' "
         "measures earlier code again.",
         DIM,
     )
-    return sheet
+    return report
 
 
 def when(at: float) -> str:
@@ -75,31 +73,31 @@ def _changed(before: tuple[State, Entry] | None, now: tuple[State, Entry]) -> st
     return ", ".join(parts)
 
 
-def compared_sheet(compared: Sequence[Compared], candidates: Sequence[str], width: int) -> Sheet:
+def compared_report(compared: Sequence[Compared], candidates: Sequence[str], width: int) -> Report:
     """Return what two measurements say of each candidate, before and after."""
-    sheet = Sheet(width)
+    report = Report(width)
     for one in compared:
-        sheet.blank()
-        sheet.add(
+        report.blank()
+        report.add(
             Span(one.after.snippet, STRONG),
             f"  {one.after.inputs}" if one.after.inputs else "",
             f"  #{one.before.number} ({when(one.before.at)}) and "
             f"#{one.after.number} ({when(one.after.at)})",
         )
         if one.why_not:
-            sheet.paragraph(one.why_not, TROUBLE, indent=2)
+            report.paragraph(one.why_not, TROUBLE, indent=2)
         changes = [c for c in one.changes if not candidates or c.candidate in candidates]
         heads = ("candidate", "before", "after", "after/before", "interval", "word", "changed")
         rows = [_row(change, one.yardstick) for change in changes]
-        sheet.table(heads, rows, "lrrrrll")
+        report.table(heads, rows, "lrrrrll")
         if one.yardstick:
-            sheet.paragraph(
+            report.paragraph(
                 f"after/before is measured by {one.yardstick}, whose code is the same in both: how "
                 "quick the machine was at either time drops out",
                 DIM,
                 indent=2,
             )
-    return sheet
+    return report
 
 
 def _row(change: Change, yardstick: str) -> list[Cell]:
@@ -115,42 +113,3 @@ def _row(change: Change, yardstick: str) -> list[Cell]:
         Span(word, CHANGE if word in (FASTER, SLOWER) else "plain"),
         change.what,
     ]
-
-
-def history_document(states: Sequence[State], candidates: Sequence[str]) -> Document:
-    """Return the document of ``history``."""
-    return document("history", measurements=[_state(s, candidates) for s in states])
-
-
-def compared_document(compared: Sequence[Compared]) -> Document:
-    """Return the document of ``history --compare``."""
-    return document(
-        "history",
-        compared=[
-            {
-                "before": _state(one.before, ()),
-                "after": _state(one.after, ()),
-                "yardstick": one.yardstick or None,
-                "why_not": one.why_not or None,
-                "changes": [
-                    {
-                        "candidate": c.candidate,
-                        "changed": c.what,
-                        **(c.told._asdict() if c.told else {"word": "unknown"}),
-                    }
-                    for c in one.changes
-                ],
-            }
-            for one in compared
-        ],
-    )
-
-
-def _state(state: State, candidates: Sequence[str]) -> dict[str, Any]:
-    entries = [
-        finite({**entry._asdict(), "maker": entry.maker._asdict()})
-        for entry in state.entries
-        if not candidates or entry.candidate in candidates
-    ]
-    own = {**state._asdict(), "entries": entries, "outside": state.outside or None}
-    return finite(own)

@@ -1,11 +1,9 @@
 """Where the time goes, as text and as a document."""
 
 from collections.abc import Mapping, Sequence
-from typing import Any
 
-from hot_anvil.core.measure.hotspots import Hot, HotLine, Hotspots, Share
-from hot_anvil.views.json.document import Document, document
-from hot_anvil.views.text.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, cut
+from hot_anvil.core.measure.hotspots import Hot, Hotspots, Share, line_text
+from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span, cut
 from hot_anvil.views.text.words import duration
 
 Sources = Mapping[str, Sequence[str]]
@@ -15,26 +13,26 @@ _SOURCE, _LEAST = 40, 24  # columns of source text in a table of several candida
 _SHARE, _TIME, _REST = 13, 8, 20  # columns of a share, of a time, of line number and state
 
 
-def hotspots_sheet(found: Sequence[Hot], sources: Sources, width: int, every: bool) -> Sheet:
+def hotspots_report(found: Sequence[Hot], sources: Sources, width: int, every: bool) -> Report:
     """Return each snippet's lines with their shares of the time."""
-    sheet = Sheet(width)
+    report = Report(width)
     for hot in found:
-        sheet.blank()
-        sheet.add(Span(hot.snippet, STRONG), f"  {_inputs(hot)}")
+        report.blank()
+        report.add(Span(hot.snippet, STRONG), f"  {_inputs(hot)}")
         for text in hot.left_out:
-            sheet.add("  ", Span(f"not looked at: {text}", TROUBLE))
+            report.add("  ", Span(f"not looked at: {text}", TROUBLE))
         if len(hot.candidates) == 1:
-            _alone(sheet, hot.candidates[0], sources, every)
+            _alone(report, hot.candidates[0], sources, every)
         elif hot.candidates:
-            _beside(sheet, hot, sources, every)
+            _beside(report, hot, sources, every)
     if any(hot.candidates for hot in found):
-        sheet.blank()
-        sheet.paragraph(
+        report.blank()
+        report.paragraph(
             "share of the time, give or take (95 in 100). The processor is seen at the instruction "
             "it waits for or at one after it: trust lines more than single instructions.",
             DIM,
         )
-    return sheet
+    return report
 
 
 def _inputs(hot: Hot) -> str:
@@ -43,7 +41,7 @@ def _inputs(hot: Hot) -> str:
 
 def _told(one: Hotspots) -> str:
     return (
-        f"{duration(one.seconds_per_call)} a call, {one.looks:,} looks in {one.processes} fresh "
+        f"{duration(one.seconds_per_call)} a call, {one.samples:,} samples in {one.processes} fresh "
         "processes"
     )
 
@@ -56,42 +54,37 @@ def _hue(share: Share) -> str:
     return CHANGE if share.share >= _WARM else "plain"
 
 
-def _text(sources: Sources, line: HotLine) -> str:
-    lines = sources.get(line.file, ())
-    return lines[line.line - 1] if 0 < line.line <= len(lines) else ""
-
-
-def _alone(sheet: Sheet, one: Hotspots, sources: Sources, every: bool) -> None:
+def _alone(report: Report, one: Hotspots, sources: Sources, every: bool) -> None:
     """Show one candidate: the source is the spine, its instructions hang under it."""
-    sheet.add("  ", Span(one.candidate, STRONG), f"  {_told(one)}")
+    report.add("  ", Span(one.candidate, STRONG), f"  {_told(one)}")
     file = ""
     for line in one.lines:
         if line.share.share < _LITTLE and not every:
             continue
         if line.file != file:
             file = line.file
-            sheet.add("  ", Span(file or "no source line", DIM))
+            report.add("  ", Span(file or "no source line", DIM))
         share = f"{_share(line.share):>15}"
         number = f"{line.line:>5}" if line.line else "     "
-        source = cut(_text(sources, line), sheet.width - 26)
-        sheet.add("  ", Span(share, _hue(line.share)), Span(f" {number}  ", DIM), source)
+        source = cut(line_text(sources, line), report.width - 26)
+        report.add("  ", Span(share, _hue(line.share)), Span(f" {number}  ", DIM), source)
         for row in line.instructions:
             if row.share.share < _LITTLE and not every:
                 continue
             inside = f"{row.share.share * 100:>5.1f} %"
-            text = cut(row.instruction.text, sheet.width - 34)
-            sheet.add(" " * 26, Span(inside, DIM), f"  {text}")
+            text = cut(row.instruction.text, report.width - 34)
+            report.add(" " * 26, Span(inside, DIM), f"  {text}")
     for name, own in one.elsewhere:
         if own.share >= _LITTLE or every:
-            sheet.add("  ", Span(f"{_share(own):>15}", _hue(own)), f"        in {name}")
+            report.add("  ", Span(f"{_share(own):>15}", _hue(own)), f"        in {name}")
 
 
-def _beside(sheet: Sheet, hot: Hot, sources: Sources, every: bool) -> None:
+def _beside(report: Report, hot: Hot, sources: Sources, every: bool) -> None:
     """Show several candidates: a row for each source line, a column for each of them."""
-    labels, room = _labels(hot, sheet.width)
+    labels, room = _labels(hot, report.width)
     for one, label in zip(hot.candidates, labels, strict=True):
         short = "" if label == one.candidate else f"{label} "
-        sheet.add("  ", short, Span(one.candidate, STRONG), f"  {_told(one)}")
+        report.add("  ", short, Span(one.candidate, STRONG), f"  {_told(one)}")
     by_line = [{(line.file, line.line): line for line in one.lines} for one in hot.candidates]
     keys = sorted({key for lines in by_line for key in lines})
     rows: list[list[Cell]] = []
@@ -100,7 +93,7 @@ def _beside(sheet: Sheet, hot: Hot, sources: Sources, every: bool) -> None:
         if max(line.share.share for line in own if line) < _LITTLE and not every:
             continue
         first = next(line for line in own if line)
-        text = cut(_text(sources, first).strip(), room) if key[1] else "no source line"
+        text = cut(line_text(sources, first).strip(), room) if key[1] else "no source line"
         cells: list[Cell] = [str(key[1] or ""), text]
         for one, line in zip(hot.candidates, own, strict=True):
             cells += _cells(one, line.share if line else None)
@@ -118,7 +111,7 @@ def _beside(sheet: Sheet, hot: Hot, sources: Sources, every: bool) -> None:
     for label in labels:
         heads += [label, "a call"]
     many = len(hot.candidates)
-    sheet.table([*heads, "diff" if hot.states else ""], rows, "rl" + "rr" * many + "l")
+    report.table([*heads, "diff" if hot.states else ""], rows, "rl" + "rr" * many + "l")
 
 
 def _labels(hot: Hot, width: int) -> tuple[list[str], int]:
@@ -135,45 +128,3 @@ def _cells(one: Hotspots, share: Share | None) -> list[Cell]:
     if share is None:
         return ["", ""]
     return [Span(_share(share), _hue(share)), duration(share.share * one.seconds_per_call)]
-
-
-def hotspots_document(found: Sequence[Hot], sources: Sources) -> Document:
-    """Return the document of ``hotspots``."""
-    return document(
-        "hotspots",
-        candidates=[
-            {
-                "snippet": hot.snippet,
-                "candidate": one.candidate,
-                "inputs": one.inputs,
-                "seconds_per_call": one.seconds_per_call,
-                "looks": one.looks,
-                "processes": one.processes,
-                "functions": [{"name": name, **s._asdict()} for name, s in one.functions],
-                "lines": [_line(line, hot, sources) for line in one.lines],
-                "elsewhere": [{"name": name, **s._asdict()} for name, s in one.elsewhere],
-            }
-            for hot in found
-            for one in hot.candidates
-        ],
-        left_out=[text for hot in found for text in hot.left_out],
-    )
-
-
-def _line(line: HotLine, hot: Hot, sources: Sources) -> dict[str, Any]:
-    return {
-        "file": line.file,
-        "line": line.line,
-        "text": _text(sources, line),
-        **line.share._asdict(),
-        "state": hot.states.get((line.file, line.line)),
-        "instructions": [
-            {
-                "function": row.function,
-                "address": row.instruction.address,
-                "text": row.instruction.text,
-                **row.share._asdict(),
-            }
-            for row in line.instructions
-        ],
-    }

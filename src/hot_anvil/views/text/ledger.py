@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from hot_anvil.core.diff.ledger import Cell, Ledger, LedgerRow
-from hot_anvil.views.text.sheet import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Sheet, Span, cut
+from hot_anvil.views.text.report import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Report, Span, cut
 from hot_anvil.views.text.words import plural
 
 _NUMBER = 8  # columns of the line number
@@ -12,29 +12,31 @@ _SOURCE = 30  # columns that the source text keeps at least
 _GAP = 2
 
 
-def ledger_sheet(ledgers: Sequence[Ledger], width: int) -> Sheet:
+def ledger_report(ledgers: Sequence[Ledger], width: int) -> Report:
     """Return each snippet's rows of counts and marks, a page for as many builds as fit."""
-    sheet = Sheet(width)
+    report = Report(width)
     for ledger in ledgers:
-        sheet.blank()
+        report.blank()
         differing = sum(row.differs for row in ledger.rows)
         said = f"{plural(len(ledger.rows), 'source line')}, {differing} where builds differ"
-        sheet.add(Span(ledger.snippet, STRONG), f"  {said}, {plural(len(ledger.columns), 'build')}")
+        report.add(
+            Span(ledger.snippet, STRONG), f"  {said}, {plural(len(ledger.columns), 'build')}"
+        )
         for build, why in ledger.refused:
-            sheet.paragraph(f"refused by {build}: {why}", TROUBLE, 2)
+            report.paragraph(f"refused by {build}: {why}", TROUBLE, 2)
         shown = [k for k, total in enumerate(ledger.totals) if total is not None]
         pages = _pages(ledger, shown, width)
         for number, page in enumerate(pages, 1):
             if len(pages) > 1:
-                sheet.blank()
-                sheet.add(Span(f"builds {number} of {len(pages)}", DIM))
-            _page(sheet, ledger, page)
-    sheet.blank()
-    sheet.paragraph(
+                report.blank()
+                report.add(Span(f"builds {number} of {len(pages)}", DIM))
+            _page(report, ledger, page)
+    report.blank()
+    report.paragraph(
         "Cells: instructions and marks. * builds differ in this line. loop: code runs in a loop; "
         "4x32: packed arithmetic, lanes x bits.", DIM,
     )  # fmt: skip
-    return sheet
+    return report
 
 
 def _pages(ledger: Ledger, columns: Sequence[int], width: int) -> list[list[int]]:
@@ -76,31 +78,31 @@ def _text(cell: Cell | None) -> str:
     return " ".join([f"{cell.instructions:>3}", *cell.marks])
 
 
-def _page(sheet: Sheet, ledger: Ledger, page: Sequence[int]) -> None:
+def _page(report: Report, ledger: Ledger, page: Sequence[int]) -> None:
     widths = [_column_width(ledger, k) for k in page]
-    room = sheet.width - _NUMBER - sum(_GAP + w for w in widths)
+    room = report.width - _NUMBER - sum(_GAP + w for w in widths)
     room = min(room, max((len(row.text) for row in ledger.rows), default=0) + 2)
     for line in range(2):
         heads = [
             f"{' ' * _GAP}{cut(_head(ledger.columns[k])[line], w):<{w}}"
             for k, w in zip(page, widths, strict=True)
         ]
-        sheet.add(" " * (_NUMBER + room), Span("".join(heads).rstrip(), DIM))
+        report.add(" " * (_NUMBER + room), Span("".join(heads).rstrip(), DIM))
     file = None
     for row in ledger.rows:
         if row.file != file:
             file = row.file
-            sheet.add(Span(file or "(no source file)", DIM))
-        _row(sheet, row, page, widths, room)
+            report.add(Span(file or "(no source file)", DIM))
+        _row(report, row, page, widths, room)
     totals = "".join(
         f"{' ' * _GAP}{ledger.totals[k] or 0:>3}{' ' * (w - 3)}"
         for k, w in zip(page, widths, strict=True)
     )
-    sheet.add(" " * _NUMBER, Span(f"{'all instructions':<{room}}", STRONG), totals.rstrip())
+    report.add(" " * _NUMBER, Span(f"{'all instructions':<{room}}", STRONG), totals.rstrip())
 
 
 def _row(
-    sheet: Sheet, row: LedgerRow, page: Sequence[int], widths: Sequence[int], room: int
+    report: Report, row: LedgerRow, page: Sequence[int], widths: Sequence[int], room: int
 ) -> None:
     number = f"{row.line:>5} " if row.line > 0 else " " * 6
     text = cut(row.text.replace("\t", "    "), room - 1)
@@ -113,7 +115,7 @@ def _row(
         cell = _text(row.cells[k])
         style = CHANGE if row.differs and cell != common else PLAIN if row.differs else DIM
         spans += [Span(" " * _GAP), Span(f"{cut(cell, width):<{width}}", style)]
-    sheet.add(*spans)
+    report.add(*spans)
 
 
 def _commonest(row: LedgerRow) -> str:

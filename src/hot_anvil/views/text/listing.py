@@ -8,7 +8,7 @@ from hot_anvil.core.asm.listing import Line, ListedFunction, Placed
 from hot_anvil.core.code.records import LINKED
 from hot_anvil.core.proof.records import PROVED
 from hot_anvil.core.results.code import Listing
-from hot_anvil.views.text.sheet import CHANGE, DIM, STRONG, TROUBLE, Sheet, Span, cut
+from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Report, Span, cut
 from hot_anvil.views.text.words import plural, size
 
 _BODY = 24  # columns that notes beside instructions leave to the shorter ones
@@ -16,52 +16,52 @@ _WORDED = 32  # where each has a reading beside it
 _MANGLED = re.compile(r"_[ZR][\w.$]+")
 
 
-def listing_sheet(listings: Sequence[Listing], width: int, raw_names: bool = False) -> Sheet:
+def listing_report(listings: Sequence[Listing], width: int, raw_names: bool = False) -> Report:
     """Return every function: source lines with their counts, instructions under them."""
-    sheet = Sheet(width)
+    report = Report(width)
     for listing in listings:
-        sheet.blank()
-        _heading(sheet, listing)
+        report.blank()
+        _heading(report, listing)
         for function in listing.functions:
-            _function(sheet, function, listing, raw_names)
+            _function(report, function, listing, raw_names)
         if not listing.functions:
-            sheet.add("  ", Span("nothing to show", DIM))
-    return sheet
+            report.add("  ", Span("nothing to show", DIM))
+    return report
 
 
-def _heading(sheet: Sheet, listing: Listing) -> None:
+def _heading(report: Report, listing: Listing) -> None:
     built = listing.built
     flags = " ".join(built.build.flags)
     if listing.library:
-        sheet.add(Span(listing.library, STRONG), f"  as {built.build.toolchain} links it")
+        report.add(Span(listing.library, STRONG), f"  as {built.build.toolchain} links it")
         if listing.note:
-            sheet.paragraph(f"caution: {listing.note}", TROUBLE)
+            report.paragraph(f"caution: {listing.note}", TROUBLE)
         return
     view = "  linked" if listing.view == LINKED else ""
-    sheet.add(Span(built.snippet.name, STRONG), f"  {built.build.name}{view}  ", Span(flags, DIM))
+    report.add(Span(built.snippet.name, STRONG), f"  {built.build.name}{view}  ", Span(flags, DIM))
     if built.whole:
-        sheet.paragraph("its code is made while linking: read back from the linked image", DIM)
+        report.paragraph("its code is made while linking: read back from the linked image", DIM)
     elif built.proof.state != PROVED:
         caution = f"caution: this code is not proved to be the code that runs: {built.proof.why}"
-        sheet.paragraph(caution, TROUBLE)
+        report.paragraph(caution, TROUBLE)
 
 
-def _function(sheet: Sheet, function: ListedFunction, listing: Listing, raw: bool) -> None:
-    sheet.blank()
+def _function(report: Report, function: ListedFunction, listing: Listing, raw: bool) -> None:
+    report.blank()
     size_known = listing.built.entry_bytes(function.name) if listing.built.units else None
     size_known = size_known or _bytes_of(function)
     total = f"  {plural(function.total, 'instruction')}, {size(size_known)}"
     if function.hidden:
         total += f", {function.hidden} hidden"
     name = function.name if raw else function.title
-    sheet.add(Span(cut(name, sheet.width - len(total)), STRONG), total)
+    report.add(Span(cut(name, report.width - len(total)), STRONG), total)
     file = ""
     for line in function.lines:
         if line.file != file and line.line > 0:
             file = line.file
-            sheet.add("  ", Span(file, DIM))
-        _line(sheet, line, function, listing.view == LINKED, raw)
-    _data(sheet, function)
+            report.add("  ", Span(file, DIM))
+        _line(report, line, function, listing.view == LINKED, raw)
+    _data(report, function)
 
 
 def _bytes_of(function: ListedFunction) -> int | None:
@@ -69,28 +69,28 @@ def _bytes_of(function: ListedFunction) -> int | None:
     return sum(sizes) if sizes and min(sizes) >= 0 else None
 
 
-def _line(sheet: Sheet, line: Line, function: ListedFunction, linked: bool, raw: bool) -> None:
+def _line(report: Report, line: Line, function: ListedFunction, linked: bool, raw: bool) -> None:
     number = f"{line.line:>6}  " if line.line else " " * 8
     count = str(len(line.instructions)) if line.instructions else ""
     sizes = [placed.instruction.size for placed in line.instructions]
     cost = size(sum(sizes)) if sizes and min(sizes) >= 0 else ""
-    room = sheet.width - len(number) - 15
+    room = report.width - len(number) - 15
     text = cut(line.text.replace("\t", "    "), room)
     style = STRONG if line.instructions else DIM
-    sheet.add(
+    report.add(
         Span(number, DIM), Span(f"{text:<{room}}", style), f"{count:>6}", Span(f"{cost:>9}", DIM)
     )
     previous = None
     for placed in line.instructions:
         if previous is not None and placed.place != previous + 1:
-            sheet.add(" " * 15, Span("..", DIM))
+            report.add(" " * 15, Span("..", DIM))
         previous = placed.place
         for label in function.labels.get(placed.place, ()):
-            sheet.add(" " * 10, Span(f"{label}:", CHANGE))
-        _instruction(sheet, placed, linked, raw)
+            report.add(" " * 10, Span(f"{label}:", CHANGE))
+        _instruction(report, placed, linked, raw)
 
 
-def _instruction(sheet: Sheet, placed: Placed, linked: bool, raw: bool) -> None:
+def _instruction(report: Report, placed: Placed, linked: bool, raw: bool) -> None:
     item = placed.instruction
     # The operands are one text by now: a mnemonic may hold prefixes.
     body = f"{item.mnemonic:<9} {', '.join(item.operands)}".rstrip()
@@ -100,14 +100,14 @@ def _instruction(sheet: Sheet, placed: Placed, linked: bool, raw: bool) -> None:
     if linked:
         pairs = " ".join(item.encoding[k : k + 2] for k in range(0, len(item.encoding), 2))
         place = (
-            f"{item.address:>12x}   {pairs:<24}" if sheet.width >= 80 else f"{item.address:>12x} "
+            f"{item.address:>12x}   {pairs:<24}" if report.width >= 80 else f"{item.address:>12x} "
         )
         place = place if place.endswith(" ") else place + " "
     note = _note(placed)
-    body = f"{body:<{_WORDED if item.words and sheet.width >= 90 else _BODY}}" if note else body
-    room = sheet.width - len(place) - len(body) - 3
+    body = f"{body:<{_WORDED if item.words and report.width >= 90 else _BODY}}" if note else body
+    room = report.width - len(place) - len(body) - 3
     shown = f"   {cut(note, room)}" if note and room >= 8 else ""
-    sheet.add(Span(place, DIM), body, Span(shown, DIM))
+    report.add(Span(place, DIM), body, Span(shown, DIM))
 
 
 def _note(placed: Placed) -> str:
@@ -125,7 +125,7 @@ def _note(placed: Placed) -> str:
     return "; ".join(notes)
 
 
-def _data(sheet: Sheet, function: ListedFunction) -> None:
+def _data(report: Report, function: ListedFunction) -> None:
     """Add what stands among the code and is none, equal neighbours as one."""
     for (place, _), group in groupby(function.data, lambda d: (d.place, d.text.split()[0])):
         items = list(group)
@@ -135,4 +135,4 @@ def _data(sheet: Sheet, function: ListedFunction) -> None:
         kind = "padding" if what.startswith("(padding)") or "(padding)" in what else "data"
         text = what.replace("(padding) ", "")
         before = f"before {place}" if place < function.total else "at the end"
-        sheet.add(" " * 8, Span(cut(f"{kind} {before}: {text}{total}", sheet.width - 8), DIM))
+        report.add(" " * 8, Span(cut(f"{kind} {before}: {text}{total}", report.width - 8), DIM))

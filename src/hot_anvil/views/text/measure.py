@@ -4,20 +4,21 @@ import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from hot_anvil.core.measure.code_identity import CodeIdentity
 from hot_anvil.core.measure.measurements import CPU, WALL
-from hot_anvil.core.measure.scaling import crossings, elements_of, growths, sizes_of
+from hot_anvil.core.measure.scaling import Scaling, crossings, elements_of, scalings, sizes_of
 from hot_anvil.core.measure.summary import (
     BASELINE,
     FASTER,
     ON_LOAD,
     SLOWER,
-    Against,
+    Comparison,
     Result,
-    Standing,
+    Summary,
 )
 from hot_anvil.core.verify.verdicts import CORRECT
 from hot_anvil.views.text.check import excluded
-from hot_anvil.views.text.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span
+from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import (
     duration,
     interval,
@@ -30,72 +31,72 @@ from hot_anvil.views.text.words import (
 )
 
 if TYPE_CHECKING:
-    from hot_anvil.core.measure.code_identity import Likeness
     from hot_anvil.core.measure.measurements import Count
     from hot_anvil.core.measure.results import Measured
-    from hot_anvil.core.measure.scaling import Growth
 
 LITTLE = 0.01  # share of a time below which a cost is none to see
 BUSY = 0.5  # share of disturbed visits above which the machine counts as busy
 
 
-def bench_sheet(measured: Sequence["Measured"], notes: Sequence[str], width: int) -> Sheet:
+def measure_report(measured: Sequence["Measured"], notes: Sequence[str], width: int) -> Report:
     """Return a table per snippet and sweep point."""
-    sheet = Sheet(width)
+    report = Report(width)
     for item in measured:
-        sheet.blank()
-        sheet.add(Span(item.checked.snippet.name, STRONG), f"  baseline {item.baseline}")
+        report.blank()
+        report.add(Span(item.checked.snippet.name, STRONG), f"  baseline {item.baseline}")
         for note in item.checked.notes:
-            sheet.paragraph(f"note: {note}", DIM, indent=2)
-        if not item.standings:
-            sheet.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
+            report.paragraph(f"note: {note}", DIM, indent=2)
+        if not item.summaries:
+            report.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
         shown: dict[str, None] = {}
-        for standing in item.standings:
-            shown |= dict.fromkeys(_standing(sheet, standing, item))
-        if item.standings:
-            sheet.paragraph(legend(tuple(shown)), DIM, indent=2)
+        for summary in item.summaries:
+            shown |= dict.fromkeys(_standing(report, summary, item))
+        if item.summaries:
+            report.paragraph(legend(tuple(shown)), DIM, indent=2)
         if item.counts:
-            sheet.paragraph(counted(item), DIM, indent=2)
-        _since(sheet, item)
-        growth(sheet, item.standings)
+            report.paragraph(counted(item), DIM, indent=2)
+        _since(report, item)
+        scaling(report, item.summaries)
         out = {v.candidate for v in item.checked.verdicts if v.verdict != CORRECT}
         # Of code that is out now as it was then, now is enough.
         now = [v for v in item.checked.verdicts if v.candidate.rpartition("#")[0] not in out]
-        excluded(sheet, [v for v in now if v.candidate in out])
-    environment(sheet, notes)
-    return sheet
+        excluded(report, [v for v in now if v.candidate in out])
+    environment(report, notes)
+    return report
 
 
-def slower_lines(sheet: Sheet, slower: Sequence[Result], limit: str | None) -> Sheet:
+def slower_lines(report: Report, slower: Sequence[Result], limit: str | None) -> Report:
     """Add what is slower than it may be."""
     if limit:
-        sheet.blank()
+        report.blank()
         nothing = f"nothing is told slower than under {limit}"
-        sheet.add(Span(f"slower than under {limit}:", TROUBLE) if slower else nothing)
+        report.add(Span(f"slower than under {limit}:", TROUBLE) if slower else nothing)
     for row in slower:
         told = row.against.told
         place = f" at {row.inputs}" if row.inputs else ""
-        sheet.add(f"  {row.candidate}{place}  {ratio(told.ratio)}  {interval(told.low, told.high)}")
-    return sheet
+        report.add(
+            f"  {row.candidate}{place}  {ratio(told.ratio)}  {interval(told.low, told.high)}"
+        )
+    return report
 
 
-def environment(sheet: Sheet, notes: Sequence[str]) -> None:
+def environment(report: Report, notes: Sequence[str]) -> None:
     """Add what limits how far the times can be trusted."""
     if notes:
-        sheet.blank()
+        report.blank()
     for note in notes:
-        sheet.paragraph(f"note: {note}", DIM)
+        report.paragraph(f"note: {note}", DIM)
 
 
-def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> list[str]:
+def _standing(report: Report, summary: Summary, item: "Measured") -> list[str]:
     """Add the table of one size; returns the heads of its columns."""
-    elsewhere = {one.earlier for one in item.since}  # earlier code has a table of its own
-    shown_here = [row for row in standing.results if row.candidate not in elsewhere]
+    elsewhere = {one.earlier for one in item.earlier}  # earlier code has a table of its own
+    shown_here = [row for row in summary.results if row.candidate not in elsewhere]
     ordered = sorted(shown_here, key=lambda result: result.against.told.ratio)
     label = ordered[0].inputs
     if label:
-        sheet.add("  ", Span(label, STRONG))
-    alike = {likeness.candidate: likeness for likeness in item.likenesses}
+        report.add("  ", Span(label, STRONG))
+    alike = {identity.candidate: identity for identity in item.identities}
     rows = [
         _row(result, alike.get(result.candidate), item.counts.get((result.candidate, label)))
         for result in ordered
@@ -103,8 +104,8 @@ def _standing(sheet: Sheet, standing: Standing, item: "Measured") -> list[str]:
     timed = "wall time" if item.checked.snippet.program else "time a call"
     heads = ("candidate", timed, "an element", "first call", "CPU time", "memory", "instructions",
              "ratio", "interval", "word", "visible", "placement", "")  # fmt: skip
-    shown = sheet.table(heads, rows, "lrrrrrrrrlrrl", spare=(3, 11, 10), filled=True)
-    sheet.paragraph(circumstances(standing), DIM, indent=2)
+    shown = report.table(heads, rows, "lrrrrrrrrlrrl", spare=(3, 11, 10), filled=True)
+    report.paragraph(circumstances(summary), DIM, indent=2)
     return shown
 
 
@@ -122,24 +123,24 @@ def counted(item: "Measured") -> str:
     return "; ".join((text, *unknown))
 
 
-def _each(line: "Growth", standings: Sequence[Standing]) -> str:
+def _each(line: "Scaling", summaries: Sequence[Summary]) -> str:
     """Return the cost per element, where there is one to see."""
-    name, _ = sizes_of(standings)
-    at_most = max(elements_of(standing, name) for standing in standings)
+    name, _ = sizes_of(summaries)
+    at_most = max(elements_of(summary, name) for summary in summaries)
     if not line.straight:
         return ""
     seen = line.per_element * at_most > LITTLE * line.per_call
     return duration(line.per_element) if seen else "none to see"
 
 
-def _fixed(line: "Growth") -> str:
+def _fixed(line: "Scaling") -> str:
     """Return the cost per call, where there is one to see."""
     if not line.straight:
         return ""
     return duration(line.per_call) if line.per_call > line.per_element else "none to see"
 
 
-def _row(result: Result, alike: "Likeness | None", count: "Count | None") -> list[Cell]:
+def _row(result: Result, alike: "CodeIdentity | None", count: "Count | None") -> list[Cell]:
     told = result.against.told
     is_base = told.word == BASELINE
     notes = [f"same code as {result.same_as}" if result.same_as else "", turning(result.against)]
@@ -162,7 +163,7 @@ def _row(result: Result, alike: "Likeness | None", count: "Count | None") -> lis
     ]
 
 
-def turning(against: Against) -> str:
+def turning(against: Comparison) -> str:
     """Return what turns the answer over, and the answers that differ from it, "" for none."""
     parts = [f"{against.depends} decides"] if against.depends else []
     built = against.as_built
@@ -176,16 +177,16 @@ def turning(against: Against) -> str:
     return ", ".join(parts)
 
 
-def _since(sheet: Sheet, item: "Measured") -> None:
+def _since(report: Report, item: "Measured") -> None:
     """Add each candidate against its earlier code."""
-    if not item.since:
+    if not item.earlier:
         return
     seconds = {
-        (r.inputs, r.candidate): r.seconds_per_call for s in item.standings for r in s.results
+        (r.inputs, r.candidate): r.seconds_per_call for s in item.summaries for r in s.results
     }
     rows: list[list[Cell]] = []
-    same = sum(one.same_code for one in item.since)
-    for one in (one for one in item.since if not one.same_code):
+    same = sum(one.same_code for one in item.earlier)
+    for one in (one for one in item.earlier if not one.same_code):
         told = one.against.told
         rows.append(
             [
@@ -204,43 +205,43 @@ def _since(sheet: Sheet, item: "Measured") -> None:
     heads = ("beside earlier code", "", "", "then", "now", "now/then", "interval", "word",
              "visible", "")  # fmt: skip
     if rows:
-        sheet.table(heads, rows, "lllrrrrlrl", spare=(8,), filled=True)
+        report.table(heads, rows, "lllrrrrlrl", spare=(8,), filled=True)
     if same:
         have = "has" if same == 1 else "have"
-        sheet.paragraph(f"{same} more {have} the same code as then", DIM, indent=2)
+        report.paragraph(f"{same} more {have} the same code as then", DIM, indent=2)
 
 
-def growth(sheet: Sheet, standings: Sequence[Standing]) -> None:
+def scaling(report: Report, summaries: Sequence[Summary]) -> None:
     """Add how times grow over a sweep, and where the fastest changes."""
-    lines = growths(standings)
-    changing = crossings(standings)
+    lines = scalings(summaries)
+    changing = crossings(summaries)
     if not lines and not changing:
         return
-    name, _ = sizes_of(standings)
-    unit = "an element" if standings[0].contests[0].elements else f"each {name}"
-    sheet.add("  ", Span(f"growth over {name}", STRONG))
+    name, _ = sizes_of(summaries)
+    unit = "an element" if summaries[0].measurements[0].elements else f"each {name}"
+    report.add("  ", Span(f"growth over {name}", STRONG))
     if lines:
         rows: list[list[Cell]] = [
             [
                 line.candidate,
                 _fixed(line),
-                _each(line, standings),
+                _each(line, summaries),
                 percent(line.misfit),
                 "" if line.straight else Span("no straight line over these sizes", DIM),
             ]
             for line in sorted(lines, key=lambda line: line.per_element)
         ]
         heads = ("candidate", "a call", unit, "off by up to", "")
-        sheet.table(heads, rows, "lrrrl")
+        report.table(heads, rows, "lrrrl")
     for change in changing:
-        sheet.paragraph(
+        report.paragraph(
             f"the fastest is {change.below} up to about {name} = {whole(change.at)} and "
             f"{change.above} above (measured at {change.smaller} and {change.larger})",
             indent=2,
         )
 
 
-def word(against: Against) -> Span:
+def word(against: Comparison) -> Span:
     """Return the word for a comparison."""
     told = against.told.word
     return Span(told, CHANGE if told in (FASTER, SLOWER) else "plain")
@@ -261,30 +262,28 @@ def legend(shown: Sequence[str]) -> str:
     return "; ".join(parts)
 
 
-def circumstances(standing: Standing) -> str:
+def circumstances(summary: Summary) -> str:
     """Return how one size was measured, and what weakens its times."""
-    contest = standing.contests[0]
+    measurements = summary.measurements[0]
     parts = [
-        f"{plural(standing.generations, 'generation')} of fresh processes, "
-        f"{plural(standing.rounds, 'round')} in random order",
-        f"noise floor {percent(math.exp(standing.floor) - 1)}",
+        f"{plural(summary.generations, 'generation')} of fresh processes, "
+        f"{plural(summary.rounds, 'round')} in random order",
+        f"noise floor {percent(math.exp(summary.floor) - 1)}",
     ]
-    if contest.clock not in (WALL, CPU):
-        parts[0] = f"{contest.clock}, not measured here: {plural(standing.generations, 'run')}"
-    if contest.clock == CPU:
+    if measurements.clock not in (WALL, CPU):
+        parts[0] = f"{measurements.clock}, not measured here: {plural(summary.generations, 'run')}"
+    if measurements.clock == CPU:
         parts.append("times by the CPU clock: what other programs took is not in them")
-    if contest.threads > 1:
+    if measurements.threads > 1:
         parts.append(
-            f"{contest.threads} threads call at once, each with values of its own: the time is "
+            f"{measurements.threads} threads call at once, each with values of its own: the time is "
             "that until every one has made a call"
         )
-    if contest.alone:
+    if measurements.alone:
         parts.append(
             "calls change what they read, so each was timed alone from its first values, with "
-            f"about 30 ns of clock in it; putting them back took {duration(contest.restoring)}"
+            f"about 30 ns of clock in it; putting them back took {duration(measurements.restoring)}"
         )
-    if standing.disturbed > BUSY:
-        parts.append(
-            f"the machine was busy: {percent(standing.disturbed)} of visits were disturbed"
-        )
+    if summary.disturbed > BUSY:
+        parts.append(f"the machine was busy: {percent(summary.disturbed)} of visits were disturbed")
     return "; ".join(parts)

@@ -4,48 +4,47 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.measure.choosing import Ranked, behind_best
-from hot_anvil.core.measure.summary import BEST, TIED
+from hot_anvil.core.measure.summary import BEST, TIED, Summary
 from hot_anvil.views.text.check import excluded, undefined
 from hot_anvil.views.text.measure import (
     circumstances,
     counted,
     environment,
-    growth,
     legend,
+    scaling,
     spread,
     turning,
     word,
 )
-from hot_anvil.views.text.sheet import CHANGE, DIM, STRONG, TROUBLE, Cell, Sheet, Span, span
+from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span, span
 from hot_anvil.views.text.words import digits, duration, interval, joined, percent, ratio, size
 
 if TYPE_CHECKING:
     from hot_anvil.core.measure.measurements import Count
     from hot_anvil.core.measure.results import Picked
-    from hot_anvil.core.measure.summary import Standing
 
 
-def pick_sheet(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> Sheet:
+def pick_report(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> Report:
     """Return per snippet the ranking, the exclusions and the choice."""
-    sheet = Sheet(width)
+    report = Report(width)
     for item in picked:
-        sheet.blank()
-        sheet.add(Span(item.pick.snippet, STRONG))
+        report.blank()
+        report.add(Span(item.pick.snippet, STRONG))
         for note in item.measured.checked.notes:
-            sheet.paragraph(f"note: {note}", DIM, indent=2)
-        undefined(sheet, item.measured.checked)
+            report.paragraph(f"note: {note}", DIM, indent=2)
+        undefined(report, item.measured.checked)
         if item.pick.ranking:
-            _ranking(sheet, item)
-        excluded(sheet, item.pick.excluded)
-        _choice(sheet, item)
-    environment(sheet, notes)
-    return sheet
+            _ranking(report, item)
+        excluded(report, item.pick.excluded)
+        _choice(report, item)
+    environment(report, notes)
+    return report
 
 
-def _ranking(sheet: Sheet, item: "Picked") -> None:
-    standing = item.measured.overall
-    assert standing is not None
-    seconds = {r.candidate: r.seconds_per_call for r in standing.results}
+def _ranking(report: Report, item: "Picked") -> None:
+    summary = item.measured.overall
+    assert summary is not None
+    seconds = {r.candidate: r.seconds_per_call for r in summary.results}
     heads = (
         "",
         "candidate",
@@ -59,40 +58,43 @@ def _ranking(sheet: Sheet, item: "Picked") -> None:
         "compile",
         "",
     )
-    alike = {likeness.candidate: likeness.text for likeness in item.likenesses}
+    alike = {identity.candidate: identity.text for identity in item.identities}
     rows = [
         _row(ranked, seconds[ranked.candidate], alike.get(ranked.candidate, ""))
         for ranked in item.pick.ranking
     ]
     # Over several sizes there is no one time; few rankings have anything to note.
-    shown = sheet.table(heads, rows, "rlrrrlrrrrl", spare=(6, 9, 8, 7), filled=True)
-    points = [c.inputs for c in item.measured.contests if c.inputs]
+    shown = report.table(heads, rows, "rlrrrlrrrrl", spare=(6, 9, 8, 7), filled=True)
+    points = [c.inputs for c in item.measured.measurements if c.inputs]
     over = f"mean of log ratios over {joined(points)}; " if len(points) > 1 else ""
-    text = f"{over}{circumstances(standing)}; {legend(shown)}"
-    sheet.paragraph(text, DIM, indent=2)
+    text = f"{over}{circumstances(summary)}; {legend(shown)}"
+    report.paragraph(text, DIM, indent=2)
     if len(points) > 1:
-        _over_sizes(sheet, item, "by size", _at_size)
+        _over_sizes(report, item, "by size", _at_size)
     counts = item.measured.counts
     if counts:
         _over_sizes(
-            sheet, item, "instructions", lambda at, name: _count(counts[name, at.results[0].inputs])
+            report,
+            item,
+            "instructions",
+            lambda at, name: _count(counts[name, at.results[0].inputs]),
         )
-        sheet.paragraph(counted(item.measured), DIM, indent=2)
-    growth(sheet, item.measured.standings)
+        report.paragraph(counted(item.measured), DIM, indent=2)
+    scaling(report, item.measured.summaries)
 
 
 def _over_sizes(
-    sheet: Sheet, item: "Picked", title: str, cell_of: "Callable[[Standing, str], Cell]"
+    report: Report, item: "Picked", title: str, cell_of: "Callable[[Summary, str], Cell]"
 ) -> None:
     """Add a table with a column for every size, as many sizes at once as fit."""
     names = [row.candidate for row in item.pick.ranking]
-    heads = [standing.results[0].inputs or "a call" for standing in item.measured.standings]
-    columns = [[cell_of(at, name) for name in names] for at in item.measured.standings]
+    heads = [summary.results[0].inputs or "a call" for summary in item.measured.summaries]
+    columns = [[cell_of(at, name) for name in names] for at in item.measured.summaries]
     widths = [
         max(len(head), *(len(span(cell).text) for cell in column))
         for head, column in zip(heads, columns, strict=True)
     ]
-    room = sheet.width - 2 - max(map(len, (title, *names)))
+    room = report.width - 2 - max(map(len, (title, *names)))
     pages: list[list[int]] = []
     used = room + 1
     for number, width in enumerate(widths):
@@ -103,16 +105,16 @@ def _over_sizes(
         used += width + 2
     for page in pages:
         rows = [[name, *(columns[k][row] for k in page)] for row, name in enumerate(names)]
-        sheet.table([title, *(heads[k] for k in page)], rows, "l" + "r" * len(page))
+        report.table([title, *(heads[k] for k in page)], rows, "l" + "r" * len(page))
 
 
 def _count(count: "Count") -> Cell:
     return Span("unknown", DIM) if count.why else f"{count.instructions:,}"
 
 
-def _at_size(standing: "Standing", candidate: str) -> Cell:
+def _at_size(summary: "Summary", candidate: str) -> Cell:
     """Return a candidate against the fastest one at a size."""
-    against = behind_best(standing, candidate)
+    against = behind_best(summary, candidate)
     told = against.told.word
     return Span(f"{told} {ratio(against.told.ratio)}", CHANGE if told in (BEST, TIED) else "plain")
 
@@ -154,28 +156,28 @@ def worth(item: "Picked") -> str:
     return text
 
 
-def _choice(sheet: Sheet, item: "Picked") -> None:
+def _choice(report: Report, item: "Picked") -> None:
     pick = item.pick
     if pick.choice is None:
-        sheet.add("  ", Span("no pick: ", TROUBLE), pick.why)
+        report.add("  ", Span("no pick: ", TROUBLE), pick.why)
         return
     chosen = next(row for row in pick.ranking if row.candidate == pick.choice)
-    sheet.add("  pick  ", Span(pick.choice, CHANGE))
+    report.add("  pick  ", Span(pick.choice, CHANGE))
     others = [name for name in pick.tied if name != pick.choice]
     tied = f"; tied with it: {joined(others)}" if others else ""
-    sheet.paragraph(f"{pick.why}{tied}", indent=8)
+    report.paragraph(f"{pick.why}{tied}", indent=8)
     cost = chosen.cost
     text = f"{size(cost.code_bytes)} of code, {duration(cost.compile_seconds)} to compile"
     if cost.tied_to_cpu:
         text += f"; {joined(cost.tied_to_cpu)} ties it to CPUs that have all this one has"
-    sheet.paragraph(text, indent=8)
+    report.paragraph(text, indent=8)
     if pick.gain is not None:
-        sheet.paragraph(worth(item), indent=8)
+        report.paragraph(worth(item), indent=8)
     front = [row.candidate for row in pick.ranking if row.undominated and row is not chosen]
     if front:
         also = "also unbeaten" if chosen.undominated else "unbeaten"
         text = f"{also} in time, code and compile time together: {joined(front)}"
-        sheet.paragraph(text, DIM, indent=8)
+        report.paragraph(text, DIM, indent=8)
     if pick.caution:
-        sheet.paragraph(f"caution: {pick.caution}", TROUBLE, indent=8)
-    sheet.add(" " * 8, Span(pick.command, STRONG))
+        report.paragraph(f"caution: {pick.caution}", TROUBLE, indent=8)
+    report.add(" " * 8, Span(pick.command, STRONG))

@@ -4,30 +4,30 @@ from collections.abc import Sequence
 
 from hot_anvil.core.arch import has_objects
 from hot_anvil.core.toolchain.records import Family, Toolchain
-from hot_anvil.views.text.sheet import DIM, STRONG, TROUBLE, Cell, Sheet, Span
+from hot_anvil.views.text.report import DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import joined
 
 
-def toolchains_sheet(
+def toolchains_report(
     families: Sequence[Family],
     toolchains: Sequence[Toolchain],
     silent: Sequence[tuple[str, str]],
     width: int,
-) -> Sheet:
+) -> Report:
     """Return the table of toolchains, other targets of each, then what is missing."""
-    sheet = Sheet(width)
+    report = Report(width)
     own = [chain for chain in toolchains if "@" not in chain.name]
     rows = [_row(chain) for chain in own]
     if rows:
         heads = ("toolchain", "version", "target", "languages", "can", "also")
-        sheet.table(heads, rows, "llllll", spare=(5, 2, 1))
+        report.table(heads, rows, "llllll", spare=(5, 2, 1))
     else:
-        sheet.add(Span("no compiler was found on PATH", TROUBLE))
-    _other_targets(sheet, toolchains)
+        report.add(Span("no compiler was found on PATH", TROUBLE))
+    _other_targets(report, toolchains)
     for path, why in silent:
-        sheet.add("  ", Span(f"{path}: not usable: {why}", TROUBLE))
-    _missing(sheet, families, own)
-    return sheet
+        report.add("  ", Span(f"{path}: not usable: {why}", TROUBLE))
+    _missing(report, families, own)
+    return report
 
 
 # What is shown, in the order of the work; a missing disassembler is told apart.
@@ -49,7 +49,7 @@ def _row(chain: Toolchain) -> list[Cell]:
     ]
 
 
-def _other_targets(sheet: Sheet, toolchains: Sequence[Toolchain]) -> None:
+def _other_targets(report: Report, toolchains: Sequence[Toolchain]) -> None:
     """Add a line per compiler that serves more targets than its own."""
     others: dict[str, list[Toolchain]] = {}
     for chain in toolchains:
@@ -57,17 +57,17 @@ def _other_targets(sheet: Sheet, toolchains: Sequence[Toolchain]) -> None:
         if at:
             others.setdefault(compiler, []).append(chain)
     if others:
-        sheet.blank()
+        report.blank()
     for compiler, chains in others.items():
         names = joined([f"@{chain.name.partition('@')[2]}" for chain in chains])
-        sheet.paragraph(f"{compiler} also makes code for {names}, as in {chains[0].name}")
+        report.paragraph(f"{compiler} also makes code for {names}, as in {chains[0].name}")
         blind = [f"@{c.name.partition('@')[2]}" for c in chains if not c.can["disassemble"]]
         if blind:
             text = f"no disassembler is here for {joined(blind)}: its code is not proved"
-            sheet.paragraph(text, DIM, indent=2)
+            report.paragraph(text, DIM, indent=2)
 
 
-def _missing(sheet: Sheet, families: Sequence[Family], own: Sequence[Toolchain]) -> None:
+def _missing(report: Report, families: Sequence[Family], own: Sequence[Toolchain]) -> None:
     """Add what is not here and how to get it."""
     lines = [
         f"{family.name} is not here: on Debian, {family.install}"
@@ -90,16 +90,16 @@ def _missing(sheet: Sheet, families: Sequence[Family], own: Sequence[Toolchain])
     if own and not any(chain.can.get("count") for chain in own):
         lines.append("executed instructions cannot be counted: on Debian, apt install qemu-user")
     if lines:
-        sheet.blank()
-        sheet.add(Span("missing", STRONG))
+        report.blank()
+        report.add(Span("missing", STRONG))
     for line in lines:
-        sheet.paragraph(line, DIM, indent=2)
+        report.paragraph(line, DIM, indent=2)
 
 
-def where_sheet(places: Sequence[tuple[str, str]], width: int) -> Sheet:
+def where_report(places: Sequence[tuple[str, str]], width: int) -> Report:
     """Return what came from where: (what, place) rows."""
-    sheet = Sheet(width)
+    report = Report(width)
     room = max((len(what) for what, _ in places), default=0)
     for what, place in places:  # a path is never broken
-        sheet.add("  ", Span(f"{what:<{room}}", STRONG), f"  {place}")
-    return sheet
+        report.add("  ", Span(f"{what:<{room}}", STRONG), f"  {place}")
+    return report

@@ -20,7 +20,7 @@ _NOTE = 24  # columns that notes at the end of a row can do with, or they go und
 _SHORT = 16  # columns of a last cell that stays in its row
 
 
-class Sheet:
+class Report:
     """Lines of styled pieces, at most ``width`` columns wide where they can be cut."""
 
     def __init__(self, width: int = 100) -> None:

@@ -5,20 +5,20 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from hot_anvil.core.measure.measurements import Contest, Generation
+from hot_anvil.core.measure.measurements import Generation, Measurements
 
 PLACES = 8
 ROUNDS = 3
 
 
-def contest(
+def measurements(
     seed: int,
     works: list[float],
     generations: int = 40,
     noise: float = 0.01,
     places: NDArray[Any] | None = None,
     busy: list[float] | None = None,
-) -> Contest:
+) -> Measurements:
     """Return a made-up contest: regimes that all share, effects of a generation, and noise.
 
     The twin is the first candidate's. ``places`` (placement, column) are log
@@ -40,4 +40,4 @@ def contest(
         rows, seen = (tuple(map(tuple, array.tolist())) for array in (rounds, probes))
         made.append(Generation(number % PLACES * 16, 0, rows, seen, (1e-5,) * columns, 0.0))
     names = tuple(f"c{k}" for k in range(len(works)))
-    return Contest("surge", "", names, tuple(made), {})
+    return Measurements("surge", "", names, tuple(made), {})

@@ -1,0 +1,36 @@
+"""``hot-anvil measure``."""
+
+import argparse
+
+from hot_anvil.cli.options import add_measuring, count, measure_options, open_to_measure
+from hot_anvil.cli.output import Output, document
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own options."""
+    add_measuring(parser, "a candidate is told slower than its entry")
+    parser.add_argument(
+        "--earlier", nargs="?", type=count, const=0, default=None, metavar="NUMBER",
+        help="measure the code of an earlier measurement in the same rounds; without NUMBER (see "
+        "'hot-anvil history') the last that was other code; '--fail-if-slower-than earlier' is "
+        "then about it",
+    )  # fmt: skip
+
+
+def run(args: argparse.Namespace, out: Output) -> int:
+    """Measure every correct candidate; exit code 1 when a snippet has none, or one is slower."""
+    from hot_anvil.api import environment
+    from hot_anvil.views.text.measure import measure_report, slower_lines
+
+    anvil = open_to_measure(args, out)
+    if args.earlier is not None:
+        anvil = anvil.beside_earlier(args.snippet, args.earlier)
+    notes = () if args.imported else environment()
+    measured = anvil.measure(args.snippet, measure_options(args), args.call_seconds)
+    limit = args.fail_if_slower_than
+    slower = [row for item in measured for row in anvil.slower_than(item, limit)] if limit else []
+    out.answer(
+        lambda: slower_lines(measure_report(measured, notes, out.width), slower, limit),
+        lambda: document("measure", "measure", measured, notes, slower),
+    )
+    return 0 if all(item.overall for item in measured) and not slower else 1

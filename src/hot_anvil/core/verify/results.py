@@ -1,0 +1,58 @@
+"""A snippet's candidates as they were checked."""
+
+from typing import NamedTuple
+
+from hot_anvil.core.binary.signatures import Signature
+from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.verify.crash_report import Place
+from hot_anvil.core.verify.sanitizer_reports import Undefined
+from hot_anvil.core.verify.verdicts import CORRECT, Verdict
+
+
+class Checked(NamedTuple):
+    """The verdicts on a snippet's candidates."""
+
+    snippet: Snippet
+    signatures: tuple[Signature, ...]
+    reference: str  # the candidate whose results count as right
+    verdicts: tuple[Verdict, ...]
+    notes: tuple[str, ...] = ()  # entries that could not be judged here, and why
+    undefined: tuple[Undefined, ...] = ()  # behaviour of the source, once for each line
+    excused: tuple[tuple[str, str], ...] = ()  # edge on which candidates may differ, and why
+    edges: tuple[str, ...] = ()  # the kinds of edge sets it was checked with
+    sanitized: str = ""  # the build that looked for undefined behaviour
+    not_sanitized: str = ""  # why none did, "" when one did
+    starts_threads: bool = False  # the code itself does
+
+    @property
+    def correct(self) -> tuple[Verdict, ...]:
+        """The candidates that may be measured."""
+        return tuple(v for v in self.verdicts if v.verdict == CORRECT)
+
+    @property
+    def many_threads(self) -> bool:
+        """True where more than one thread runs while the code is timed."""
+        return self.starts_threads or self.snippet.threads > 1
+
+    def without(self, candidate: str, verdict: str, why: str) -> "Checked":
+        """Return the same with another verdict on one candidate."""
+        changed = tuple(
+            v._replace(verdict=verdict, why=why) if v.candidate == candidate else v
+            for v in self.verdicts
+        )
+        return self._replace(verdicts=changed)
+
+
+class Replay(NamedTuple):
+    """One candidate called once more on an input set that was found to fail."""
+
+    snippet: Snippet
+    candidate: str
+    reference: str
+    label: str  # of the input set it came from
+    inputs: tuple[tuple[str, str], ...]  # parameter and value in words
+    expected: str  # what the reference makes of it
+    got: str  # what the candidate makes of it, "" when it ends
+    verdict: str
+    why: str
+    place: Place

@@ -1,0 +1,74 @@
+"""What the programs that one workspace starts have in common: limits, and being ended together.
+
+The use cases of a workspace run inside its scope; whatever starts a program asks for the scope it
+is in, so that two workspaces in one process share neither limits nor an interrupt.
+"""
+
+import os
+import signal
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from contextvars import ContextVar
+from threading import Event
+from typing import NamedTuple
+
+
+class Limits(NamedTuple):
+    """Limits of compiling."""
+
+    at_once: int = 0  # compilers at once, 0 for as many as there are cores
+    seconds: float = 0.0  # that one may run, 0 for the usual
+    memory: int = 0  # bytes of address space for each, 0 for no limit
+
+
+class Scope:
+    """The limits and the live programs of one workspace."""
+
+    def __init__(self, limits: Limits = Limits()) -> None:  # noqa: B008 - immutable
+        self.limits = limits
+        self.pools = 0  # thread pools that are open
+        self._live: set[int] = set()  # leaders of process groups
+        self._ending = Event()
+
+    @contextmanager
+    def entered(self) -> Iterator[None]:
+        """Run what follows inside this scope."""
+        token = _current.set(self)
+        try:
+            yield
+        finally:
+            _current.reset(token)
+
+    def live(self, pid: int) -> None:
+        """Note the leader of a process group that may have to be ended."""
+        self._live.add(pid)
+        if self._ending.is_set():  # it was being started meanwhile
+            _kill_group(pid)
+
+    def ended(self, pid: int) -> None:
+        """Forget a process that has ended."""
+        self._live.discard(pid)
+
+    def end_all(self) -> None:
+        """Kill every program that some thread is waiting for, and those about to be."""
+        self._ending.set()
+        for pid in list(self._live):
+            _kill_group(pid)
+
+    def resume(self) -> None:
+        """Let programs run again after all were ended."""
+        self._ending.clear()
+
+
+_current: ContextVar[Scope | None] = ContextVar("scope", default=None)
+_outside = Scope()  # of what runs for no workspace, such as asking compilers what they are
+
+
+def current_scope() -> Scope:
+    """Return the scope that this runs in."""
+    return _current.get() or _outside
+
+
+def _kill_group(pid: int) -> None:
+    with suppress(ProcessLookupError, PermissionError):
+        os.killpg(pid, signal.SIGKILL)

@@ -1,0 +1,93 @@
+"""Builds that find faults: sanitized programs, and compilers asked for every warning."""
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from hot_anvil.core.build.builds import Build
+from hot_anvil.core.build.records import COMPILED, Built
+from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.toolchain.diagnostics import Diagnostic
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.errors import AnvilError
+from hot_anvil.system.build.linking import Program
+from hot_anvil.system.check.checking import Sanitized
+from hot_anvil.system.process.running import run
+from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.store import Store
+from hot_anvil.workspace import Workspace
+
+_STARTERS = (b"pthread_create", b"GOMP_parallel", b"__kmpc_fork_call", b"thrd_create")
+
+
+_LANGUAGES = ("c", "c++", "fortran")  # that sanitizers watch
+
+
+def starts_threads(built: Built, store: Store) -> bool:
+    objects = (store.artefact(unit.artefact).object for unit in built.units)
+    if built.status != COMPILED:
+        return False
+    return any(name in data for data in (o.read_bytes() for o in objects) for name in _STARTERS)
+
+
+def extra_builds(
+    workspace: Workspace, snippet: Snippet, flags_of: str
+) -> list[tuple[Build, Toolchain]]:
+    """Return builds for finding faults, one for each family, with the flags that it has for it.
+
+    The reference's family goes first, with the reference's own flags before them.
+    """
+    languages = set(snippet.languages) & set(_LANGUAGES)
+    reference = workspace.plan.reference
+    first = workspace.toolchain(reference)
+    found: dict[str, tuple[Build, Toolchain]] = {}
+    for chain in [first, *reversed(workspace.found.toolchains)]:
+        if chain.family in found:
+            continue
+        flags = getattr(workspace.family(chain), flags_of)
+        able = flags and chain.can["run"] and languages & set(chain.drivers)
+        if able and links_with(flags, chain, workspace.store):
+            own = reference.flags if chain.family == first.family else ()
+            found[chain.family] = Build(chain.name, "", (*own, *flags)), chain
+    return list(found.values())
+
+
+def links_with(flags: Sequence[str], chain: Toolchain, store: Store) -> bool:
+    """Tell whether a toolchain has what these flags link: sanitizers come in packages apart."""
+    driver = next(iter(chain.drivers.values()))
+
+    def attempt(work: Path) -> bool:
+        (work / "empty.c").write_text("int main(void) { return 0; }\n")
+        return not run([driver.path, *flags, "empty.c", "-o", "empty"], work).failed
+
+    return bool(store.derive(digest("links with", driver.identity, *flags), attempt))
+
+
+def extra_program(
+    workspace: Workspace, snippet: Snippet, flags_of: str, link: Callable[[Built], Program]
+) -> Sanitized:
+    """Return a program that finds faults while it runs; ``link`` makes it of a build."""
+    whys = []
+    for build, chain in extra_builds(workspace, snippet, flags_of):
+        name = f"{chain.name} with sanitizers"
+        (built,) = workspace.compile_apart([(snippet, build)])
+        if built.status != COMPILED:
+            whys.append(f"{name} does not compile it: {built.why}")
+            continue
+        try:
+            program = link(built)
+        except AnvilError as error:
+            program = Program("", str(error), "")
+        if not program.why:
+            return Sanitized(name, program)
+        whys.append(f"{name} {program.why}")
+    why = next(iter(whys), "no toolchain here has sanitizers for it")
+    return Sanitized("sanitizers", Program("", why, ""))
+
+
+def all_warnings(
+    workspace: Workspace, snippet: Snippet
+) -> Sequence[tuple[str, Sequence[Diagnostic]]]:
+    """Return what compilers warn of when they are asked for all that they can see."""
+    wanted = extra_builds(workspace, snippet, "warning_flags")
+    made = workspace.compile_apart([(snippet, build) for build, _ in wanted])
+    return [(chain.name, built.diagnostics) for (_, chain), built in zip(wanted, made, strict=True)]

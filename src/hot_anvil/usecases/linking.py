@@ -1,0 +1,40 @@
+"""Programs and libraries of builds, to be called."""
+
+from collections.abc import Mapping, Sequence
+
+from hot_anvil.core.binary.signatures import Signature
+from hot_anvil.core.build.records import COMPILED, Built
+from hot_anvil.system.build.link_command import host_toolchain
+from hot_anvil.system.build.linking import WORKER, Form, Program, link_program
+from hot_anvil.system.process.threads import thread_pool
+from hot_anvil.usecases.entries import compile_drivers
+from hot_anvil.workspace import Workspace
+
+
+def link_builds(
+    workspace: Workspace,
+    builds: Sequence[Built],
+    signatures: Sequence[Signature],
+    placement: int,
+    form: Form = WORKER,
+) -> dict[str, Program]:
+    """Return the program of each build that compiled, its code at ``placement``.
+
+    ``form`` is one of system/build/linking.py: a program, or a library to be loaded.
+    """
+    host = host_toolchain(workspace.found.toolchains)
+    drivers: Mapping[str, Built] = {}
+    if builds and builds[0].snippet.driver:
+        drivers = compile_drivers(workspace, builds[0].snippet, builds)
+
+    def link(built: Built) -> Program:
+        chain = workspace.toolchain(built.build)
+        if not chain.can["run"]:
+            return Program("", f"code for {chain.target} does not run on this machine", "")
+        driver = drivers.get(built.build.toolchain)
+        store = workspace.store
+        return link_program(built, signatures, chain, host, store, placement, driver, form)
+
+    usable = [built for built in builds if built.status == COMPILED]
+    with thread_pool() as pool:
+        return dict(zip((b.build.name for b in usable), pool.map(link, usable), strict=True))

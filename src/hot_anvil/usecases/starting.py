@@ -1,0 +1,82 @@
+"""Laying out a first bench beside sources."""
+
+import json
+from collections.abc import Sequence
+from pathlib import Path
+
+from hot_anvil.core.binary.signatures import Signature
+from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.inputs.template import template
+from hot_anvil.errors import RequestError
+from hot_anvil.system.bench.opening import BENCH_FILE, open_source_file
+from hot_anvil.system.process.progress import Progress
+from hot_anvil.system.store.files import write_whole
+from hot_anvil.usecases.entries import functions_of
+from hot_anvil.workspace import make_workspace
+
+
+def start_from_sources(sources: Sequence[str], progress: Progress) -> tuple[Path, tuple[str, ...]]:
+    """Write a bench file beside the sources, with entries and a first guess of values."""
+    folder = Path(sources[0]).parent
+    file = folder / BENCH_FILE
+    if file.exists():
+        raise RequestError(f"{file}: is there already; it was left as it is.")
+    names = tuple(_inside(source, folder) for source in sources)
+    bench = open_source_file(Path(sources[0]), ())
+    snippet = bench.snippets[0]._replace(sources=names)
+    workspace = make_workspace(bench._replace(snippets=(snippet,)), True, progress=progress)
+    signatures = functions_of(workspace, snippet.name)
+    if not any(signature.callable_with_values for signature in signatures):
+        raise RequestError(
+            f"{sources[0]}: no function here can be called with values that this version can "
+            "make (numbers, structs of them, and pointers to either); a driver does the rest."
+        )
+    write_whole(file, _bench_text(snippet, signatures))
+    return folder, (BENCH_FILE, *names)
+
+
+def _bench_text(snippet: Snippet, signatures: Sequence[Signature]) -> str:
+    lines = [
+        f"title = {_quoted(snippet.name)}",
+        "",
+        "[flags]",
+        'plain = "-O0"',
+        'lean  = "-Os"',
+        'fast  = "-O3"',
+        'wide  = "-O3 -march=native"',
+        "",
+        "[grid]",
+        'flags = ["plain", "lean", "fast", "wide"]',
+        "",
+        "# One snippet for each function. To compare functions that must compute the same,",
+        "# name them as the entries of one snippet. The values are a first guess: mend them so",
+        "# that they are what the code meets in use.",
+    ]
+    for signature in signatures:
+        if not signature.callable_with_values:
+            continue
+        lines += [
+            "",
+            "[[snippet]]",
+            f"name    = {_quoted(signature.name)}",
+            f"sources = [{', '.join(_quoted(name) for name in snippet.sources)}]",
+            f"entries = [{_quoted(signature.name)}]",
+            f"# {signature.text}",
+            template(snippet, [signature]),
+        ]
+    others = [f"#   {s.text}" for s in signatures if not s.callable_with_values]
+    if others:
+        lines += ["", "# Left out, for this version cannot make all their values:", *others]
+    lines.append("")
+    return "\n".join(lines)
+
+
+def _inside(source: str, folder: Path) -> str:
+    try:
+        return str(Path(source).resolve().relative_to(folder.resolve()))
+    except ValueError:
+        raise RequestError(f"{source}: is not inside {folder}, the folder of the bench.") from None
+
+
+def _quoted(text: str) -> str:
+    return json.dumps(text, ensure_ascii=False)  # a JSON text is a TOML text

@@ -1,0 +1,54 @@
+"""The compilers of this machine, what each can do, and where each thing comes from."""
+
+from pathlib import Path
+from typing import NamedTuple
+
+from hot_anvil.core.config.records import Bench
+from hot_anvil.core.toolchain.records import Family, Toolchain
+from hot_anvil.system.bench.opening import open_bench_file
+from hot_anvil.system.bench.settings import load_settings, settings_file
+from hot_anvil.system.store.files import user_cache
+from hot_anvil.system.toolchain.finding import Found, find_toolchains, with_abilities
+
+
+class Machine(NamedTuple):
+    """What a look at this machine gave."""
+
+    families: tuple[Family, ...]
+    toolchains: tuple[Toolchain, ...]
+    silent: tuple[tuple[str, str], ...]  # commands that look like a compiler and are none, and why
+    places: tuple[tuple[str, str], ...]  # what comes from where
+
+
+def find_machine(path: Path | None = None) -> Machine:
+    """Return the compilers of this machine, with those that a bench names."""
+    bench = open_bench_file(path) if path else None
+    custom = bench.custom if bench else load_settings().custom
+    found = find_toolchains(custom, bench.root if bench else ".")
+    able = tuple(map(with_abilities, found.toolchains))
+    return Machine(found.families, able, found.silent, tuple(_places(found, bench)))
+
+
+def _places(found: Found, bench: Bench | None) -> list[tuple[str, str]]:
+    """Return what came from where: settings, defaults, toolchains."""
+    file = settings_file()
+    own = load_settings()
+    places = [
+        ("your settings", f"{file}" + ("" if file.is_file() else " (not there: none)")),
+        ("answers of compilers", str(user_cache() / "toolchains.json")),
+    ]
+    # A bench's values lie over the person's: what is the same came from them.
+    custom = bench.custom if bench else own.custom
+    defaults = bench.defaults if bench else own.defaults
+    theirs = bench.file if bench else ""
+    named = {c.name: str(file) if c in own.custom else theirs for c in custom}
+    for key, value in defaults.items():
+        place = str(file) if own.defaults.get(key) == value else theirs
+        places.append((f"default {key} = {value}", place))
+    for chain in found.toolchains:
+        if "@" in chain.name:
+            continue
+        paths = ", ".join(dict.fromkeys(driver.path for driver in chain.drivers.values()))
+        source = f" ({named[chain.name]})" if chain.name in named else ""
+        places.append((chain.name, paths + source))
+    return places

@@ -1,0 +1,68 @@
+"""What instructions do, in words."""
+
+from collections import Counter
+from collections.abc import Sequence
+
+from hot_anvil.core.arch import isa_name, names
+from hot_anvil.core.code.records import Instruction
+from hot_anvil.core.names import listed
+from hot_anvil.core.results.syntax import Change
+from hot_anvil.core.results.words import Told, Used
+from hot_anvil.errors import RequestError
+from hot_anvil.system.toolchain.words import dictionary
+from hot_anvil.usecases.listings import list_build
+from hot_anvil.workspace import Workspace, usecase
+
+
+def explain_instruction(mnemonic: str, target: str = "") -> tuple[Told, ...]:
+    """Return what an instruction does, for each instruction set that has it, or one target's."""
+    word = mnemonic.lower()
+    isas = [_isa(target)] if target else names()
+    told = [Told(word, dictionary(isa), one) for isa in isas for one in dictionary(isa).forms(word)]
+    if not told:
+        known = listed(dictionary(isa).reference.name for isa in isas)
+        raise RequestError(f"{mnemonic}: not in the reference of {known}: unknown here.")
+    return tuple(told)
+
+
+def _isa(target: str) -> str:
+    plain = target.lower().replace("-64", "")
+    isa = plain if plain in names() else isa_name(target)
+    if isa not in names():
+        raise RequestError(f"{target}: no such instruction set; known: {listed(names())}.")
+    return isa
+
+
+@usecase
+def instructions_used(
+    workspace: Workspace, build: str, snippets: Sequence[str] = ()
+) -> tuple[Used, ...]:
+    """Return every instruction that a build uses, the commonest first."""
+    counts = Counter(
+        (listing.isa, placed.instruction.mnemonic, len(placed.instruction.operands))
+        for listing in list_build(workspace, build, snippets)
+        for function in listing.functions
+        for line in function.lines
+        for placed in line.instructions
+    )
+    totals: Counter[tuple[str, str]] = Counter()
+    usual: dict[tuple[str, str], int] = {}  # how many operands it mostly has
+    for (isa, mnemonic, operands), count in counts.most_common():
+        totals[isa, mnemonic] += count
+        usual.setdefault((isa, mnemonic), operands)
+    out = []
+    for (isa, mnemonic), count in totals.most_common():
+        own = dictionary(isa)
+        out.append(Used(own, mnemonic, count, own.find(mnemonic, usual[isa, mnemonic])))
+    return tuple(out)
+
+
+def reading_for(isa: str) -> Change:
+    """Return what puts its plain reading beside an instruction."""
+    own = dictionary(isa)
+
+    def change(instruction: Instruction) -> Instruction:
+        reading = own.read(instruction.mnemonic, instruction.operands)
+        return instruction._replace(words=reading or "unknown")
+
+    return change

@@ -1,0 +1,175 @@
+"""A workspace: one bench on this machine, with all that the use cases work with.
+
+It is complete when it is made and does not change. A bench with other builds, or with earlier code
+beside it, is another workspace. It sees each source as it was when it first compiled it; make a
+new one after an edit.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from functools import wraps
+from typing import ParamSpec, TypeVar
+
+from hot_anvil.core.build.builds import Build, Plan, command_line, find_build
+from hot_anvil.core.build.planning import plan_builds
+from hot_anvil.core.build.records import REFUSED, Built
+from hot_anvil.core.code.records import EMITTED, LINKED, Code, join_codes
+from hot_anvil.core.config.records import Bench, Snippet, find_snippets
+from hot_anvil.core.toolchain.records import Family, Toolchain
+from hot_anvil.errors import RequestError
+from hot_anvil.system.bench.settings import with_project_flags
+from hot_anvil.system.build.grid import compile_grid
+from hot_anvil.system.build.jobs import load_code
+from hot_anvil.system.process.progress import Progress, no_progress
+from hot_anvil.system.process.scope import Limits, Scope
+from hot_anvil.system.store.store import Store
+from hot_anvil.system.toolchain.finding import Found, find_toolchains
+
+COMPILE_SECONDS = 300.0  # that a compiler may run
+Given = ParamSpec("Given")
+Made = TypeVar("Made")
+
+
+@dataclass(frozen=True, eq=False)
+class Workspace:
+    """A bench on this machine, complete and unchanging; see ``make_workspace``."""
+
+    bench: Bench
+    found: Found  # families and toolchains of this machine
+    plan: Plan  # the builds of the bench here
+    store: Store
+    scope: Scope
+    progress: Progress
+    _built: dict[tuple[str, str], Built] = field(default_factory=dict)  # what was compiled
+    _codes: dict[tuple[str, str, str, bool], Code] = field(default_factory=dict)  # and read
+
+    def build(self, name: str) -> Build:
+        """Return the build of this name; raises RequestError with the nearest one."""
+        return find_build(name, self.plan.builds, self.found.toolchains)
+
+    def toolchain(self, build: Build) -> Toolchain:
+        """Return the toolchain of a build."""
+        return next(c for c in self.found.toolchains if c.name == build.toolchain)
+
+    def family(self, chain: Toolchain) -> Family:
+        """Return the family of a toolchain."""
+        return next(f for f in self.found.families if f.name == chain.family)
+
+    def command(self, snippet: Snippet, build: Build) -> str:
+        """Return the command line a person types for a build of a snippet."""
+        return command_line(build, self.toolchain(build), snippet)
+
+    def compile(
+        self, snippets: Sequence[str] = (), builds: Sequence[Build] = ()
+    ) -> tuple[Built, ...]:
+        """Return the snippets (all when none is named) under the builds, compiled once."""
+        pairs = [
+            (snippet, build)
+            for snippet in find_snippets(self.bench, snippets)
+            for build in self.plan.of[snippet.name]
+            if (not builds or build in builds)
+            and snippet.sources_for(self.toolchain(build).drivers)
+        ]
+        missing = [(s, b) for s, b in pairs if (s.name, b.name) not in self._built]
+        for built in self.compile_apart(missing) if missing else ():
+            self._built[built.snippet.name, built.build.name] = built
+        return tuple(self._built[s.name, b.name] for s, b in pairs)
+
+    def compile_apart(self, pairs: Sequence[tuple[Snippet, Build]]) -> tuple[Built, ...]:
+        """Return snippets under builds that need not be of the plan."""
+        found = self.found
+        return compile_grid(pairs, found.toolchains, found.families, self.store, self.progress)
+
+    def code(self, built: Built, view: str = EMITTED, chains: bool = False) -> Code:
+        """Return the code of a build of a snippet; raises RequestError if it is refused.
+
+        With ``chains`` each instruction tells the calls it was inlined through.
+        """
+        key = built.snippet.name, built.build.name, view, chains
+        if key not in self._codes:
+            self._codes[key] = self._read(built, view, chains)
+        return self._codes[key]
+
+    def _read(self, built: Built, view: str, chains: bool) -> Code:
+        if built.status == REFUSED:
+            name = built.snippet.name
+            raise RequestError(f"{built.build.name} refuses snippet {name}: {built.why}")
+        if view == LINKED and not built.whole:
+            from hot_anvil.system.build.link_time import link_whole
+
+            found = self.found
+            whole = link_whole(built, found.toolchains, found.families, self.store)
+            if whole.status == REFUSED:
+                raise RequestError(f"{built.build.name}: no linked view: {whole.why}")
+            return load_code(whole, self.store)
+        codes = [load_code(unit, self.store) for unit in built.shown]
+        if chains:
+            from hot_anvil.system.build.reading_back import with_chains
+
+            chain = self.toolchain(built.build)
+            units = zip(codes, built.shown, strict=True)
+            codes = [with_chains(code, unit, chain, self.store) for code, unit in units]
+        return join_codes(codes)
+
+    def with_earlier(self, built: Sequence[Built]) -> "Workspace":
+        """Return a workspace in which builds of earlier code stand beside those of its code now."""
+        of = dict(self.plan.of)
+        known = dict(self._built)
+        for one in built:
+            known[one.snippet.name, one.build.name] = one
+            of[one.snippet.name] = (*of[one.snippet.name], one.build)
+        builds = dict.fromkeys((*self.plan.builds, *(one.build for one in built)))
+        plan = self.plan._replace(of=of, builds=tuple(builds))
+        return replace(self, plan=plan, _built=known, _codes=dict(self._codes))
+
+    def with_bench(self, bench: Bench) -> "Workspace":
+        """Return a workspace on the same sources under another bench."""
+        return _complete(bench, self.store, self.scope, self.progress)
+
+
+def make_workspace(
+    bench: Bench,
+    bare: bool = False,
+    limits: Limits = Limits(),  # noqa: B008 - immutable
+    progress: Progress = no_progress,
+    builds: Sequence[str] = (),
+    project: str = "",
+) -> Workspace:
+    """Return the workspace of a bench; ``bare`` for that of a source without a bench file.
+
+    ``builds``, texts such as "gcc -O2", stand in place of the bench's grid; ``project`` is a
+    compile_commands.json to take flags of its sources from.
+
+    Raises RequestError where the bench asks for what cannot be, MissingError without a compiler.
+    """
+    if builds:
+        # The bench's reference is a build of its grid: the first of these takes its place.
+        grid = bench.grid._replace(reference="", baseline="")
+        bench = bench._replace(explicit=tuple(builds), grid=grid)
+    if project:
+        bench = with_project_flags(bench, project)
+    limits = Limits(
+        limits.at_once or bench.defaults.get("jobs", 0),
+        limits.seconds or bench.defaults.get("job_seconds", COMPILE_SECONDS),
+        limits.memory or bench.defaults.get("job_memory", 0) << 20,
+    )
+    return _complete(bench, Store(bench.root, bare), Scope(limits), progress)
+
+
+def _complete(bench: Bench, store: Store, scope: Scope, progress: Progress) -> Workspace:
+    found = find_toolchains(bench.custom, bench.root)
+    plan = plan_builds(bench, found.toolchains, found.families)
+    return Workspace(bench, found, plan, store, scope, progress)
+
+
+def usecase(function: Callable[Given, Made]) -> Callable[Given, Made]:
+    """Make a function, whose first argument is a workspace, run inside the workspace's scope."""
+
+    @wraps(function)
+    def scoped(*given: Given.args, **named: Given.kwargs) -> Made:
+        workspace = given[0]
+        assert isinstance(workspace, Workspace)
+        with workspace.scope.entered():
+            return function(*given, **named)
+
+    return scoped
