@@ -5,6 +5,9 @@ AnvilError
     ToolError    a tool failed on one build: it is refused
   MissingError   the machine lacks something needed           exit code 3
   FaultError     Hot Anvil itself did something wrong         exit code 70
+
+Texts speak of benches and of the API; where one is about a parameter, ``about`` names it, and the
+command line says the option that it came from.
 """
 
 
@@ -12,6 +15,10 @@ class AnvilError(Exception):
     """Base of all expected errors: one paragraph that says what to do."""
 
     exit_code = 1
+
+    def __init__(self, text: str, about: str = "") -> None:
+        super().__init__(text)
+        self.about = about  # the parameter of the API that is wrong, "" for none
 
 
 class RequestError(AnvilError):

@@ -11,6 +11,15 @@ from hot_anvil.cli.options import make_parser
 from hot_anvil.cli.output import Output
 from hot_anvil.errors import AnvilError, FaultError, RequestError
 
+# Parameter of the API -> the option that it comes from.
+OPTIONS = {
+    "at": "--at", "builds": "--build", "edits": "--before:", "entries": "--entry",
+    "example": "--example", "find": "--find", "function": "--into", "hide": "--hide",
+    "imported": "--imported", "inputs": "--inputs", "lines": "--lines",
+    "not_promised": "--not-promised", "number": "--earlier", "numbers": "--compare",
+    "state": "--state", "sweep": "--sweep", "target": "--target",
+}  # fmt: skip
+
 
 def run_command(command: str, what: str, words: Sequence[str]) -> int:
     """Run ``command`` (which answers ``what``) with its words; return its exit code."""
@@ -28,7 +37,8 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
         if out:
             out.stop_progress()
         prefix = "hot-anvil: fault: " if isinstance(error, FaultError) else "hot-anvil: "
-        sys.stderr.write(f"{prefix}{error}\n")
+        option = OPTIONS.get(error.about, "")
+        sys.stderr.write(f"{prefix}{option}{' ' if option else ''}{error}\n")
         return error.exit_code
     except BrokenPipeError:
         raise

@@ -96,7 +96,7 @@ void slot_make(struct slot *slot, const struct entry *entry, const unsigned char
             mprotect(a->map + PAGE, a->map_size - 2 * PAGE, PROT_READ);
     }
     slot->passed[count] = &slot->prepared;
-    watched_slot = slot;
+    called_slot = slot;
     if (slot->entry->prepare) slot->entry->prepare(slot->passed);
 }
 
@@ -117,8 +117,8 @@ void slot_join(struct slot *slot, const struct entry *entry, const struct slot *
 void slot_copy(struct slot *slot, const struct slot *from)
 {
     *slot = *from;
-    slot->crew = NULL;
-    slot->crew_count = 0;
+    slot->threads = NULL;
+    slot->others = 0;
     for (unsigned i = 0; i < slot->count; i++) {
         struct argument *a = &slot->args[i];
         if (a->kind != BUFFER) continue;
@@ -169,7 +169,7 @@ void slot_restore(struct slot *slot)
         if (slot->entry->release) slot->entry->release(slot->passed);
         slot->entry->prepare(slot->passed);
     }
-    for (unsigned i = 0; i < slot->crew_count; i++) slot_restore(&slot->crew[i]);
+    for (unsigned i = 0; i < slot->others; i++) slot_restore(&slot->threads[i]);
 }
 
 /* A pointer differs between processes; where in which buffer it points does not. */
@@ -241,7 +241,7 @@ void slot_call(struct slot *slot, unsigned char *output)
 {
     unsigned char result[MAX_RESULT] = { 0 };
     int64_t offset = 0;
-    watched_slot = slot;
+    called_slot = slot;
     if (slot->pattern) paint(slot->pattern);
     slot->entry->call(&slot->target, slot->passed, 1, result);
     if (slot->entry->finish) slot->entry->finish(slot->passed, result);

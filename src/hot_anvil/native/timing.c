@@ -1,4 +1,4 @@
-/* Timing: the first call, how many calls fill a sample, and visits of several samples.
+/* Timing: the first call, how many calls fill a sample, and batches of several samples.
  *
  * "Alone": every call starts from the first values and is timed by itself, because calls change
  * what later ones read. Else a sample is one batch of calls between two looks at the clock.
@@ -11,7 +11,7 @@
 #include <sys/resource.h>
 #include <time.h>
 
-enum { TRIES = 3, PROBE_PASSES = 20000, VISIT = 13 /* bytes that ask for one */ };
+enum { TRIES = 3, PROBE_PASSES = 20000, BATCH = 13 /* bytes that ask for one */ };
 
 struct sample {
     uint64_t wall, cpu, away; /* ns of the calls; ns off the CPU, restoring included */
@@ -28,7 +28,7 @@ static uint64_t now(clockid_t clock)
 __attribute__((noinline, section("hot_anvil_caller")))
 static uint64_t batch(struct slot *slot, uint64_t calls, void *result)
 {
-    if (slot->crew_count) return crew_batch(slot, calls, result);
+    if (slot->others) return threads_batch(slot, calls, result);
     uint64_t start = now(CLOCK_MONOTONIC);
     slot->entry->call(&slot->target, slot->passed, calls, result);
     return now(CLOCK_MONOTONIC) - start;
@@ -119,28 +119,28 @@ static struct sample take_sample(struct slot *slot, uint64_t calls, int alone, u
     return said;
 }
 
-/* Nothing is sent before the last visit: who reads it would wake up in between. */
-void time_visits(const unsigned char *request, struct slot *(*slot_of)(const unsigned char *))
+/* Nothing is sent before the last batch: who reads it would wake up in between. */
+void time_batches(const unsigned char *request, struct slot *(*slot_of)(const unsigned char *))
 {
-    uint32_t visits;
+    uint32_t batches;
     size_t size = 0;
-    memcpy(&visits, request, 4);
-    const unsigned char *first = request + 4, *end = first + (size_t)visits * VISIT;
-    for (const unsigned char *p = first; p < end; p += VISIT) {
+    memcpy(&batches, request, 4);
+    const unsigned char *first = request + 4, *end = first + (size_t)batches * BATCH;
+    for (const unsigned char *p = first; p < end; p += BATCH) {
         uint16_t samples;
         memcpy(&samples, p + 2, 2);
         size += sizeof(uint64_t) * (3 + 3 * (size_t)samples);
     }
     uint64_t *said = malloc(size + 1), *at = said;
     if (!said) die(122);
-    for (const unsigned char *p = first; p < end; p += VISIT) {
+    for (const unsigned char *p = first; p < end; p += BATCH) {
         struct slot *slot = slot_of(p);
         uint16_t samples;
         uint64_t calls, restoring = 0;
         struct rusage before, after;
         memcpy(&samples, p + 2, 2);
         memcpy(&calls, p + 5, 8);
-        watched_slot = slot;
+        called_slot = slot;
         getrusage(RUSAGE_SELF, &before);
         *at = probe();
         for (int i = 0; i < samples; i++) {

@@ -13,11 +13,11 @@
  *   F  first     u16 slot                 -> u64 ns of one call, u64 pages it had to fetch
  *   S  state     u16 slot                 -> u8 whether a call reads what an earlier one wrote
  *   K  calibrate u16 slot, u64 ns, u8 alone -> u64 calls, u64 ns of the best batch of them
- *   V  visits    u32 how many, of each: u16 slot, u16 samples, u8 alone, u64 calls
+ *   V  batches   u32 how many, of each: u16 slot, u16 samples, u8 alone, u64 calls
  *               -> of each: u64 ns of the probe, u64 ns a restoring took, u64 waits,
  *                  and of each sample u64 ns, u64 cpu ns, u64 ns off the CPU
- *   W  crew      see crew.c
- *   H  sample    see sample.c
+ *   W  threads     see threads.c
+ *   H  sample    see sampling.c
  *   X  launch    see launch.c
  *   Z  probe                          -> u64 ns of a fixed piece of work
  *   Q  quit
@@ -46,46 +46,6 @@ enum { MAX_SLOTS = 65535, MAX_LIBRARIES = 4096, MAX_KINDS = 16, REPORT_FD = 3, T
 
 static struct slot *slots[MAX_SLOTS];
 static struct library libraries[MAX_LIBRARIES]; /* the first: what this program is linked with */
-static int request_fd, answer_fd;
-
-void die(int code) { _exit(code); }
-
-static void read_all(void *to, size_t size)
-{
-    unsigned char *at = to;
-    while (size) {
-        ssize_t got = read(request_fd, at, size);
-        if (got < 0 && errno == EINTR) continue;
-        if (got <= 0) die(got == 0 ? 0 : 120);
-        at += got;
-        size -= (size_t)got;
-    }
-}
-
-static void write_all(const void *from, size_t size)
-{
-    const unsigned char *at = from;
-    while (size) {
-        ssize_t put = write(answer_fd, at, size);
-        if (put < 0 && errno == EINTR) continue;
-        if (put <= 0) die(121);
-        at += put;
-        size -= (size_t)put;
-    }
-}
-
-static void answer(uint8_t status, uint32_t size)
-{
-    unsigned char head[5] = { status };
-    memcpy(head + 1, &size, 4);
-    write_all(head, 5);
-}
-
-void answer_with(const void *from, size_t size)
-{
-    answer(0, (uint32_t)size);
-    write_all(from, size);
-}
 
 static struct slot *new_slot(const unsigned char *payload)
 {
@@ -235,8 +195,8 @@ static void serve(int op, unsigned char *payload)
     case 'F': time_first(slot_of(payload)); break;
     case 'S': find_state(slot_of(payload)); break;
     case 'K': calibrate(slot_of(payload), payload + 2); break;
-    case 'V': time_visits(payload, slot_of); break;
-    case 'W': crew_make(slot_of(payload), payload + 2); break;
+    case 'V': time_batches(payload, slot_of); break;
+    case 'W': threads_make(slot_of(payload), payload + 2); break;
     case 'H': sample_calls(slot_of(payload), payload + 2); break;
     case 'X':
         if (!launch_program) die(123);
@@ -269,7 +229,7 @@ int main(int argc, char **argv)
     }
     if (&hot_anvil_entry_count)
         libraries[0] = (struct library){ hot_anvil_entries, hot_anvil_entry_count };
-    watch_start(REPORT_FD, 1);
+    crash_reports(REPORT_FD, 1);
     size_t room = 0;
     unsigned char *payload = NULL;
     for (;;) {

@@ -52,9 +52,23 @@ struct slot {
     void *passed[MAX_ARGS + 1];
     void *prepared;           /* a driver's objects */
     int pattern;              /* what the bytes around buffers hold */
-    struct slot *crew;        /* what other threads call at the same time */
-    unsigned crew_count;
+    struct slot *threads;        /* what other threads call at the same time */
+    unsigned others;
 };
+
+/* From the lowest part up; a part calls only those above it in this list. */
+
+/* io.c */
+extern int request_fd, answer_fd;
+void die(int code);
+void read_all(void *to, size_t size);
+void write_all(const void *from, size_t size);
+void answer(uint8_t status, uint32_t size);
+void answer_with(const void *from, size_t size);
+
+/* crash.c */
+void crash_reports(int descriptor, int exits);
+extern struct slot *called_slot;
 
 /* slots.c */
 void slot_make(struct slot *slot, const struct entry *entry, const unsigned char *set, int again);
@@ -65,22 +79,22 @@ void slot_restore(struct slot *slot);
 size_t slot_output_size(const struct slot *slot);
 void slot_call(struct slot *slot, unsigned char *output);
 
+/* threads.c */
+uint64_t threads_batch(struct slot *slot, uint64_t calls, void *result);
+void threads_make(struct slot *slot, const unsigned char *request);
+
 /* timing.c */
 void time_probe(void);
 void time_first(struct slot *slot);
 void calibrate(struct slot *slot, const unsigned char *request);
-void time_visits(const unsigned char *request, struct slot *(*slot_of)(const unsigned char *));
+void time_batches(const unsigned char *request, struct slot *(*slot_of)(const unsigned char *));
 
-/* crew.c */
-uint64_t crew_batch(struct slot *slot, uint64_t calls, void *result);
-void crew_make(struct slot *slot, const unsigned char *request);
+/* sampler.c */
+extern volatile sig_atomic_t sampler_on;
+int sampler_start(uint64_t mean, uint64_t *count, uint64_t *places, uint64_t most);
+void sampler_stop(void);
 
-/* looks.c */
-extern volatile sig_atomic_t looks_on;
-int looks_start(uint64_t mean, uint64_t *count, uint64_t *places, uint64_t most);
-void looks_stop(void);
-
-/* sample.c */
+/* sampling.c */
 void sample_calls(struct slot *slot, const unsigned char *request);
 
 /* state.c */
@@ -92,12 +106,6 @@ const char *library_open(const char *path, struct library *library) __attribute_
 /* launch.c, in the same workers. */
 void launch_program(unsigned char *request) __attribute__((weak));
 
-/* watch.c */
-void watch_start(int descriptor, int exits);
-extern struct slot *watched_slot;
-
-/* worker.c */
-void die(int code);
-void answer_with(const void *from, size_t size);
+/* worker.c calls all of these and is called by none. */
 
 #endif

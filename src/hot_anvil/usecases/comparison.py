@@ -198,9 +198,10 @@ def compare_edit(
         out.append(compare_kept(workspace, old, now, symbols, edited=True))
     if not out:
         raise RequestError(
-            f"--before: no source that {chosen.name} compiles was another one {steps} "
+            f"no source that {chosen.name} compiles was another one {steps} "
             f"{'edit' if steps == 1 else 'edits'} ago, as far as the store in "
-            f"{workspace.store.folder} knows. Compile before an edit, then compare after it."
+            f"{workspace.store.folder} knows. Compile before an edit, then compare after it.",
+            about="edits",
         )
     find_symbols(entries, known)
     return tuple(item for item in out if item.diff.functions or not entries)
@@ -210,8 +211,9 @@ def _earlier(workspace: Workspace, built: Built, steps: int) -> Side | None:
     """Return a snippet as the build made it ``steps`` edits ago, None if nothing was another."""
     if built.whole:
         raise RequestError(
-            f"--before: {built.build.name} makes its code while linking, and earlier code of that "
-            "is not kept. Compare a build without link-time optimisation."
+            f"{built.build.name} makes its code while linking, and earlier code of that "
+            "is not kept. Compare a build without link-time optimisation.",
+            about="edits",
         )
     found = workspace.found
     jobs = plan_jobs(

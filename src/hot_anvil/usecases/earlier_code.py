@@ -36,8 +36,9 @@ def with_earlier(workspace: Workspace, snippets: Sequence[str], number: int) -> 
     states = [state for state in kept_states(workspace, names, ()) if not state.imported]
     if number and number not in (state.number for state in states):
         raise RequestError(
-            f"--beside {number}: there is no such measurement of {listed(names)}. They are: "
-            f"{listed(str(state.number) for state in states)}."
+            f"{number}: there is no such measurement of {listed(names)}. They are: "
+            f"{listed(str(state.number) for state in states)}.",
+            about="number",
         )
     taken: list[Built] = []
     for name in names:
@@ -51,8 +52,9 @@ def with_earlier(workspace: Workspace, snippets: Sequence[str], number: int) -> 
     if not taken:
         which = f"measurement {number}" if number else "any earlier measurement"
         raise RequestError(
-            f"--beside: no code of {which} is kept that is other than the code now. Measure, edit "
-            "or change the compiler, then measure with --beside."
+            f"no code of {which} is kept that is other than the code now. Measure, edit or "
+            "change the compiler, then measure beside the earlier code.",
+            about="number",
         )
     return workspace.with_earlier(taken)
 

@@ -92,8 +92,8 @@ def kept_states(
         states = [state for state in states if state.snippet in snippets]
     if not states:
         raise RequestError(
-            f"{workspace.store.folder}: nothing was measured here yet. 'hot-anvil bench' and "
-            "'hot-anvil pick' keep what they measure."
+            f"{workspace.store.folder}: nothing was measured here yet. Measuring and "
+            "picking keep what they measure."
         )
     known = list(dict.fromkeys(e.candidate for s in states for e in s.entries))
     for name in candidates:
@@ -116,14 +116,15 @@ def compared_states(states: Sequence[State], wanted: Sequence[int]) -> list[Comp
         for number in wanted:
             if number not in by_number:
                 raise RequestError(
-                    f"--compare {number}: there is no such measurement. They are: "
-                    f"{listed(map(str, by_number))}."
+                    f"{number}: there is no such measurement. They are: "
+                    f"{listed(map(str, by_number))}.",
+                    about="numbers",
                 )
         before, after = (by_number[number] for number in wanted)
         if (before.snippet, before.inputs) != (after.snippet, after.inputs):
             raise RequestError(
-                f"--compare {wanted[0]} {wanted[1]}: one is of {_told(before)}, the other of "
-                f"{_told(after)}."
+                f"{wanted[0]} {wanted[1]}: one is of {_told(before)}, the other of {_told(after)}.",
+                about="numbers",
             )
         return [compare_states(before, after)]
     out = []

@@ -50,7 +50,8 @@ def find_hotspots(
         known = [s.name for snippet in chosen for s in known_functions(workspace, snippet)]
         hint = did_you_mean(entries[0], known)
         raise RequestError(
-            f"--entry {entries[0]}: no entry is called so.{hint} They are: {listed(known)}."
+            f"{entries[0]}: no entry is called so.{hint} They are: {listed(known)}.",
+            about="entries",
         )
     return tuple(out)
 
@@ -66,7 +67,9 @@ def _snippet(
     snippet = checked.snippet
     points = {point_label(point): point for point in sweep_points(snippet)}
     if at and at not in points:
-        raise RequestError(f"--at {at}: snippet {snippet.name} is measured at: {listed(points)}.")
+        raise RequestError(
+            f"{at}: snippet {snippet.name} is measured at: {listed(points)}.", about="at"
+        )
     label = at or list(points)[-1]
     asked = [
         v

@@ -17,7 +17,7 @@ def read_imported(file: str) -> list[Row]:
         text = Path(file).read_text()
     except (OSError, UnicodeDecodeError) as error:
         why = getattr(error, "strerror", None) or "it is no text"
-        raise RequestError(f"--outside {file}: cannot be read ({why}).") from None
+        raise RequestError(f"{file}: cannot be read ({why}).", about="imported") from None
     return read_times(text, file)
 
 

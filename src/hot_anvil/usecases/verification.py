@@ -129,8 +129,8 @@ def replay_call(workspace: Workspace, name: str, call_seconds: float) -> "Replay
     kept = load_inputs(workspace.store, name)
     if kept is None:
         raise RequestError(
-            f"{workspace.store.folder}: no input set is kept under '{name}'. 'hot-anvil check' "
-            "keeps one for each candidate that fails, and names it."
+            f"{workspace.store.folder}: no input set is kept under '{name}'. A check keeps one "
+            "for each candidate that fails, and names it."
         )
     (snippet,) = find_snippets(workspace.bench, [kept["snippet"]])
     wanted = [workspace.build(kept[key]) for key in ("build", "reference_build")]
@@ -184,6 +184,6 @@ def _must_fit(inputs: InputSet, signature: Signature, name: str) -> None:
     names = [p.name for p in signature.parameters]
     if given != taken or names != [a.name for a in inputs.arguments]:
         raise RequestError(
-            f"{signature.name} takes other parameters now than when '{name}' was kept: run "
-            "'hot-anvil check' again."
+            f"{signature.name} takes other parameters now than when '{name}' was kept: check "
+            "it anew."
         )

@@ -29,7 +29,9 @@ def _isa(target: str) -> str:
     plain = target.lower().replace("-64", "")
     isa = plain if plain in names() else isa_name(target)
     if isa not in names():
-        raise RequestError(f"{target}: no such instruction set; known: {listed(names())}.")
+        raise RequestError(
+            f"{target}: no such instruction set; known: {listed(names())}.", "target"
+        )
     return isa
 
 

@@ -18,7 +18,7 @@ def read_lines(text: str) -> tuple[int, int]:
     found = re.fullmatch(r"(\d+)(?:-(\d+))?", text)
     first, last = (int(found[1]), int(found[2] or found[1])) if found else (1, 0)
     if not 0 < first <= last:
-        raise RequestError(f"--lines {text}: give one line or a range, such as 12 or 12-20.")
+        raise RequestError(f"{text}: give one line or a range, such as 12 or 12-20.", about="lines")
     return first, last
 
 
@@ -42,7 +42,7 @@ def hide(functions: Sequence[ListedFunction], kinds: Collection[str]) -> tuple[L
     """Return the functions without the instructions of some kinds; they are counted as hidden."""
     for kind in kinds:
         if kind not in KINDS:
-            raise RequestError(f"--hide {kind}: unknown; the kinds are {', '.join(KINDS)}.")
+            raise RequestError(f"{kind}: unknown; the kinds are {', '.join(KINDS)}.", about="hide")
 
     def hidden(line: Line, placed: Placed) -> bool:
         return (
@@ -83,7 +83,9 @@ def find(
     try:
         wanted = re.compile(rf"(?:{pattern})")
     except re.error as error:
-        raise RequestError(f"--find '{pattern}': not a regular expression ({error}).") from None
+        raise RequestError(
+            f"'{pattern}': not a regular expression ({error}).", about="find"
+        ) from None
     isa = syntax_of(isa_name)
 
     def fits(placed: Placed) -> bool:

@@ -89,8 +89,8 @@ def find_entries(
     if not names and len(known) > 1:
         raise RequestError(
             f"{where}: several functions can be called: {listed(s.name for s in known)}. Name the "
-            "one to run as the entry ('entries' in the bench, --entry for a bare source); several "
-            "entries are rivals, which must compute the same."
+            "one to run as the entry; several entries are rivals, which must compute the same.",
+            about="entries",
         )
     if not names:
         return tuple(known)

@@ -138,17 +138,20 @@ def _install_hint(pattern: str, families: Sequence[Family]) -> str:
 
 
 def _explicit(text: str, toolchains: Sequence[Toolchain], families: Sequence[Family]) -> Build:
-    words = split_flags(text, f"--build '{text}'")
+    words = split_flags(text, f"'{text}'")
     if not words:
-        raise RequestError("--build needs a compiler and its flags, such as --build 'gcc -O2'.")
+        raise RequestError(
+            "a compiler and its flags are needed, such as 'gcc -O2'.", about="builds"
+        )
     chain = find_toolchain(words[0], toolchains)
     if chain is None:
         names = [name for c in toolchains for name in (c.name, *c.aliases)]
         close = nearest(words[0], names)
         hint = f" Did you mean '{close}'?" if close else _install_hint(words[0], families)
         raise MissingError(
-            f"--build '{text}': no compiler '{words[0]}' was found.{hint} "
-            f"This machine has: {listed(names) or 'none'}."
+            f"'{text}': no compiler '{words[0]}' was found.{hint} "
+            f"This machine has: {listed(names) or 'none'}.",
+            about="builds",
         )
     return Build(chain.name, "", words[1:])
 

@@ -120,7 +120,7 @@ def join(slot: int, library: int, entry: int, owner: int) -> Request:
     return (request("J", struct.pack("<HHHH", slot, library, entry, owner)),)
 
 
-def crew(slot: int, threads: int) -> Request:
+def thread_group(slot: int, threads: int) -> Request:
     """Return the request to have a slot called by several threads at once."""
     return (request("W", struct.pack("<HH", slot, threads)),)
 

@@ -225,8 +225,9 @@ def find_symbols(names: Collection[str], codes: Collection[Code]) -> set[str]:
         if not found:
             known = dict.fromkeys(c.title(f.owner) for c in codes for f in c.functions)
             raise RequestError(
-                f"--entry {name}: no such function was compiled.{did_you_mean(name, known)} "
-                f"The functions are: {listed(known)}."
+                f"{name}: no such function was compiled.{did_you_mean(name, known)} "
+                f"The functions are: {listed(known)}.",
+                about="entries",
             )
         out |= found
     return out

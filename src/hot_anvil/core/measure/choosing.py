@@ -131,7 +131,7 @@ def _why(ranking: Sequence[Ranked], tied: Sequence[str], order: Sequence[str]) -
     if unplaced:
         why += (
             f", as far as can be told: {unplaced} more cannot be told from the fastest with this "
-            "little data (give more --seconds)"
+            "little data (more seconds would tell)"
         )
     return why
 

@@ -160,8 +160,7 @@ def compare_states(before: State, after: State) -> Compared:
     if not why and not yardstick:
         why = (
             "no candidate has the same code in both, so nothing tells a slower machine from slower "
-            "code: 'hot-anvil bench --beside' measures the earlier code in the same rounds as the "
-            "code now"
+            "code: measure the earlier code beside the code now, in the same rounds"
         )
     changes = []
     for name in names:

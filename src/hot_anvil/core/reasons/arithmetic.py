@@ -14,6 +14,7 @@ FUSED, REASSOCIATED, INVERSE = (
     "float operations reassociated",
     "float division into multiply",
 )
+_SCALING = (b.ADDRESS, b.ADD, b.SUB, b.MOVE)  # kinds that may multiply on the way
 
 
 def _work(side: FunctionModel, place: Place, kinds: Sequence[str]) -> list[int]:
@@ -37,7 +38,7 @@ def multiplied(view: View) -> Iterator[Reason]:
         made = [
             k for k in right.at.get(place, ())
             if right.kinds[k] == b.SHIFT
-            or (right.kinds[k] in (b.ADDRESS, b.ADD, b.SUB, b.MOVE) and scaled.search(right.body.texts[k]))
+            or (right.kinds[k] in _SCALING and scaled.search(right.body.texts[k]))
         ]  # fmt: skip
         before = _work(left, place, (b.SHIFT,))
         if not made or len(_work(right, place, (b.SHIFT,))) + len(made) <= len(before):
@@ -114,7 +115,8 @@ def fused(view: View) -> Iterator[Reason]:
     lines = {right.places[k] for k in made}
     mine = [
         k for k in left.of((b.FMUL, b.FADD))
-        if left.places[k] in lines or not right.of((b.FMUL, b.FADD), right.at.get(left.places[k], ()))
+        if left.places[k] in lines
+        or not right.of((b.FMUL, b.FADD), right.at.get(left.places[k], ()))
     ]  # fmt: skip
     texts = (
         "multiplication and addition are fused: rounded once, so results can change",
@@ -124,7 +126,7 @@ def fused(view: View) -> Iterator[Reason]:
 
 
 def reassociated(view: View) -> Iterator[Reason]:
-    """Float operations that ``right`` does in another order than ``left``, which changes rounding."""
+    """Float operations in another order than ``left``'s, which changes rounding."""
     left, right = view.left, view.right
     told: set[Place] = set()
     for loop, found in view.loop_pairs.items():

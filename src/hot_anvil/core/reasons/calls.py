@@ -135,7 +135,7 @@ def recursion(view: View) -> Iterator[Reason]:
 
 
 def other_call(view: View) -> Iterator[Reason]:
-    """A loop of ``left`` that is a library call in ``right``, or a call that is another function's."""
+    """A loop of ``left`` that is a library call in ``right``, or a call of another function."""
     left, right = view.left, view.right
     for loop, found in view.loop_pairs.items():
         places = left.lines(left.own(loop))

@@ -64,7 +64,7 @@ class View:
 
     @cached_property
     def loop_pairs(self) -> dict[int, list[int]]:
-        """Loop of ``left`` -> loops of ``right`` that come of it, the one that does the most first."""
+        """Loop of ``left`` -> loops of ``right`` that come of it, the busiest first."""
         return self.context.loop_pairs(self)
 
     def differs(self, place: Place) -> bool:

@@ -156,7 +156,7 @@ def _tested_last(side: FunctionModel, loop: int) -> bool:
 
 
 def hoisted(view: View) -> Iterator[Reason]:
-    """Costly work on a line that ``left`` does in every pass and ``right`` once, before the loop."""
+    """Costly work that ``left`` does in every pass and ``right`` once, before the loop."""
     left, right = view.left, view.right
     for loop, found in view.loop_pairs.items():
         if not found or is_vector_loop(right, found[0]):

@@ -69,7 +69,7 @@ def kept(view: View) -> Iterator[Reason]:
 
 
 def reloaded(view: View) -> Iterator[Reason]:
-    """Memory that ``right`` reads or writes again, since something may share it, and ``left`` does not."""
+    """Memory that only ``right`` reads or writes again, since something may share it."""
     told: set[Place] = set()
     for loop, found in view.loop_pairs.items():
         if len(found) == 1:

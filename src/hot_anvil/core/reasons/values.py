@@ -138,7 +138,7 @@ def _constant(side: FunctionModel, k: int, known: Mapping[str, int]) -> int | No
 
 
 def untested(view: View) -> Iterator[Reason]:
-    """A branch of ``left`` on a line that ``right`` has no code for, nor anything near in its place."""
+    """A branch of ``left`` on a line for which ``right`` has no code, nor any near it."""
     left, right = view.left, view.right
     if view.context.other_functions or not len(right) or _only_result(right) is not None:
         return
@@ -166,7 +166,7 @@ def untested(view: View) -> Iterator[Reason]:
 
 
 def dead(view: View) -> Iterator[Reason]:
-    """A line of ``left`` that does real work, and has no code in ``right``, which does less of it."""
+    """A line of ``left`` that does real work, and has no code in ``right``."""
     left, right = view.left, view.right
     if not len(right) or view.context.other_functions:
         return  # lines of two functions that are not matched say nothing

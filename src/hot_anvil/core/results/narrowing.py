@@ -18,8 +18,9 @@ def only_rows(item: SnippetDiff, lines: str | None, states: str | None) -> Snipp
         for state in wanted:
             if state not in STATES:
                 raise RequestError(
-                    f"--state {state}: there is no such line state.{did_you_mean(state, STATES)} "
-                    f"The states are: {listed(STATES)}."
+                    f"{state}: there is no such line state.{did_you_mean(state, STATES)} "
+                    f"The states are: {listed(STATES)}.",
+                    about="state",
                 )
         rows = tuple(row for row in rows if row.state in wanted)
     explained = item.explained._replace(diff=item.diff._replace(rows=rows))

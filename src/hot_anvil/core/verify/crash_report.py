@@ -1,4 +1,4 @@
-"""Where and why a process ended, from what its watch left behind (head of native/watch.c)."""
+"""Where and why a process ended, from the report it left behind (head of native/crash.c)."""
 
 import struct
 from collections.abc import Callable, Sequence
@@ -47,7 +47,7 @@ class Report(NamedTuple):
     base: int  # where the program is loaded
     argument: int  # whose surroundings were touched, or -1
     offset: int  # bytes from that buffer's start
-    frames: tuple[int, ...]  # return addresses, innermost first, those of the watch too
+    frames: tuple[int, ...]  # return addresses, innermost first, those of the reporter too
 
     @property
     def places(self) -> list[int]:
@@ -60,7 +60,7 @@ class Report(NamedTuple):
 
 
 def read_report(data: bytes) -> Report | None:
-    """Return the report in a watch's memory, None when it left none."""
+    """Return the report in a process's memory, None when it left none."""
     state, number, code, access, address, pc, stack, base, argument, calls, offset = (
         _HEAD.unpack_from(data)
     )

@@ -47,8 +47,9 @@ def lay_out_example(name: str, folder: Path) -> tuple[str, ...]:
     known = {example.name: example for example in examples()}
     if name not in known:
         raise RequestError(
-            f"--example {name}: there is no such example.{did_you_mean(name, known)} "
-            f"The examples: {listed(known)}."
+            f"{name}: there is no such example.{did_you_mean(name, known)} "
+            f"The examples: {listed(known)}.",
+            about="example",
         )
     _must_be_free(folder)
     example = known[name]

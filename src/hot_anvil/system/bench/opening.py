@@ -23,7 +23,7 @@ def open_bench_file(path: Path) -> Bench:
     except OSError as error:
         raise RequestError(
             f"{file}: cannot be read ({error.strerror}). A bench is a folder with an "
-            f"{BENCH_FILE}; 'hot-anvil start --example NAME' lays one out."
+            f"{BENCH_FILE}; a first one can be started from sources or an example."
         ) from None
     except UnicodeDecodeError:
         raise RequestError(f"{file}: is not UTF-8 text, as TOML must be.") from None
@@ -60,7 +60,7 @@ def open_source_file(
         snippet["entries"] = list(entries)
     told = (("inputs", inputs), ("sweep", sweep), ("not_promised", not_promised))
     for key, lines in told:
-        given = _toml_lines(lines, f"--{key.replace('_', '-')}")
+        given = _toml_lines(lines, key)
         if given:
             snippet[key] = {**snippet.get(key, {}), **given}
     tables["snippet"] = [snippet]
@@ -104,7 +104,7 @@ def read_sources(root: str, files: Sequence[str]) -> Mapping[str, Sequence[str]]
     return out
 
 
-def _toml_lines(lines: Sequence[str], option: str) -> dict[str, Any]:
+def _toml_lines(lines: Sequence[str], about: str) -> dict[str, Any]:
     if not lines:
         return {}
     import tomllib
@@ -115,7 +115,8 @@ def _toml_lines(lines: Sequence[str], option: str) -> dict[str, Any]:
             table.update(tomllib.loads(line))
         except tomllib.TOMLDecodeError as error:
             raise RequestError(
-                f"{option} '{line}': is not valid TOML ({error}). Write it as in a bench, such as "
-                "--inputs 'low = -200' or --sweep 'n = [64, 4096]'."
+                f"'{line}': is not valid TOML ({error}). Write it as in a bench, such as "
+                "'low = -200' or 'n = [64, 4096]'.",
+                about=about,
             ) from None
     return table

@@ -38,7 +38,7 @@ def from_debug_info(
         if said.failed:
             raise RequestError(
                 f"{job.source} does not compile under {job.build.name} with debug info, so its "
-                "variables cannot be read; see 'hot-anvil compile' for the errors."
+                "variables cannot be read; compiling it shows the errors."
             )
         from hot_anvil.system.build.reading_back import link_alone
 

@@ -111,7 +111,7 @@ def check_flags(build: Build, family: Family) -> None:
         if flag.startswith("-masm="):
             raise RequestError(
                 f"{build.name}: {flag} changes no code, only how it is written; leave it out and "
-                "say --syntax intel or --syntax att where the code is shown."
+                "choose the syntax where the code is shown."
             )
 
 

@@ -45,7 +45,8 @@ def library_function(
             return found
     looked = ", ".join(libraries) or "none, since the compiler names none"
     raise RequestError(
-        f"--into {name}: no library that {chain.name} links has this function. Looked in: {looked}."
+        f"{name}: no library that {chain.name} links has this function. Looked in: {looked}.",
+        about="function",
     )
 
 

@@ -19,7 +19,9 @@ from hot_anvil.system.store.store import FORMAT, Store
 # what asks for none (gcc -Os) meets eight, no two alike modulo 16. Higher bits vary too.
 PLACEMENTS = (0, 77, 154, 231, 1076, 1409, 2459, 3238)
 NATIVE = Path(__file__).parent.parent.parent / "native"
-WORKER_PARTS = ("worker", "slots", "watch", "timing", "state", "looks", "sample", "crew")
+WORKER_PARTS = (
+    "worker", "io", "slots", "crash", "timing", "threads", "state", "sampler", "sampling",
+)  # fmt: skip
 _LOADER = ("libraries", "launch")  # what only a worker without entries has
 # What a build loaded as a library shows of itself: only its table of entries.
 _EXPORTS = "{ global: hot_anvil_entries; hot_anvil_entry_count; local: *; };\n"

@@ -1,4 +1,4 @@
-"""Whole programs: linked with the watch beside them, and run in folders of their own."""
+"""Whole programs: linked with the crash reporter beside them, and run in folders of their own."""
 
 import os
 import resource
@@ -32,9 +32,9 @@ _COMPLAINTS = 16 << 10
 
 
 def link_whole_program(built: Built, chain: Toolchain, host: Toolchain, store: Store) -> Program:
-    """Link a build's objects to the program they are, with the watch and the looks."""
+    """Link a build's objects to the program they are, with a crash reporter and a sampler."""
     fixed = worker_objects(host, store)
-    beside = [str(fixed.part(name)) for name in ("watch", "looks")]
+    beside = [str(fixed.part(name)) for name in ("crash", "sampler")]
     command = driver_command(built, chain, [host])
     libraries = trailing_libraries(built, chain, store)
     units = [unit.artefact for unit in built.units]
@@ -65,28 +65,28 @@ def run_program(
     writes: Sequence[str],
     seconds: float,
     root: str,
-    looks: int = -1,
+    samples: int = -1,
 ) -> Ran:
     """Run a program once in a fresh folder that holds the files it needs.
 
-    ``looks`` is a descriptor of memory for looks at where it is: native/looks.c.
+    ``samples`` is a descriptor of memory for samples of where it is: native/sampler.c.
     """
     base = str(Path(path).parents[2])
     folder = new_folder(base)
-    watch = os.memfd_create("watch")
+    report = os.memfd_create("report")
     try:
-        os.truncate(watch, REPORT_BYTES)
+        os.truncate(report, REPORT_BYTES)
         own = Path(folder, "own")
         own.mkdir()
         for name, source in needs.items():
             place = own / name
             place.parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(source, place)
-        return _run(path, arguments, stdin, own, (watch, looks), writes, seconds, root)
+        return _run(path, arguments, stdin, own, (report, samples), writes, seconds, root)
     except OSError as error:
         raise RequestError(f"{path}: cannot be run ({error.strerror}).") from None
     finally:
-        os.close(watch)
+        os.close(report)
         remove_folder(folder)
 
 
@@ -100,9 +100,9 @@ def _run(
     seconds: float,
     root: str,
 ) -> Ran:
-    watch, looks = descriptors
-    more = {"HOT_ANVIL_REPORT": str(watch)}
-    more |= {"HOT_ANVIL_LOOKS": str(looks)} if looks >= 0 else {}
+    memory, samples = descriptors
+    more = {"HOT_ANVIL_REPORT": str(memory)}
+    more |= {"HOT_ANVIL_SAMPLER": str(samples)} if samples >= 0 else {}
     # Files, not pipes: nothing to read while it runs, and the limit of file size bounds them.
     out, err, given = (folder.parent / name for name in ("out", "err", "in"))
     given.write_bytes(stdin)
@@ -122,7 +122,7 @@ def _run(
     code = process.returncode
     if hung or code < 0:
         how = f"did not end within {seconds:g} s" if hung else _killed(-code)
-        report = read_report(os.pread(watch, REPORT_BYTES, 0))
+        report = read_report(os.pread(memory, REPORT_BYTES, 0))
         end = WorkerEnded("hung" if hung else "crashed", how, report, complaints)
         why, place = explain(path, end, root, None, None)
         return Ran(None, HUNG if hung else CRASHED, why, place, complaints)
@@ -151,7 +151,7 @@ def _wait(process: "subprocess.Popen[bytes]", seconds: float) -> bool:
         process.wait(seconds)
         return False
     except subprocess.TimeoutExpired:
-        process.send_signal(signal.SIGXCPU)  # the watch says where it is
+        process.send_signal(signal.SIGXCPU)  # the report says where it is
         with suppress(subprocess.TimeoutExpired):
             process.wait(0.5)
         return True

@@ -1,7 +1,7 @@
 """Worker processes: live programs of a build that call its entries on request.
 
 Each has a session, a folder and an environment of its own, and no descriptor
-but its talk, its standard error and the memory of its watch.
+but its talk, its standard error and the memory of its crash report.
 """
 
 import fcntl
@@ -25,13 +25,13 @@ from hot_anvil.system.process.scope import current_scope
 
 MEMORY_LIMIT = 2 << 30  # bytes of address space
 _COMPLAINT_BYTES = 16 << 10
-_REPORT_FD = 3  # where worker.c looks for the watch's memory
+_REPORT_FD = 3  # where worker.c looks for the crash report's memory
 _PIPE_BYTES = 1 << 20
 _MOMENT = 0.5  # seconds for a hung process to say where it is
 _AHEAD = 4 << 20  # bytes of requests sent before their answers are read
 _OUT_OF_MEMORY = 122  # exit code of worker.c
 _KEPT_VARIABLES = ("PATH", "LD_LIBRARY_PATH", "HOME", "OMP_NUM_THREADS")
-# Sanitizers stop at the first fault, leave addresses alone and let the watch see signals.
+# Sanitizers stop at the first fault, leave addresses alone and let the crash reporter see signals.
 _SANITIZERS = "halt_on_error=1:symbolize=0:handle_segv=0:handle_sigbus=0:handle_abort=0:" \
     "handle_sigfpe=0:handle_sigill=0:exitcode=99"  # fmt: skip
 _PIECES = 64  # of a request sent at once
@@ -90,8 +90,8 @@ class Worker:
         # PATH is .hot-anvil/artefacts/NAME/worker.
         self._folder = new_folder(str(Path(path).parents[2]))
         self._complaints = os.memfd_create("complaints")
-        self._watch = os.memfd_create("watch")
-        os.truncate(self._watch, REPORT_BYTES)
+        self._memory = os.memfd_create("crash report")
+        os.truncate(self._memory, REPORT_BYTES)
         asked, self._in = os.pipe()
         self._out, answers = os.pipe()
         for descriptor in (self._in, self._out):
@@ -99,7 +99,7 @@ class Worker:
                 fcntl.fcntl(descriptor, fcntl.F_SETPIPE_SZ, _PIPE_BYTES)
         os.set_blocking(self._in, False)
         self._code: int | None = None
-        ours = [(asked, 0), (answers, 1), (self._complaints, 2), (self._watch, _REPORT_FD)]
+        ours = [(asked, 0), (answers, 1), (self._complaints, 2), (self._memory, _REPORT_FD)]
         try:
             self._pid = os.posix_spawn(
                 under[0] if under else path,
@@ -211,7 +211,7 @@ class Worker:
             self._kill()
             self._wait()
             current_scope().ended(self._pid)
-            for descriptor in (self._in, self._out, self._complaints, self._watch):
+            for descriptor in (self._in, self._out, self._complaints, self._memory):
                 os.close(descriptor)
             self._pid = 0
             remove_folder(self._folder)
@@ -249,7 +249,7 @@ class Worker:
 
     def _hung(self, seconds: float) -> WorkerEnded:
         with suppress(ProcessLookupError):
-            os.kill(self._pid, signal.SIGXCPU)  # the watch says where it is
+            os.kill(self._pid, signal.SIGXCPU)  # the crash report says where it is
         until = time.monotonic() + _MOMENT
         while not self._wait(os.WNOHANG) and time.monotonic() < until:
             time.sleep(0.005)
@@ -268,7 +268,7 @@ class Worker:
         return WorkerEnded("crashed", how, self._report(), said)
 
     def _report(self) -> Report | None:
-        return read_report(os.pread(self._watch, REPORT_BYTES, 0))
+        return read_report(os.pread(self._memory, REPORT_BYTES, 0))
 
     def _kill(self) -> None:
         if self._code is None:

@@ -246,7 +246,7 @@ def _opening(
         else:
             requests.append(timing.join(slot, process_slot.library, entry, owner))
         if plan.threads > 1:
-            requests.append(timing.crew(slot, plan.threads))
+            requests.append(timing.thread_group(slot, plan.threads))
     calls = {}
     for cell in cells:
         calls[len(requests)] = cell

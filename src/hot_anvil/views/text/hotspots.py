@@ -41,8 +41,8 @@ def _inputs(hot: Hot) -> str:
 
 def _told(one: Hotspots) -> str:
     return (
-        f"{duration(one.seconds_per_call)} a call, {one.samples:,} samples in {one.processes} fresh "
-        "processes"
+        f"{duration(one.seconds_per_call)} a call, {one.samples:,} samples in {one.processes} "
+        "fresh processes"
     )
 
 

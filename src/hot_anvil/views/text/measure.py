@@ -276,8 +276,8 @@ def circumstances(summary: Summary) -> str:
         parts.append("times by the CPU clock: what other programs took is not in them")
     if measurements.threads > 1:
         parts.append(
-            f"{measurements.threads} threads call at once, each with values of its own: the time is "
-            "that until every one has made a call"
+            f"{measurements.threads} threads call at once, each with values of its own: the time "
+            "is that until every one has made a call"
         )
     if measurements.alone:
         parts.append(

@@ -37,16 +37,16 @@ static uint64_t now(void)
 }
 
 /* Return the ns from when all may start to when the last of them has made its calls. */
-uint64_t crew_batch(struct slot *slot, uint64_t calls, void *result)
+uint64_t threads_batch(struct slot *slot, uint64_t calls, void *result)
 {
-    unsigned count = slot->crew_count;
+    unsigned count = slot->others;
     struct hand *hands = calloc(count, sizeof *hands);
     if (!hands) die(122);
     atomic_store(&ready, 0);
     atomic_store(&done, 0);
     atomic_store(&go, 0);
     for (unsigned i = 0; i < count; i++) {
-        hands[i].slot = &slot->crew[i];
+        hands[i].slot = &slot->threads[i];
         hands[i].calls = calls;
         if (pthread_create(&hands[i].thread, NULL, work, &hands[i])) die(125);
     }
@@ -62,14 +62,14 @@ uint64_t crew_batch(struct slot *slot, uint64_t calls, void *result)
 }
 
 /* Request: u16 slot, u16 threads in all. */
-void crew_make(struct slot *slot, const unsigned char *request)
+void threads_make(struct slot *slot, const unsigned char *request)
 {
     uint16_t threads;
     memcpy(&threads, request, 2);
     if (threads < 2) die(123);
-    slot->crew = calloc(threads - 1u, sizeof *slot->crew);
-    if (!slot->crew) die(122);
-    slot->crew_count = threads - 1u;
-    for (unsigned i = 0; i < slot->crew_count; i++) slot_copy(&slot->crew[i], slot);
+    slot->threads = calloc(threads - 1u, sizeof *slot->threads);
+    if (!slot->threads) die(122);
+    slot->others = threads - 1u;
+    for (unsigned i = 0; i < slot->others; i++) slot_copy(&slot->threads[i], slot);
     answer_with("", 0);
 }

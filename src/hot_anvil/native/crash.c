@@ -30,7 +30,7 @@ struct report {
     uint64_t frames[FRAMES];
 };
 
-struct slot *watched_slot;
+struct slot *called_slot;
 static struct report *report;
 extern const char program_start[] __asm__("__ehdr_start") __attribute__((visibility("hidden")));
 
@@ -50,9 +50,9 @@ static void read_registers(const ucontext_t *context, const siginfo_t *info)
 static void place_address(uint64_t address)
 {
     report->argument = -1;
-    if (!watched_slot || !watched_slot->entry) return;
-    for (unsigned i = 0; i < watched_slot->count; i++) {
-        const struct argument *a = &watched_slot->args[i];
+    if (!called_slot || !called_slot->entry) return;
+    for (unsigned i = 0; i < called_slot->count; i++) {
+        const struct argument *a = &called_slot->args[i];
         uint64_t start = (uint64_t)(uintptr_t)a->map;
         if (a->kind == BUFFER && address >= start && address < start + a->map_size) {
             report->argument = (int32_t)i;
@@ -100,7 +100,7 @@ static void tell_exit(void)
     report->state = 2;
 }
 
-void watch_start(int descriptor, int exits)
+void crash_reports(int descriptor, int exits)
 {
     static const int numbers[] = { SIGSEGV, SIGBUS, SIGFPE, SIGILL, SIGABRT, SIGTRAP, SIGSYS, SIGXCPU };
     static char stack[STACK];
@@ -117,10 +117,10 @@ void watch_start(int descriptor, int exits)
     if (exits) atexit(tell_exit);
 }
 
-__attribute__((constructor)) static void watch_program(void)
+__attribute__((constructor)) static void report_program(void)
 {
     const char *number = getenv("HOT_ANVIL_REPORT");
     if (!number) return;
-    watch_start(atoi(number), 0);
+    crash_reports(atoi(number), 0);
     unsetenv("HOT_ANVIL_REPORT");
 }

@@ -1,8 +1,8 @@
-/* Where the processor is, looked at again and again. The looks come at random distances, so that
+/* Where the processor is, sampled again and again. The samples come at random distances, so that
  * no loop falls into step with them.
  *
- * In a whole program HOT_ANVIL_LOOKS names a descriptor of shared memory: u64 where the program
- * lies, u64 looks so far, u64 mean ns between them, then their places.
+ * In a whole program HOT_ANVIL_SAMPLER names a descriptor of shared memory: u64 where the program
+ * lies, u64 samples so far, u64 mean ns between them, then their places.
  */
 #define _GNU_SOURCE
 #include "worker.h"
@@ -24,26 +24,26 @@
 static struct {
     timer_t timer;
     uint64_t mean, random, most, *count, *places;
-} looks;
+} sampler;
 
-volatile sig_atomic_t looks_on;
+volatile sig_atomic_t sampler_on;
 extern const char image_start[] __asm__("__ehdr_start") __attribute__((visibility("hidden")));
 
-/* The next look: half to one and a half times the mean from now. */
+/* The next sample: half to one and a half times the mean from now. */
 static void arm(void)
 {
-    looks.random ^= looks.random << 13;
-    looks.random ^= looks.random >> 7;
-    looks.random ^= looks.random << 17;
-    uint64_t in = looks.mean / 2 + looks.random % looks.mean;
+    sampler.random ^= sampler.random << 13;
+    sampler.random ^= sampler.random >> 7;
+    sampler.random ^= sampler.random << 17;
+    uint64_t in = sampler.mean / 2 + sampler.random % sampler.mean;
     struct itimerspec next = { .it_value = { (time_t)(in / 1000000000u), (long)(in % 1000000000u) } };
-    timer_settime(looks.timer, 0, &next, NULL);
+    timer_settime(sampler.timer, 0, &next, NULL);
 }
 
-static void look(int number, siginfo_t *info, void *context)
+static void take_sample_now(int number, siginfo_t *info, void *context)
 {
     (void)number; (void)info;
-    if (looks_on && *looks.count < looks.most) {
+    if (sampler_on && *sampler.count < sampler.most) {
 #if defined __x86_64__
         uint64_t at = (uint64_t)((ucontext_t *)context)->uc_mcontext.gregs[REG_RIP];
 #elif defined __aarch64__
@@ -52,44 +52,44 @@ static void look(int number, siginfo_t *info, void *context)
         uint64_t at = 0;
         (void)context;
 #endif
-        looks.places[(*looks.count)++] = at;
+        sampler.places[(*sampler.count)++] = at;
     }
     arm();
 }
 
-/* Look at this thread from now on; returns whether that can be done. */
-int looks_start(uint64_t mean, uint64_t *count, uint64_t *places, uint64_t most)
+/* Sample this thread from now on; returns whether that can be done. */
+int sampler_start(uint64_t mean, uint64_t *count, uint64_t *places, uint64_t most)
 {
     struct sigevent event = { 0 };
     struct sigaction action = { 0 };
     struct timespec now;
     clock_gettime(CLOCK_MONOTONIC, &now);
-    looks.mean = mean ? mean : 1;
-    looks.random = (uint64_t)now.tv_nsec | 1;
-    looks.most = most;
-    looks.count = count;
-    looks.places = places;
+    sampler.mean = mean ? mean : 1;
+    sampler.random = (uint64_t)now.tv_nsec | 1;
+    sampler.most = most;
+    sampler.count = count;
+    sampler.places = places;
     *count = 0;
-    action.sa_sigaction = look;
+    action.sa_sigaction = take_sample_now;
     action.sa_flags = SA_SIGINFO | SA_RESTART | SA_ONSTACK;
     sigaction(SIGPROF, &action, NULL);
     event.sigev_notify = SIGEV_THREAD_ID;
     event.sigev_signo = SIGPROF;
     event.sigev_notify_thread_id = (pid_t)syscall(SYS_gettid);
-    if (timer_create(CLOCK_MONOTONIC, &event, &looks.timer)) return 0;
+    if (timer_create(CLOCK_MONOTONIC, &event, &sampler.timer)) return 0;
     arm();
     return 1;
 }
 
-void looks_stop(void) { timer_delete(looks.timer); }
+void sampler_stop(void) { timer_delete(sampler.timer); }
 
-__attribute__((constructor)) static void look_at_program(void)
+__attribute__((constructor)) static void sample_program(void)
 {
-    const char *number = getenv("HOT_ANVIL_LOOKS");
+    const char *number = getenv("HOT_ANVIL_SAMPLER");
     struct stat memory;
     if (!number) return;
     int descriptor = atoi(number);
-    unsetenv("HOT_ANVIL_LOOKS");
+    unsetenv("HOT_ANVIL_SAMPLER");
     if (fstat(descriptor, &memory) || memory.st_size < 4 * (off_t)sizeof(uint64_t)) return;
     uint64_t *shared = mmap(NULL, (size_t)memory.st_size, PROT_READ | PROT_WRITE, MAP_SHARED,
                             descriptor, 0);
@@ -97,5 +97,5 @@ __attribute__((constructor)) static void look_at_program(void)
     if (shared == MAP_FAILED) return;
     shared[0] = (uint64_t)(uintptr_t)image_start;
     uint64_t most = (uint64_t)memory.st_size / sizeof(uint64_t) - 3;
-    looks_on = looks_start(shared[2], &shared[1], shared + 3, most);
+    sampler_on = sampler_start(shared[2], &shared[1], shared + 3, most);
 }
