@@ -187,11 +187,11 @@ def rows_of(name: str, seconds: float, seed: int, form: str) -> list[Row]:
         theirs = naive(anvil)
     rows = []
     for truth, result, word in zip(TRUTHS, ours, theirs, strict=True):
-        against = result.against
+        against = result.comparison
         built = against.as_built.word if against.as_built else ""
         rows.append(
             Row(
-                name, truth, "hot-anvil", against.told.word, against.visible, against.depends, built
+                name, truth, "hot-anvil", against.verdict.word, against.visible, against.depends, built
             )
         )
         rows.append(Row(name, truth, "naive script", word, 0.01, "", ""))
@@ -234,8 +234,8 @@ def main() -> int:
     parser.add_argument("--jsonl", type=Path, help="keep every pair of every trial here")
     parser.add_argument("--told", type=Path, nargs="+", help="only report on pairs that were kept")
     args = parser.parse_args()
-    if args.told:
-        lines = [line for file in args.told for line in file.read_text().splitlines()]
+    if args.verdict:
+        lines = [line for file in args.verdict for line in file.read_text().splitlines()]
         return report([Row(**json.loads(line)) for line in lines])
     names = args.only or list(KERNELS)
     rows: list[Row] = []

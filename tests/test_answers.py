@@ -59,19 +59,19 @@ def test_equal_code_that_each_placement_moves_by_itself_is_hardly_ever_told_apar
         places[:, 3] = places[:, 0]  # the twin is the first one's
         made = measurements(seed, [1e-6] * 3, noise=0.003, places=places)
         rows = summarise([made], "c0").results[1:]
-        false += any(r.against.told.word in ("faster", "slower") for r in rows)
+        false += any(r.comparison.verdict.word in ("faster", "slower") for r in rows)
     assert false <= 3
 
 
 def test_what_noise_alone_leaves_open_is_not_put_on_placement() -> None:
     """Wide for noise: more data would narrow it. Wide for placement: it would not."""
-    noisy = summarise([measurements(11, [1e-6, 1e-6], 40, noise=0.12)], "c0").results[1].against
-    assert noisy.visible > 0.05 and noisy.told.word == "not enough data"
+    noisy = summarise([measurements(11, [1e-6, 1e-6], 40, noise=0.12)], "c0").results[1].comparison
+    assert noisy.visible > 0.05 and noisy.verdict.word == "not enough data"
     places = np.random.default_rng(2).normal(0, 0.12, (PLACES, 3))
     places[:, 2] = places[:, 0]  # the twin is the first one's
     moved = measurements(11, [1e-6, 1e-6], 40, noise=0.005, places=places)
-    told = summarise([moved], "c0").results[1].against
-    assert told.visible > 0.05 and told.told.word == "tied" and told.depends == "placement"
+    told = summarise([moved], "c0").results[1].comparison
+    assert told.visible > 0.05 and told.verdict.word == "tied" and told.depends == "placement"
 
 
 def test_positions_in_a_cache_line_that_all_were_met_leave_nothing_open() -> None:
@@ -81,19 +81,19 @@ def test_positions_in_a_cache_line_that_all_were_met_leave_nothing_open() -> Non
         places[position::4, column] = np.log(1.4)
     made = measurements(8, [1e-6, 1.03e-6], noise=0.003, places=places)
     there = made._replace(aligned=made.candidates)
-    told = summarise([there], "c0").results[1].against
-    assert told.told.word == "slower" and told.visible < 0.02 and told.depends == "placement"
-    anywhere = summarise([made], "c0").results[1].against
-    assert anywhere.told.word == "tied" and anywhere.visible > 0.1
+    told = summarise([there], "c0").results[1].comparison
+    assert told.verdict.word == "slower" and told.visible < 0.02 and told.depends == "placement"
+    anywhere = summarise([made], "c0").results[1].comparison
+    assert anywhere.verdict.word == "tied" and anywhere.visible > 0.1
     # With too few generations for each placement, positions will do.
     few = measurements(8, [1e-6, 1.03e-6], 20, noise=0.003, places=places)
-    told = summarise([few._replace(aligned=few.candidates)], "c0").results[1].against
-    assert told.told.word == "slower" and told.visible < 0.03 and not told.placements
-    assert summarise([few], "c0").results[1].against.visible > 0.1
+    told = summarise([few._replace(aligned=few.candidates)], "c0").results[1].comparison
+    assert told.verdict.word == "slower" and told.visible < 0.03 and not told.placements
+    assert summarise([few], "c0").results[1].comparison.visible > 0.1
     # What two placements of one position differ by is left open all the same.
     places[2, 1] = np.log(1.4)
     open_one = summarise([measurements(8, [1e-6, 1.03e-6], noise=0.003, places=places)._replace(
-        aligned=made.candidates)], "c0").results[1].against  # fmt: skip
+        aligned=made.candidates)], "c0").results[1].comparison  # fmt: skip
     assert open_one.visible > 0.1
 
 
@@ -153,7 +153,7 @@ def test_two_states_compare_by_what_did_not_change() -> None:
     after = state(2, [1.5e-6, 3.6e-6, 4.5e-6], "axc")
     found = compare_states(before, after)
     assert found.yardstick == "c0" and not found.why_not
-    told = {change.candidate: change.told for change in found.changes}
+    told = {change.candidate: change.verdict for change in found.changes}
     assert told["c1"] and told["c1"].word == "slower"
     assert told["c1"].low < 1.2 < told["c1"].high and told["c1"].ratio == pytest.approx(1.2, 0.02)
     assert told["c2"] and told["c2"].word == "tied"
@@ -168,7 +168,7 @@ def test_two_states_compare_by_what_did_not_change() -> None:
 def test_states_that_nothing_connects_are_not_compared(codes: str, machine: str, why: str) -> None:
     found = compare_states(state(1, [1e-6] * 3, "abc"), state(2, [1e-6] * 3, codes, machine))
     assert why in found.why_not and not found.yardstick
-    assert all(change.told is None for change in found.changes)
+    assert all(change.verdict is None for change in found.changes)
 
 
 def code(text: str, constants: dict[str, str] | None = None) -> Code:
@@ -207,7 +207,7 @@ def test_a_function_reaches_what_it_names_and_a_folded_one_is_the_other() -> Non
 
 def test_the_same_instructions_are_no_reason_for_other_times_and_other_ones_may_tie() -> None:
     rows = summarise([measurements(3, [1e-6, 1.2e-6, 1e-6], noise=0.002)], "c0").results
-    slow, tied = rows[1].against, rows[2].against
+    slow, tied = rows[1].comparison, rows[2].comparison
     own, larger, other = Body(("ret",), 4), Body(("ret",), 4096), Body(("nop", "ret"), 4)
     assert "not the code" in compare("c1", "c0", own, own, slow).text
     assert "4096 B against 4 B" in compare("c1", "c0", larger, own, slow).text
@@ -279,12 +279,12 @@ def test_what_the_choice_is_worth_and_what_may_turn_it_over_is_said() -> None:
     unsure = summarise([measurements(6, [1.3e-6, 1e-6], 80, 0.002, places)], "c0")
     assert unsure.results[1].placement_spread == pytest.approx(2, rel=0.05)
     told = pick("surge", unsure, RIGHT[:2], COSTS)
-    assert "order may turn over" in told.caution or unsure.results[1].against.depends
+    assert "order may turn over" in told.caution or unsure.results[1].comparison.depends
     load = summarise([measurements(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6])], "c0")
     assert "depends on the load" in pick("surge", load, RIGHT[:2], COSTS).caution
 
 
 def test_nothing_is_faster_than_the_best() -> None:
     made = summarise([measurements(9, [1e-6, 1e-6, 1.03e-6], noise=0.002)], "c0")
-    words = {name: behind_best(made, name).told.word for name in made.to_best}
+    words = {name: behind_best(made, name).verdict.word for name in made.to_best}
     assert words[made.best] == "best" and "faster" not in words.values()

@@ -30,7 +30,7 @@ from made_measurements import PLACES, measurements
 
 
 def words(measurements: Measurements) -> list[str]:
-    return [r.against.told.word for r in summarise([measurements], "c0").results]
+    return [r.comparison.verdict.word for r in summarise([measurements], "c0").results]
 
 
 def test_equal_candidates_are_hardly_ever_told_apart() -> None:
@@ -58,15 +58,15 @@ def second(made: Measurements) -> Result:
 
 
 def test_a_regime_that_doubles_all_times_moves_no_ratio() -> None:
-    told = second(measurements(1, [1e-6, 2e-6], noise=0.001)).against.told
+    told = second(measurements(1, [1e-6, 2e-6], noise=0.001)).comparison.verdict
     assert told.ratio == pytest.approx(2, rel=0.01)
     assert told.low < told.ratio < told.high
 
 
 def test_an_order_that_the_machines_load_turns_over_is_no_win() -> None:
     """One is 10 % slower on a quiet machine and 12 % faster on a busy one."""
-    against = second(measurements(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6])).against
-    assert against.told.word == "tied" and against.depends == "load"
+    against = second(measurements(4, [1e-6, 1.1e-6], noise=0.003, busy=[0.6, 0.4, 0.6])).comparison
+    assert against.verdict.word == "tied" and against.depends == "load"
     assert against.quiet and against.quiet.ratio == pytest.approx(1.1, rel=0.01)
     assert against.busy and against.busy.ratio == pytest.approx(0.9, rel=0.01)
 
@@ -76,17 +76,17 @@ def test_placement_that_both_meet_elsewhere_decides_and_is_told() -> None:
     places = np.zeros((PLACES, 3))
     places[0, 1] = places[4, 0] = places[4, 2] = np.log(2)
     found = second(measurements(5, [1e-6, 1e-6], 80, places=places))
-    assert found.against.told.word == "tied" and found.against.depends == "placement"
-    assert found.against.as_built and found.against.as_built.word == "slower"
-    assert found.against.told.ratio == pytest.approx(1, abs=0.02)
+    assert found.comparison.verdict.word == "tied" and found.comparison.depends == "placement"
+    assert found.comparison.as_built and found.comparison.as_built.word == "slower"
+    assert found.comparison.verdict.ratio == pytest.approx(1, abs=0.02)
     assert found.placement_spread == pytest.approx(2, rel=0.1)
 
 
 def test_placement_that_both_meet_alike_hides_no_difference() -> None:
     places = np.zeros((PLACES, 3))
     places[::3] = np.log(1.5)
-    against = second(measurements(6, [1e-6, 1.03e-6], places=places, noise=0.003)).against
-    assert against.told.word == "slower" and not against.depends
+    against = second(measurements(6, [1e-6, 1.03e-6], places=places, noise=0.003)).comparison
+    assert against.verdict.word == "slower" and not against.depends
     assert against.visible < 0.02
 
 
@@ -102,21 +102,22 @@ def test_a_clear_loser_is_dropped_and_keeps_what_was_measured_of_it() -> None:
     )
     both = first._replace(generations=(*first.generations, *gone))
     before, after = summarise([first], "c0"), summarise([both], "c0")
-    loser, same = after.results[3].against.told, before.results[3].against.told
+    loser, same = after.results[3].comparison.verdict, before.results[3].comparison.verdict
     assert loser.word == "slower" and loser.ratio == pytest.approx(same.ratio, rel=1e-9)
     seconds = after.results[3].seconds_per_call
     assert seconds and 2.9e-6 < seconds < 6e-6  # quiet or busy
-    assert [r.against.told.word for r in after.results[:3]] == ["baseline", "tied", "tied"]
+    assert [r.comparison.verdict.word for r in after.results[:3]] == ["baseline", "tied", "tied"]
     widths = [
-        r[1].against.told.high / r[1].against.told.low for r in (after.results, before.results)
+        r[1].comparison.verdict.high / r[1].comparison.verdict.low
+        for r in (after.results, before.results)
     ]
     assert widths[0] <= widths[1]
     assert read_measurements(json.loads(json.dumps(measurements_document(both)))).candidates
 
 
 def test_too_little_data_is_said_and_with_it_what_could_have_been_seen() -> None:
-    against = second(measurements(2, [1e-6, 1.02e-6], 10, noise=0.5)).against
-    assert against.told.word == "not enough data" and against.visible > 0.05
+    against = second(measurements(2, [1e-6, 1.02e-6], 10, noise=0.5)).comparison
+    assert against.verdict.word == "not enough data" and against.visible > 0.05
 
 
 def test_columns_of_an_outside_contest_need_no_twin_at_the_same_placement() -> None:
@@ -155,7 +156,7 @@ def test_wide_intervals_ask_for_more_and_clear_losers_do_not() -> None:
 def test_several_sizes_count_alike() -> None:
     small, large = measurements(1, [1e-9, 2e-9]), measurements(2, [1e-3, 0.5e-3])
     both = summarise([small, large], "c0")
-    assert both.results[1].against.told.ratio == pytest.approx(1.0, rel=0.02)
+    assert both.results[1].comparison.verdict.ratio == pytest.approx(1.0, rel=0.02)
     assert both.results[1].seconds_per_call is None
 
 

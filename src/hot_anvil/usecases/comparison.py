@@ -12,6 +12,7 @@ from hot_anvil.core.code.records import (
     EMITTED,
     LINKED,
     Code,
+    View,
     find_functions,
     find_symbols,
     join_codes,
@@ -98,7 +99,7 @@ def compare_builds(
     right: str,
     snippets: Sequence[str] = (),
     entries: Collection[str] = (),
-    view: str = EMITTED,
+    view: View = EMITTED,
 ) -> tuple[SnippetDiff, ...]:
     """Compare each snippet on two sides, each a build or ENTRY@BUILD."""
     (left_entry, first), (right_entry, second) = (_side(workspace, t) for t in (left, right))

@@ -12,7 +12,8 @@ from hot_anvil.core.config.records import find_snippets
 from hot_anvil.core.measure.history import State
 from hot_anvil.core.measure.measurements import Measurements
 from hot_anvil.core.measure.results import EarlierComparison, Measured
-from hot_anvil.core.measure.summary import SLOWER, Result, compare_two
+from hot_anvil.core.measure.summary import Result, compare_two
+from hot_anvil.core.measure.verdict_words import SLOWER
 from hot_anvil.core.names import listed
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
@@ -90,9 +91,9 @@ def slower_than_earlier(measured: Measured) -> list[Result]:
     """Return the candidates told slower than their earlier code, for each size."""
     results = {(r.inputs, r.candidate): r for s in measured.summaries for r in s.results}
     return [
-        results[one.inputs, one.candidate]._replace(against=one.against)
+        results[one.inputs, one.candidate]._replace(comparison=one.comparison)
         for one in measured.earlier
-        if one.against.told.word == SLOWER
+        if one.comparison.verdict.word == SLOWER
     ]
 
 

@@ -59,7 +59,7 @@ def measure_checked(
     for measurements in all_measurements:
         workspace.store.record("bench", checked.snippet.name, measurements_document(measurements))
     keep_states(workspace, checked, summaries, anchor, options.imported)
-    against = {r.candidate: r.against for r in together.results}
+    against = {r.candidate: r.comparison for r in together.results}
     alike = () if checked.snippet.program else identities(workspace, checked, anchor, against)
     earlier_rows = compare_earlier(workspace, checked, all_measurements, pairs)
     measured = Measured(

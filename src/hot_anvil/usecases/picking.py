@@ -7,7 +7,8 @@ from hot_anvil.core.measure.choosing import Cost, flags_tied_to_cpu, pick
 from hot_anvil.core.measure.code_identity import CodeIdentity
 from hot_anvil.core.measure.options import EARLIER, Options
 from hot_anvil.core.measure.results import Measured, Picked
-from hot_anvil.core.measure.summary import SLOWER, Result, summarise
+from hot_anvil.core.measure.summary import Result, summarise
+from hot_anvil.core.measure.verdict_words import SLOWER
 from hot_anvil.core.model.call_graph import reached
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.usecases.earlier_code import slower_than_earlier
@@ -71,7 +72,7 @@ def slower_than(workspace: Workspace, measured: Measured, limit: str) -> list[Re
             out += [
                 row
                 for row in summarise([measurements], timed).results
-                if row.against.told.word == SLOWER
+                if row.comparison.verdict.word == SLOWER
                 and entries[row.candidate] == entries[candidate]
                 and builds[row.candidate] not in earlier
             ]

@@ -135,6 +135,7 @@ def _expected(
     for number, one in enumerate(given):
         ran = _run(workspace, program, one, seconds)
         if ran.output is None:
+            assert ran.ending
             return [], [], Finding(ran.ending, ran.why, number, ran.place)
         first.append(ran.output)
         out.append(with_expected(ran.output, one.run, one.expected))
@@ -163,6 +164,7 @@ def _judge(
         while len(seen) < times:
             ran = _run(workspace, program, one, seconds)
             if ran.output is None:
+                assert ran.ending
                 return Finding(ran.ending, ran.why, number, ran.place), ()
             seen.append(ran.output)
             if len(set(seen)) > 1:

@@ -8,7 +8,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.arch.semantics import Effect
+from hot_anvil.core.arch.semantics import Effect, Role
 from hot_anvil.core.code.records import Code, Instruction
 
 Operands = tuple[str, ...]
@@ -51,7 +51,7 @@ class Semantics(NamedTuple):
     """What its instructions do."""
 
     effect: Callable[[str, Operands], Effect]
-    roles: Callable[[str, Operands], tuple[str, ...]]  # per operand USE, DEFINE or BOTH
+    roles: Callable[[str, Operands], tuple[Role, ...]]  # per operand USE, DEFINE or BOTH
     hard_writes: Callable[[str, Operands], tuple[str, ...]]  # families written unnamed
     zero: frozenset[str]  # families of registers that always hold 0
     constant: Callable[[str, Operands, int], int | None]  # value set, given the one before

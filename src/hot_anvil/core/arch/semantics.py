@@ -1,19 +1,87 @@
 """The words that instructions of every instruction set are described in."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import lru_cache
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 # Kinds of instructions.
-MOVE, CONSTANT, ADDRESS, EXTEND, CONVERT = "move", "constant", "address", "extend", "convert"
-ADD, SUB, MUL, MULHIGH, DIV = "add", "subtract", "multiply", "multiply high", "divide"
-SHIFT, LOGIC, MINMAX = "shift", "logic", "minimum or maximum"
-COMPARE, BRANCH, SELECT, SET, SKIP = "compare", "branch", "select", "set", "skip"
-JUMP, CALL, RETURN, TRAP = "jump", "call", "return", "trap"
-FADD, FMUL, FDIV, FSQRT, FMA = "float add", "float multiply", "float divide", "square root", "fma"
-SHUFFLE, BLOCK, ATOMIC, FENCE = "shuffle", "block", "atomic", "fence"
-PUSH, POP, LANDING, NOTHING, OTHER = "push", "pop", "landing pad", "nothing", "other"
+Kind = Literal[
+    "load",
+    "store",  # only in the tables of mnemonics: a MOVE once its operands are read
+    "move",
+    "constant",
+    "address",
+    "extend",
+    "convert",
+    "add",
+    "subtract",
+    "multiply",
+    "multiply high",
+    "divide",
+    "shift",
+    "logic",
+    "minimum or maximum",
+    "compare",
+    "branch",
+    "select",
+    "set",
+    "skip",
+    "jump",
+    "call",
+    "return",
+    "trap",
+    "float add",
+    "float multiply",
+    "float divide",
+    "square root",
+    "fma",
+    "shuffle",
+    "block",
+    "atomic",
+    "fence",
+    "push",
+    "pop",
+    "landing pad",
+    "nothing",
+    "other",
+]
+MOVE: Kind = "move"
+CONSTANT: Kind = "constant"
+ADDRESS: Kind = "address"
+EXTEND: Kind = "extend"
+CONVERT: Kind = "convert"
+ADD: Kind = "add"
+SUB: Kind = "subtract"
+MUL: Kind = "multiply"
+MULHIGH: Kind = "multiply high"
+DIV: Kind = "divide"
+SHIFT: Kind = "shift"
+LOGIC: Kind = "logic"
+MINMAX: Kind = "minimum or maximum"
+COMPARE: Kind = "compare"
+BRANCH: Kind = "branch"
+SELECT: Kind = "select"
+SET: Kind = "set"
+SKIP: Kind = "skip"
+JUMP: Kind = "jump"
+CALL: Kind = "call"
+RETURN: Kind = "return"
+TRAP: Kind = "trap"
+FADD: Kind = "float add"
+FMUL: Kind = "float multiply"
+FDIV: Kind = "float divide"
+FSQRT: Kind = "square root"
+FMA: Kind = "fma"
+SHUFFLE: Kind = "shuffle"
+BLOCK: Kind = "block"
+ATOMIC: Kind = "atomic"
+FENCE: Kind = "fence"
+PUSH: Kind = "push"
+POP: Kind = "pop"
+LANDING: Kind = "landing pad"
+NOTHING: Kind = "nothing"
+OTHER: Kind = "other"
 
 ARITHMETIC = frozenset(
     (ADD, SUB, MUL, MULHIGH, DIV, SHIFT, LOGIC, MINMAX, FADD, FMUL, FDIV, FSQRT, FMA)
@@ -21,7 +89,10 @@ ARITHMETIC = frozenset(
 FLOAT = frozenset((FADD, FMUL, FDIV, FSQRT, FMA))
 
 # What happens to the registers that an operand names.
-USE, DEFINE, BOTH = "use", "define", "both"
+Role = Literal["use", "define", "both"]
+USE: Role = "use"
+DEFINE: Role = "define"
+BOTH: Role = "both"
 
 # Conditions: signed and unsigned order, equality, and the rest by their names.
 SIGNED = frozenset(("lt", "le", "gt", "ge"))
@@ -42,7 +113,7 @@ class Memory(NamedTuple):
 class Effect(NamedTuple):
     """What one instruction does."""
 
-    kind: str
+    kind: Kind
     bits: int = 0  # of one element; 0 when not known
     lanes: int = 1  # elements at once; 0 for a whole vector of any, SCALABLE for any length
     element: str = ""  # "i" integer, "u" unsigned integer, "f" float; "" when not known
@@ -63,10 +134,10 @@ class Effect(NamedTuple):
         return self.lanes != 1
 
 
-Table = Callable[[str], str]
+Table = Callable[[str], Kind]
 
 
-def kind_table(rows: dict[str, str]) -> Table:
+def kind_table(rows: Mapping[Kind, str]) -> Table:
     """Return a function from a mnemonic to the key of the first pattern that it matches whole.
 
     ``rows`` maps a key to a regular expression.
@@ -74,7 +145,7 @@ def kind_table(rows: dict[str, str]) -> Table:
     compiled = [(key, re.compile(pattern)) for key, pattern in rows.items()]
 
     @lru_cache(maxsize=4096)
-    def find(mnemonic: str) -> str:
+    def find(mnemonic: str) -> Kind:
         return next((key for key, pattern in compiled if pattern.fullmatch(mnemonic)), OTHER)
 
     return find

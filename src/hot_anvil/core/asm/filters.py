@@ -2,14 +2,20 @@
 
 import re
 from collections.abc import Collection, Sequence
+from typing import Literal
 
 from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.asm.calls import callee
 from hot_anvil.core.asm.listing import Line, ListedFunction, Placed
 from hot_anvil.errors import RequestError
 
-INLINED, DATA, PADDING = "inlined", "data", "padding"
-COMPILER_MADE, FRAME, LIBRARY = "compiler-made", "frame", "library"
+Filter = Literal["inlined", "data", "padding", "compiler-made", "frame", "library"]
+INLINED: Filter = "inlined"
+DATA: Filter = "data"
+PADDING: Filter = "padding"
+COMPILER_MADE: Filter = "compiler-made"
+FRAME: Filter = "frame"
+LIBRARY: Filter = "library"
 KINDS = (INLINED, DATA, PADDING, COMPILER_MADE, FRAME, LIBRARY)
 
 

@@ -1,11 +1,11 @@
 """One build's code by source line."""
 
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.asm.calls import callee
-from hot_anvil.core.asm.phases import phases
+from hot_anvil.core.asm.phases import Phase, phases
 from hot_anvil.core.code.records import (
     Code,
     Datum,
@@ -24,7 +24,7 @@ class Placed(NamedTuple):
 
     place: int
     instruction: Instruction
-    phase: str = ""  # PROLOGUE or EPILOGUE, "" for the body
+    phase: Phase | Literal[""] = ""  # "" for the body
     called: str = ""  # what it calls, as the source writes it, where the symbol is another
 
 

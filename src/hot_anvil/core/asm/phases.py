@@ -1,15 +1,18 @@
 """Tell a function's prologue and epilogues from its body."""
 
 from collections.abc import Sequence
+from typing import Literal
 
 from hot_anvil.core.arch import architecture
 from hot_anvil.core.arch.spelling import canonical
 from hot_anvil.core.code.records import Instruction
 
-PROLOGUE, EPILOGUE = "prologue", "epilogue"
+Phase = Literal["prologue", "epilogue"]
+PROLOGUE: Phase = "prologue"
+EPILOGUE: Phase = "epilogue"
 
 
-def phases(instructions: Sequence[Instruction], isa_name: str) -> tuple[str, ...]:
+def phases(instructions: Sequence[Instruction], isa_name: str) -> tuple[Phase | Literal[""], ...]:
     """Return for each instruction PROLOGUE, EPILOGUE or "" for the body.
 
     The prologue is the unbroken run of frame-building instructions a function
@@ -19,7 +22,7 @@ def phases(instructions: Sequence[Instruction], isa_name: str) -> tuple[str, ...
     arch = architecture(isa_name)
     frame, returns = arch.abi.frame, arch.syntax.returns
     texts = [canonical(i.mnemonic, i.operands, isa_name) for i in instructions]
-    marks = [""] * len(texts)
+    marks: list[Phase | Literal[""]] = [""] * len(texts)
     for index, text in enumerate(texts):
         if not frame.setup.match(text):
             break

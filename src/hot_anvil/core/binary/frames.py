@@ -5,7 +5,7 @@ Sources: the DWARF 5 standard, sections 2.6 (locations), 6.4 (call frames).
 
 import io
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from hot_anvil.core.arch import architecture
 from hot_anvil.core.binary.lines import Ranges, allow_two_byte_addresses
@@ -21,8 +21,15 @@ from hot_anvil.core.binary.variable_types import (
     type_size,
 )  # fmt: skip
 
-STACK, REGISTER, CONSTANT, STATIC, COMPUTED = "stack", "register", "constant", "static", "computed"
-PARAMETER, LOCAL = "parameter", "local"
+PlaceKind = Literal["stack", "register", "constant", "static", "computed"]
+STACK: PlaceKind = "stack"
+REGISTER: PlaceKind = "register"
+CONSTANT: PlaceKind = "constant"
+STATIC: PlaceKind = "static"
+COMPUTED: PlaceKind = "computed"
+VariableKind = Literal["parameter", "local"]
+PARAMETER: VariableKind = "parameter"
+LOCAL: VariableKind = "local"
 
 
 class Whereabouts(NamedTuple):

@@ -1,13 +1,15 @@
 """Results of compiling, as records."""
 
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.proof.records import Proof
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 
-COMPILED, REFUSED = "compiled", "refused"
+Status = Literal["compiled", "refused"]
+COMPILED: Status = "compiled"
+REFUSED: Status = "refused"
 
 
 class Unit(NamedTuple):
@@ -15,7 +17,7 @@ class Unit(NamedTuple):
 
     source: str
     artefact: str  # name of the folder in the store, "" when refused without a record
-    status: str
+    status: Status
     why: str  # for a refused one
     seconds: float  # the compiler's time when it made this artefact
     diagnostics: tuple[Diagnostic, ...]

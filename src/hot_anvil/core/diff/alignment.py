@@ -12,7 +12,7 @@ from typing import NamedTuple
 from hot_anvil.core.arch import semantics_of
 from hot_anvil.core.arch.spelling import shape
 from hot_anvil.core.code.records import Instruction
-from hot_anvil.core.diff.records import CHANGED, RENAMED, SAME
+from hot_anvil.core.diff.records import CHANGED, RENAMED, SAME, State
 
 # Pairing two instructions of one kind costs less than leaving both alone.
 _RENAMED, _ALONE, _OPERAND, _MNEMONIC, _KIND = 2, 6, 1, 5, 11
@@ -29,7 +29,7 @@ class Token(NamedTuple):
     kind: str
 
 
-def state_of_two(left: str, right: str, isa: str) -> str:
+def state_of_two(left: str, right: str, isa: str) -> State:
     """Return SAME, RENAMED or CHANGED for two canonical texts."""
     if left == right:
         return SAME

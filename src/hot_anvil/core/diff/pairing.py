@@ -20,6 +20,7 @@ from hot_anvil.core.diff.records import (
     SAME,
     Pair,
     Part,
+    State,
 )
 from hot_anvil.core.diff.renaming import consistent
 from hot_anvil.core.diff.reordering import only_reordered
@@ -32,7 +33,7 @@ class Paired(NamedTuple):
     place: Place
     pairs: tuple[Pair, ...]
     counts: tuple[int, int]
-    state: str
+    state: State
 
 
 def pair_bodies(left: Body | None, right: Body | None, lines: LineMap) -> Iterator[Paired]:
@@ -113,7 +114,7 @@ def _align(left: Body, a: Sequence[int], right: Body, c: Sequence[int]) -> list[
 
 def _states(
     left: Body, right: Body, found: Mapping[Place, Sequence[tuple[int, int]]]
-) -> dict[tuple[int, int], str]:
+) -> dict[tuple[int, int], State]:
     """Return the state of each pair; RENAMED only where the whole function's renaming allows."""
     isa = left.isa
     states = {
@@ -135,7 +136,7 @@ def _pair(
     right: Body,
     i: int,
     j: int,
-    states: Mapping[tuple[int, int], str],
+    states: Mapping[tuple[int, int], State],
     other: Mapping[tuple[int, int], Place],
 ) -> Pair:
     a, c = left.items[i] if i >= 0 else None, right.items[j] if j >= 0 else None
@@ -147,7 +148,7 @@ def _pair(
     return Pair(a, c, NEW if a is None else GONE, (i, j))
 
 
-def _state(left: Body, right: Body, pairs: Sequence[Pair]) -> str:
+def _state(left: Body, right: Body, pairs: Sequence[Pair]) -> State:
     """Return the state of a line inside one function."""
     states = {pair.state for pair in pairs}
     if states == {SAME}:
@@ -163,7 +164,7 @@ def _state(left: Body, right: Body, pairs: Sequence[Pair]) -> str:
     return NEW if states <= {NEW, MOVED} else CHANGED
 
 
-def state_of(parts: Sequence[Part]) -> str:
+def state_of(parts: Sequence[Part]) -> State:
     """Return the state of a line over all functions that it has code in."""
     states = {part.state for part in parts}
     if len(states) == 1:
@@ -189,9 +190,8 @@ def lines_by_votes(function_pairs: Sequence[FunctionPair], lines: LineMap) -> Li
         for i, j in _align(left, range(len(left.items)), right, range(len(right.items))):
             if i >= 0 and j >= 0 and left.effects[i].kind not in (b.PUSH, b.POP):
                 a, c = left.items[i], right.items[j]
-                weight = {SAME: 3, RENAMED: 3}.get(
-                    state_of_two(left.texts[i], right.texts[j], left.isa), 1
-                )
+                state = state_of_two(left.texts[i], right.texts[j], left.isa)
+                weight = 3 if state in (SAME, RENAMED) else 1
                 votes[(a.file, a.line), (c.file, c.line)] += weight
     made: dict[str, dict[int, Place]] = {file: dict(known) for file, known in lines.lines.items()}
     mine = {(i.file, i.line) for t in function_pairs if t.left for i in t.left.items if i.line > 0}

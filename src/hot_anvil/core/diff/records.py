@@ -5,18 +5,27 @@ Kept apart from the comparing itself, which a warm run never needs.
 
 from collections.abc import Iterable, Mapping, Sequence
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from hot_anvil.core.code.places import Place
 from hot_anvil.core.code.records import Code, Instruction, join_parts, parts_by_owner
 
 # Line states; pairs of instructions have them too, but for REORDERED.
-SAME, RENAMED, REORDERED, CHANGED = "same", "renamed", "reordered", "changed"
-MOVED, GONE, NEW = "moved", "gone", "new"
+State = Literal["same", "renamed", "reordered", "changed", "moved", "gone", "new"]
+SAME: State = "same"
+RENAMED: State = "renamed"
+REORDERED: State = "reordered"
+CHANGED: State = "changed"
+MOVED: State = "moved"
+GONE: State = "gone"
+NEW: State = "new"
 STATES = (SAME, RENAMED, REORDERED, CHANGED, MOVED, GONE, NEW)
 
 # How sure a reason is: the instructions say it; they make it likely; only the compiler says it.
-CERTAIN, LIKELY, REMARKED = "certain", "likely", "remark only"
+Confidence = Literal["certain", "likely", "remark only"]
+CERTAIN: Confidence = "certain"
+LIKELY: Confidence = "likely"
+REMARKED: Confidence = "remark only"
 
 
 class Pair(NamedTuple):
@@ -24,7 +33,7 @@ class Pair(NamedTuple):
 
     left: Instruction | None
     right: Instruction | None
-    state: str  # SAME, RENAMED, CHANGED, MOVED, GONE or NEW
+    state: State
     place: tuple[int, int] = (-1, -1)  # of both in their functions, -1 where there is none
     other: tuple[str, int] = ("", 0)  # MOVED: file and line that its counterpart stands under
 
@@ -45,7 +54,7 @@ class Part(NamedTuple):
     pairs: tuple[Pair, ...]
     left_count: int
     right_count: int
-    state: str
+    state: State
 
 
 class Row(NamedTuple):
@@ -53,7 +62,7 @@ class Row(NamedTuple):
 
     left: Spot | None  # None where that side's source has no such line
     right: Spot | None
-    state: str
+    state: State
     parts: tuple[Part, ...]
     place: Place
     reasons: tuple[int, ...] = ()  # of ``Diff.reasons``
@@ -101,7 +110,7 @@ class Reason(NamedTuple):
 
     kind: str
     text: str  # one sentence, without a full stop
-    confidence: str
+    confidence: Confidence
     function: str  # symbol
     left: tuple[int, ...]  # the instructions that show it, by place in the function
     right: tuple[int, ...]
@@ -127,7 +136,7 @@ class Diff(NamedTuple):
 
     rows: tuple[Row, ...]
     functions: tuple[FunctionTotal, ...]
-    states: dict[str, int]  # line state -> number of lines
+    states: dict[State, int]  # line state -> number of lines
     left_names: Mapping[str, str] = MappingProxyType({})  # function -> the left side's, if another
 
     @property

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Callable, Collection, Iterable, Mapping
 from fnmatch import fnmatchcase
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from hot_anvil.core.code.records import Code, Instruction, parts_by_owner
 from hot_anvil.core.facts.expectation import Expectation, Wanted
@@ -20,7 +20,10 @@ from hot_anvil.core.facts.records import (
 from hot_anvil.core.facts.table import instructions_of
 from hot_anvil.core.names import did_you_mean, listed
 
-HELD, FAILED, UNKNOWN = "held", "failed", "not known"
+State = Literal["held", "failed", "not known"]
+HELD: State = "held"
+FAILED: State = "failed"
+UNKNOWN: State = "not known"
 ANY, EVERY = "any", "all"  # in place of a loop's line
 _COMPARED = re.compile(r"(<=|>=|<|>|=|!=)\s*(-?\d+)")
 _COMPARE: dict[str, Callable[[int, int], bool]] = {
@@ -35,7 +38,7 @@ class Outcome(NamedTuple):
     expectation: Expectation
     fact: str
     build: str
-    state: str  # HELD, FAILED or UNKNOWN
+    state: State
     found: str  # the fact as it is, or why it cannot be told
     loop: str = ""  # source lines of the loop it is about
     places: tuple[int, ...] = ()  # instructions that show it
@@ -107,7 +110,7 @@ def _meant(wanted: int | str, loop: LoopFacts) -> bool:
     return isinstance(wanted, str) or loop.first <= wanted <= loop.last
 
 
-def holds(fact: Fact, wanted: Wanted) -> str:
+def holds(fact: Fact, wanted: Wanted) -> State:
     """Return HELD, FAILED, or UNKNOWN where the fact is not known.
 
     True and False ask whether there is any of it; a whole number for so many;
@@ -136,7 +139,7 @@ def holds(fact: Fact, wanted: Wanted) -> str:
     return _state(wanted in (value, fact.words))
 
 
-def _state(held: bool) -> str:
+def _state(held: bool) -> State:
     return HELD if held else FAILED
 
 

@@ -1,7 +1,7 @@
 """Facts as values, and the name and meaning of each."""
 
 from collections.abc import Iterable
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 ALL = (-1,)  # places that stand for every instruction of the function
 Value = int | str | bool | tuple[str, ...] | None  # None: not known
@@ -62,7 +62,9 @@ class FunctionFacts(NamedTuple):
     loops: tuple[LoopFacts, ...]
 
 
-MAIN, REST = "main", "rest"  # parts of a source loop
+Part = Literal["main", "rest"]
+MAIN: Part = "main"
+REST: Part = "rest"  # parts of a source loop
 
 # Name -> what it says, for functions and then for loops, in the order they are shown.
 FUNCTION_FACTS = {

@@ -4,16 +4,8 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.measure.scaling import gain_of
-from hot_anvil.core.measure.summary import (
-    BEST,
-    FASTER,
-    NOT_ENOUGH,
-    ON_LOAD,
-    SLOWER,
-    TIED,
-    Comparison,
-    Summary,
-)
+from hot_anvil.core.measure.summary import ON_LOAD, Comparison, Summary
+from hot_anvil.core.measure.verdict_words import BEST, FASTER, NOT_ENOUGH, SLOWER, TIED
 from hot_anvil.core.verify.verdicts import CORRECT, Verdict
 
 PREFERENCES = ("code", "portable", "compile")  # in the order that nobody changed
@@ -34,7 +26,7 @@ class Ranked(NamedTuple):
 
     rank: int | None  # 1 for the best and all tied with it; None without enough data
     candidate: str
-    against: (
+    comparison: (
         Comparison  # the fastest one; its word is "best", "tied", "slower" or "not enough data"
     )
     same_as: str
@@ -45,12 +37,12 @@ class Ranked(NamedTuple):
     @property
     def word(self) -> str:
         """The word for it against the fastest."""
-        return self.against.told.word
+        return self.comparison.verdict.word
 
     @property
     def ratio(self) -> float:
         """Its time over the fastest one's time."""
-        return self.against.told.ratio
+        return self.comparison.verdict.ratio
 
 
 class Pick(NamedTuple):
@@ -90,12 +82,12 @@ def pick(
         return Pick(snippet, None, (), (), excluded, "", "no candidate is correct", "")
     order = sorted(
         summary.to_best,
-        key=lambda n: (n != summary.best, summary.to_best[n].told.ratio),
+        key=lambda n: (n != summary.best, summary.to_best[n].verdict.ratio),
     )
     ranking: list[Ranked] = []
     for place, name in enumerate(order, 1):
         behind = behind_best(summary, name)
-        rank = {SLOWER: place, NOT_ENOUGH: None}.get(behind.told.word, 1)
+        rank = {SLOWER: place, NOT_ENOUGH: None}.get(behind.verdict.word, 1)
         result = summary.result(name)
         ranking.append(
             Ranked(rank, name, behind, result.same_as, result.placement_spread, costs[name])
@@ -110,7 +102,7 @@ def pick(
     own = next(v for v in verdicts if v.candidate == chosen)
     uncompared = own.why if own.verdict == CORRECT else f"it was not checked here: {own.why}"
     caution = "; ".join(filter(None, (uncompared, _caution(ranking, chosen))))
-    against = summary.result(chosen).against.told
+    against = summary.result(chosen).comparison.verdict
     gain = gain_of(against.ratio, share) if share else None
     return Pick(
         snippet, chosen, tied, tuple(ranking), excluded, costs[chosen].command, why, caution, gain
@@ -158,16 +150,16 @@ def _front(ranking: Sequence[Ranked]) -> set[str]:
 def behind_best(summary: Summary, candidate: str) -> Comparison:
     """Return a candidate against the best, where nothing is faster: what seems so is tied."""
     against = summary.to_best[candidate]
-    told = against.told
-    return against._replace(told=told._replace(word=TIED)) if told.word == FASTER else against
+    told = against.verdict
+    return against._replace(verdict=told._replace(word=TIED)) if told.word == FASTER else against
 
 
 def _caution(ranking: Sequence[Ranked], chosen: str) -> str:
     """Say when placement or the machine's load alone may turn the order over."""
     first = next(row for row in ranking if row.candidate == chosen)
-    turned = [row for row in ranking if row.against.depends == ON_LOAD and row is not first]
+    turned = [row for row in ranking if row.comparison.depends == ON_LOAD and row is not first]
     if turned:
-        quiet, busy = turned[0].against.quiet, turned[0].against.busy
+        quiet, busy = turned[0].comparison.quiet, turned[0].comparison.busy
         assert quiet and busy
         return (
             f"against the fastest, {turned[0].candidate} takes {quiet.ratio:.3g}x the time on a "

@@ -10,7 +10,8 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.code.records import Code, Function
-from hot_anvil.core.measure.summary import FASTER, SLOWER, TIED, Comparison
+from hot_anvil.core.measure.summary import Comparison
+from hot_anvil.core.measure.verdict_words import FASTER, SLOWER, TIED
 from hot_anvil.core.model.call_graph import folded_into, reached
 
 _LABEL = re.compile(r"\.L\w+")
@@ -60,7 +61,7 @@ def compare(
 ) -> CodeIdentity:
     """Return what the instructions of two candidates say about their times."""
     same = own.instructions == theirs.instructions
-    word = against.told.word
+    word = against.verdict.word
     text = ""
     if same and (word in (FASTER, SLOWER) or against.depends):
         rest = ["where code and data lie"]

@@ -11,15 +11,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 from hot_anvil.core.measure.statistics import ENOUGH, LEAST_FLOOR
-from hot_anvil.core.measure.summary import (
-    BASELINE,
-    FASTER,
-    NOT_ENOUGH,
-    SLOWER,
-    TIED,
-    Summary,
-    Told,
-)
+from hot_anvil.core.measure.summary import RatioVerdict, Summary
+from hot_anvil.core.measure.verdict_words import BASELINE, FASTER, NOT_ENOUGH, SLOWER, TIED, Word
 
 
 class Maker(NamedTuple):
@@ -44,7 +37,7 @@ class Entry(NamedTuple):
     ratio: float  # over the baseline's time
     low: float
     high: float
-    word: str
+    word: Word
     maker: Maker
 
 
@@ -73,7 +66,9 @@ class Change(NamedTuple):
     candidate: str
     before: Entry | None
     after: Entry | None
-    told: Told | None  # after over before, by the yardstick; None where it cannot be told
+    verdict: (
+        RatioVerdict | None
+    )  # after over before, by the yardstick; None where it cannot be told
     what: str  # changed: "code", "toolchain", "nothing" ...
 
 
@@ -98,7 +93,7 @@ def state_document(
     first = summary.results[0]
     entries = []
     for result in (row for row in summary.results if row.candidate in makers):
-        told = result.against.told
+        told = result.comparison.verdict
         row = Entry(
             result.candidate,
             result.seconds_per_call,
@@ -181,7 +176,7 @@ def _what(old: Entry | None, new: Entry | None) -> str:
     return ", ".join(parts) if parts else "nothing"
 
 
-def _told(before: State, after: State, old: Entry, new: Entry, yardstick: str) -> Told:
+def _told(before: State, after: State, old: Entry, new: Entry, yardstick: str) -> RatioVerdict:
     """Return after over before: each over the yardstick of its own state."""
     centre, variance = 0.0, 0.0
     for sign, state, own in ((-1, before, old), (1, after, new)):
@@ -199,7 +194,7 @@ def _told(before: State, after: State, old: Entry, new: Entry, yardstick: str) -
     if abs(centre) > max(half, floor):
         word = FASTER if centre < 0 else SLOWER
     low, high = math.exp(max(centre - half, -50)), math.exp(min(centre + half, 50))
-    return Told(math.exp(centre), low, high, word)
+    return RatioVerdict(math.exp(centre), low, high, word)
 
 
 def _log(entry: Entry) -> tuple[float, float]:

@@ -3,13 +3,15 @@
 import math
 from collections.abc import Mapping, Sequence
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 SAMPLE_SECONDS = 0.0002
 LONG_CALL = 0.002  # seconds; a visit then is one sample of one call
 SIMILAR = 1.15  # times of equal candidates are calibrated no further apart
 POSITION, CACHE_LINE = 16, 64  # bytes
-WALL, CPU = "wall clock", "CPU clock"
+Clock = Literal["wall clock", "CPU clock"]
+WALL: Clock = "wall clock"
+CPU: Clock = "CPU clock"
 NO_NUMBERS: Mapping[str, int] = MappingProxyType({})
 _KEPT_DIGITS = 5
 
@@ -48,7 +50,7 @@ class Measurements(NamedTuple):
     same_as: Mapping[str, str]  # candidate not timed -> timed one with the very same code
     numbers: Mapping[str, int] = NO_NUMBERS  # the sweep point
     elements: int | None = None  # that a call works on, where the snippet says "per"
-    clock: str = WALL
+    clock: Clock | str = WALL  # or what times were imported from
     alone: bool = False  # calls change what they read: each was timed from its first values
     restoring: float = 0.0  # seconds to put the first values back once, never inside a time
     shared: tuple[str, ...] = ()  # candidates that were timed in one process

@@ -20,7 +20,7 @@ class EarlierComparison(NamedTuple):
     inputs: str
     candidate: str
     earlier: str
-    against: Comparison  # its time over its earlier code's
+    comparison: Comparison  # its time over its earlier code's
     same_code: bool  # all that the entry reaches is what it was
 
 

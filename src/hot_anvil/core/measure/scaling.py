@@ -5,7 +5,8 @@ from collections.abc import Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
-from hot_anvil.core.measure.summary import SLOWER, Summary
+from hot_anvil.core.measure.summary import Summary
+from hot_anvil.core.measure.verdict_words import SLOWER
 
 FEWEST_SIZES = 3  # two sizes fit any straight line
 STRAIGHT = 0.15  # misfit up to which times count as a straight line over the sizes
@@ -97,8 +98,8 @@ def crossings(summaries: Sequence[Summary]) -> tuple[Crossing, ...]:
     out = []
     for (smaller, before), (larger, after) in pairwise(ordered):
         below, above = before.best, after.best
-        behind = before.to_best[above].told if above != below else None
-        ahead = after.to_best[below].told if above != below else None
+        behind = before.to_best[above].verdict if above != below else None
+        ahead = after.to_best[below].verdict if above != below else None
         if behind and ahead and behind.word == SLOWER and ahead.word == SLOWER:
             at = _meeting(lines.get(below), lines.get(above))
             if not smaller < at < larger:

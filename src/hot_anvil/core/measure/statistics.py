@@ -10,6 +10,8 @@ Introduction to Robust Estimation and Hypothesis Testing, 3rd ed., section 3.3.
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from hot_anvil.core.measure.verdict_words import FASTER, NOT_ENOUGH, SLOWER, TIED, Word
+
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
@@ -160,11 +162,11 @@ def floor_of(control: Estimate) -> float:
     return max(LEAST_FLOOR, abs(control.centre), control.half_width)
 
 
-def word_for(difference: Estimate, floor: float, narrows: float) -> str:
-    """Return "faster", "slower", "tied" or "not enough data" for a log ratio.
+def word_for(difference: Estimate, floor: float, narrows: float) -> Word:
+    """Return FASTER, SLOWER, TIED or NOT_ENOUGH for a log ratio.
 
     ``narrows`` is the part of the half width that more data would narrow.
     """
     if abs(difference.centre) > max(difference.half_width, floor):
-        return "faster" if difference.centre < 0 else "slower"
-    return "tied" if max(narrows, floor) <= ENOUGH else "not enough data"
+        return FASTER if difference.centre < 0 else SLOWER
+    return TIED if max(narrows, floor) <= ENOUGH else NOT_ENOUGH

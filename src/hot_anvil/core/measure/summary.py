@@ -3,36 +3,42 @@
 import math
 from collections.abc import Mapping, Sequence
 from functools import cached_property
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from hot_anvil.core.measure.differences import Between, Differences
 from hot_anvil.core.measure.measurements import Measurements, Usage
 from hot_anvil.core.measure.statistics import Estimate, floor_of, word_for
+from hot_anvil.core.measure.verdict_words import (
+    BASELINE,
+    BEST,
+    FASTER,
+    SLOWER,
+    TIED,
+    Word,
+)
 
-FASTER, SLOWER, TIED, NOT_ENOUGH = "faster", "slower", "tied", "not enough data"
-BASELINE, BEST = "baseline", "best"
 ON_LOAD, ON_PLACEMENT = "load", "placement"
 _MOST = 50.0  # log ratio; what is wider says nothing
 
 
-class Told(NamedTuple):
+class RatioVerdict(NamedTuple):
     """A ratio of two times, its interval and the word for it."""
 
     ratio: float
     low: float
     high: float
-    word: str
+    word: Word
 
 
 class Comparison(NamedTuple):
     """One candidate's time over another's."""
 
-    told: Told  # whatever the placement
+    verdict: RatioVerdict  # whatever the placement
     visible: float  # the smallest difference that would have been told, as a share
     depends: str  # what turns the answer over: "load", "placement", or "" for nothing
-    as_built: Told | None  # where the linker puts the code by itself
-    quiet: Told | None  # while the machine was quiet, and while it was busy
-    busy: Told | None
+    as_built: RatioVerdict | None  # where the linker puts the code by itself
+    quiet: RatioVerdict | None  # while the machine was quiet, and while it was busy
+    busy: RatioVerdict | None
     placements: tuple[float, ...]  # the ratio at each placement, () where too few were seen
 
 
@@ -46,7 +52,7 @@ class Result(NamedTuple):
     quiet_seconds: float | None  # the same of the 10th percentile: the machine at its quietest
     first_seconds: float | None  # median of the first calls in fresh processes
     seconds_per_element: float | None  # None where the snippet does not say what an element is
-    against: Comparison  # the baseline
+    comparison: Comparison  # the baseline
     same_as: str  # the candidate whose very same code was timed, "" for its own
     placement_spread: float | None  # time at its worst placement over time at its best
     usage: Usage | None = None  # of a whole program
@@ -93,7 +99,7 @@ def compare_two(measurements: Measurements, one: str, other: str) -> Comparison:
     a, b = (
         measurements.candidates.index(measurements.same_as.get(name, name)) for name in (one, other)
     )
-    return _against(pairs.compare(a, b), floor_of(pairs.differences.control()))
+    return _comparison(pairs.compare(a, b), floor_of(pairs.differences.control()))
 
 
 def undecided(
@@ -158,16 +164,16 @@ def summarise(all_measurements: Sequence[Measurements], baseline: str) -> Summar
             times.typical(k, 0.1) if times else None,
             times.first(k) if times else None,
             seconds / first.elements if seconds and first.elements else None,
-            _against(pairs.compare(k, at_baseline), floor, BASELINE if k == at_baseline else ""),
+            _comparison(pairs.compare(k, at_baseline), floor, BASELINE if k == at_baseline else ""),
             "",
             pairs.differences.placement_spread(k),
             first.usage.get(name),
         )
         results.append(result)
-        to_best[name] = _against(pairs.compare(k, best), floor, BEST if k == best else "")
+        to_best[name] = _comparison(pairs.compare(k, best), floor, BEST if k == best else "")
         for copy in (c for c, timed in first.same_as.items() if timed == name):
-            own = result.against
-            results.append(result._replace(candidate=copy, same_as=name, against=_tied(own)))
+            own = result.comparison
+            results.append(result._replace(candidate=copy, same_as=name, comparison=_tied(own)))
             to_best[copy] = _tied(to_best[name])
     generations = [g for measurements in all_measurements for g in measurements.generations]
     return Summary(
@@ -185,13 +191,15 @@ def summarise(all_measurements: Sequence[Measurements], baseline: str) -> Summar
 
 def _tied(own: Comparison) -> Comparison:
     """Return what a copy of the very same code is: tied where the other is the measure."""
-    word = TIED if own.told.word in (BASELINE, BEST) else own.told.word
-    return own._replace(told=own.told._replace(word=word))
+    word = TIED if own.verdict.word in (BASELINE, BEST) else own.verdict.word
+    return own._replace(verdict=own.verdict._replace(word=word))
 
 
-def _told(estimate: Estimate, floor: float, narrows: float, word: str = "") -> Told:
+def _told(
+    estimate: Estimate, floor: float, narrows: float, word: Word | Literal[""] = ""
+) -> RatioVerdict:
     centre, half = estimate
-    return Told(
+    return RatioVerdict(
         math.exp(centre),
         math.exp(max(centre - half, -_MOST)),
         math.exp(centre + half) if centre + half < _MOST else math.inf,
@@ -199,7 +207,7 @@ def _told(estimate: Estimate, floor: float, narrows: float, word: str = "") -> T
     )
 
 
-def _against(between: Between, floor: float, word: str = "") -> Comparison:
+def _comparison(between: Between, floor: float, word: Word | Literal[""] = "") -> Comparison:
     """Put a ratio into words, and say what turns it over."""
     over = between.over
     told = _told(over.estimate, floor, over.narrows, word)
@@ -209,7 +217,7 @@ def _against(between: Between, floor: float, word: str = "") -> Comparison:
     )
     depends = ""
     if not word and quiet and busy and {quiet.word, busy.word} == {FASTER, SLOWER}:
-        depends, told = ON_LOAD, told._replace(word=TIED)
+        depends, verdict = ON_LOAD, told._replace(word=TIED)
     elif not word and _turns_over(between, floor, told.word, as_built):
         depends = ON_PLACEMENT
     open_to = max(over.estimate.half_width, floor)
@@ -218,7 +226,7 @@ def _against(between: Between, floor: float, word: str = "") -> Comparison:
     return Comparison(told, visible, depends, as_built, quiet, busy, ratios)
 
 
-def _turns_over(between: Between, floor: float, word: str, as_built: Told | None) -> bool:
+def _turns_over(between: Between, floor: float, word: str, as_built: RatioVerdict | None) -> bool:
     """Tell whether where the code lies decides: a win that placement alone can take away."""
     if word == TIED and as_built and as_built.word in (FASTER, SLOWER):
         return True

@@ -1,14 +1,17 @@
 """The outcome of proving that the code shown is the code that runs."""
 
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
-PROVED, BROKEN, UNKNOWN = "proved", "broken", "unknown"
+State = Literal["proved", "broken", "unknown"]
+PROVED: State = "proved"
+BROKEN: State = "broken"
+UNKNOWN: State = "unknown"
 
 
 class Proof(NamedTuple):
     """The outcome of the check that what is shown is what runs."""
 
-    state: str  # PROVED, BROKEN or UNKNOWN
+    state: State
     why: str  # first disagreement, or why nothing is known
     instructions: int
     padding: int
@@ -19,6 +22,6 @@ class Proof(NamedTuple):
 class DebugProof(NamedTuple):
     """Whether our debug flag left a build's code alone."""
 
-    state: str  # PROVED, BROKEN or UNKNOWN
+    state: State
     why: str
     functions: tuple[str, ...]  # those whose code it changed

@@ -11,7 +11,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from functools import cached_property
 
 from hot_anvil.core.code.places import Place
-from hot_anvil.core.diff.records import CERTAIN, Reason
+from hot_anvil.core.diff.records import CERTAIN, Confidence, Reason
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import plain_name
 
@@ -42,7 +42,7 @@ class View:
         lost: Iterable[int] = (),
         gained: Iterable[int] = (),
         places: Iterable[Place] | None = None,
-        confidence: str = CERTAIN,
+        confidence: Confidence = CERTAIN,
     ) -> Reason:
         """Return a reason; ``texts`` say it as gained and as lost.
 

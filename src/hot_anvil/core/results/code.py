@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from hot_anvil.core.asm.listing import ListedFunction
 from hot_anvil.core.build.records import Built
-from hot_anvil.core.code.records import EMITTED
+from hot_anvil.core.code.records import EMITTED, View
 
 if TYPE_CHECKING:  # comparing takes much that other commands do without
     from hot_anvil.core.diff.records import Diff, Explained
@@ -16,7 +16,7 @@ class Listing(NamedTuple):
     built: Built
     functions: tuple[ListedFunction, ...]
     isa: str = ""
-    view: str = EMITTED
+    view: View = EMITTED
     library: str = ""  # the library that the code comes from, "" for the snippet's own
     note: str = ""
 

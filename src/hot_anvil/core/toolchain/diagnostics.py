@@ -1,6 +1,8 @@
 """One complaint of a compiler, as a record."""
 
-from typing import NamedTuple
+from typing import Literal, NamedTuple
+
+Severity = Literal["error", "warning", "note"]
 
 
 class Diagnostic(NamedTuple):
@@ -9,5 +11,5 @@ class Diagnostic(NamedTuple):
     file: str
     line: int  # 0 when it concerns no line
     column: int
-    severity: str  # "error", "warning" or "note"
+    severity: Severity
     message: str

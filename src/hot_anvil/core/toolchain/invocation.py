@@ -5,9 +5,11 @@ The styles are named by the data files of the families.
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
-TEXT, OBJECT = "text", "object"  # what to make: assembly text, an object
+Make = Literal["text", "object"]
+TEXT: Make = "text"
+OBJECT: Make = "object"  # what to make: assembly text, an object
 
 
 class Call(NamedTuple):

@@ -4,7 +4,7 @@ import json
 import re
 from collections.abc import Callable, Mapping, Sequence
 
-from hot_anvil.core.toolchain.diagnostics import Diagnostic
+from hot_anvil.core.toolchain.diagnostics import Diagnostic, Severity
 
 _TEXT = re.compile(
     r"^(?P<file>[^\n:]+):(?P<line>\d+):(?:(?P<column>\d+):)? "
@@ -120,6 +120,12 @@ def _json_items(line: str) -> list[dict[str, object]] | None:
     return items if isinstance(items, list) else None
 
 
+def _severity(word: str) -> Severity:
+    """Return how grave a complaint is, from a compiler's own word such as "Fatal Error"."""
+    plain = word.lower().rpartition(" ")[2]
+    return "warning" if plain == "warning" else "error" if plain == "error" else "note"
+
+
 def _from_json(item: dict[str, object]) -> Diagnostic:
     locations = item["locations"]
     caret: dict[str, object] = {}
@@ -132,7 +138,7 @@ def _from_json(item: dict[str, object]) -> Diagnostic:
         str(caret.get("file", "")),
         line if isinstance(line, int) else 0,
         column if isinstance(column, int) else 0,
-        str(item.get("kind", "error")).replace("fatal ", ""),
+        _severity(str(item.get("kind", "error"))),
         message,
     )
 
@@ -142,7 +148,7 @@ def _from_text(found: dict[str, str | None]) -> Diagnostic:
         found.get("file") or "",
         int(found.get("line") or 0),
         int(found.get("column") or 0),
-        (found["severity"] or "error").lower().rpartition(" ")[2],
+        _severity(found["severity"] or "error"),
         found["message"] or "",
     )
 

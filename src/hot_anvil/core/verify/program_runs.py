@@ -1,10 +1,11 @@
 """Runs of whole programs: what came out, and the first line that differs."""
 
 from collections.abc import Mapping
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from hot_anvil.core.config.records import ProgramRun
 from hot_anvil.core.verify.crash_report import NOWHERE, Place
+from hot_anvil.core.verify.verdicts import Word
 
 _SHOWN = 60  # characters of a line
 EXIT, STDOUT, STDERR = "exit code", "standard output", "standard error"
@@ -22,7 +23,7 @@ class Ran(NamedTuple):
     """One run: its output, or how it ended."""
 
     output: RunOutput | None
-    ending: str  # "", "crashed" or "hung"
+    ending: Word | Literal[""]  # "", CRASHED or HUNG
     why: str
     place: Place = NOWHERE
     complaints: str = ""  # what it wrote on its standard error

@@ -6,7 +6,7 @@ from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.verify.crash_report import Place
 from hot_anvil.core.verify.sanitizer_reports import Undefined
-from hot_anvil.core.verify.verdicts import CORRECT, Verdict
+from hot_anvil.core.verify.verdicts import CORRECT, Verdict, Word
 
 
 class Checked(NamedTuple):
@@ -34,7 +34,7 @@ class Checked(NamedTuple):
         """True where more than one thread runs while the code is timed."""
         return self.starts_threads or self.snippet.threads > 1
 
-    def without(self, candidate: str, verdict: str, why: str) -> "Checked":
+    def without(self, candidate: str, verdict: Word, why: str) -> "Checked":
         """Return the same with another verdict on one candidate."""
         changed = tuple(
             v._replace(verdict=verdict, why=why) if v.candidate == candidate else v
@@ -53,6 +53,6 @@ class Replay(NamedTuple):
     inputs: tuple[tuple[str, str], ...]  # parameter and value in words
     expected: str  # what the reference makes of it
     got: str  # what the candidate makes of it, "" when it ends
-    verdict: str
+    verdict: Word
     why: str
     place: Place

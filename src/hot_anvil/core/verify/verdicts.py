@@ -1,7 +1,7 @@
 """Judge a candidate's outputs against the reference's."""
 
 from collections.abc import Collection, Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.calling.protocol import Output
@@ -10,8 +10,14 @@ from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.verify.agreement import Error, first_difference, larger, told_output
 from hot_anvil.core.verify.crash_report import NOWHERE, Place, outside
 
-CORRECT, WRONG, UNSTABLE, CRASHED = "correct", "wrong", "unstable", "crashed"
-HUNG, REFUSED, NOT_RUN = "hung", "refused", "not run"
+Word = Literal["correct", "wrong", "unstable", "crashed", "hung", "refused", "not run"]
+CORRECT: Word = "correct"
+WRONG: Word = "wrong"
+UNSTABLE: Word = "unstable"
+CRASHED: Word = "crashed"
+HUNG: Word = "hung"
+REFUSED: Word = "refused"
+NOT_RUN: Word = "not run"
 NOTHING_TO_COMPARE = "it ran, but returns nothing and writes no buffer: nothing was compared"
 
 Tally = tuple[tuple[int, str], ...]  # how often each output came, the most frequent first
@@ -24,7 +30,7 @@ class Verdict(NamedTuple):
     entry: str
     build: str
     candidate: str
-    verdict: str
+    verdict: Word
     why: str  # "" when correct and compared
     input_sets: int  # how many it was judged on
     inputs: str = ""  # the first set that shows it
@@ -42,7 +48,7 @@ class Trial(NamedTuple):
     """What became of one run over all input sets."""
 
     outputs: tuple[Output | None, ...]  # None for sets that were not reached
-    ending: str  # "", CRASHED, HUNG or NOT_RUN
+    ending: Word | Literal[""]
     why: str
     at: int = -1  # the set it ended on
     place: Place = NOWHERE
@@ -52,7 +58,7 @@ class Trial(NamedTuple):
 class Finding(NamedTuple):
     """What the trials of one candidate show."""
 
-    verdict: str
+    verdict: Word
     why: str
     at: int = -1  # the input set that shows it
     place: Place = NOWHERE

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from contextlib import suppress
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.calling.protocol import Output, lay_out, read_output, try_once
@@ -11,7 +11,7 @@ from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.inputs.shrinking import shrink
 from hot_anvil.core.verify.agreement import first_difference
 from hot_anvil.core.verify.crash_report import NOWHERE, Place
-from hot_anvil.core.verify.verdicts import CRASHED, HUNG, WRONG
+from hot_anvil.core.verify.verdicts import CRASHED, HUNG, WRONG, Word
 from hot_anvil.errors import RequestError
 from hot_anvil.system.execute.calls import LAYOUTS, explain, memory_limit
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
@@ -30,7 +30,7 @@ class Called(NamedTuple):
     """What came of one call."""
 
     output: Output | None
-    ending: str  # "", CRASHED or HUNG
+    ending: Word | Literal[""]  # "", CRASHED or HUNG
     why: str
     place: Place = NOWHERE
 
@@ -68,7 +68,7 @@ class Caller:
 
 def difference(
     reference: Caller, candidate: Caller, inputs: InputSet, tolerance: Tolerance
-) -> tuple[str, str, Place]:
+) -> tuple[Word | Literal[""], str, Place]:
     """Return (verdict, why, place) of one call of a candidate; ("", "", …) when it agrees."""
     got = candidate.call(inputs)
     if got.output is None:
@@ -113,7 +113,7 @@ def for_rival(inputs: InputSet, own: Signature, rival: Signature) -> InputSet | 
 
 def smallest_failing(
     inputs: InputSet,
-    verdict: str,
+    verdict: Word,
     reference: Caller,
     candidate: Caller,
     make: Callable[[str, int], InputSet],

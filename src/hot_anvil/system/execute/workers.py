@@ -15,6 +15,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from itertools import count, islice
 from pathlib import Path
+from typing import Literal
 
 from hot_anvil.core.calling import protocol, timing
 from hot_anvil.core.inputs.input_sets import InputSet
@@ -38,10 +39,13 @@ _PIECES = 64  # of a request sent at once
 _numbers = count()
 
 
+Ending = Literal["crashed", "hung"]
+
+
 class WorkerEnded(Exception):  # noqa: N818 - an event, not an error of ours
     """The worker is gone: ``kind`` is "crashed" or "hung", ``why`` says how."""
 
-    def __init__(self, kind: str, why: str, report: Report | None, complaints: str) -> None:
+    def __init__(self, kind: Ending, why: str, report: Report | None, complaints: str) -> None:
         super().__init__(why)
         self.kind = kind
         self.why = why

@@ -19,6 +19,7 @@ from hot_anvil.core.measure.measurements import (
     samples_for,
     shared_batch_sizes,
 )
+from hot_anvil.core.verify.verdicts import Word
 from hot_anvil.system.execute.calls import memory_limit
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 from hot_anvil.system.measure.contestants import SHARED, Plan, Process
@@ -36,7 +37,7 @@ class ContestantEnded(Exception):  # noqa: N818 - an event, not an error of ours
     ``candidate`` is "" where several share the process: it is not known which.
     """
 
-    def __init__(self, candidate: str, kind: str, why: str) -> None:
+    def __init__(self, candidate: str, kind: Word, why: str) -> None:
         super().__init__(why)
         self.candidate = candidate
         self.kind = kind

@@ -26,7 +26,7 @@ def compared_document(compared: Sequence[Compared]) -> Document:
                     {
                         "candidate": c.candidate,
                         "changed": c.what,
-                        **(c.told._asdict() if c.told else {"word": "unknown"}),
+                        **(c.verdict._asdict() if c.verdict else {"word": "unknown"}),
                     }
                     for c in one.changes
                 ],

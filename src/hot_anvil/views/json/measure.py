@@ -69,7 +69,7 @@ def measure_document(
                 "candidate": one.candidate,
                 "earlier": one.earlier,
                 "same_code": one.same_code,
-                **plain_comparison(one.against),
+                **plain_comparison(one.comparison),
             }
             for item in measured
             for one in item.earlier
@@ -103,7 +103,7 @@ def _result(result: "Result") -> Document:
 
 def plain_comparison(against: "Comparison") -> Document:
     """Return a comparison: the main answer flat, the others in tables of their own."""
-    out = {**finite(against.told._asdict()), "visible": against.visible}
+    out = {**finite(against.verdict._asdict()), "visible": against.visible}
     for name in ("as_built", "quiet", "busy"):
         told = getattr(against, name)
         out[name] = told and finite(told._asdict())

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from hot_anvil.core.measure.history import Change, Compared, Entry, State, series
-from hot_anvil.core.measure.summary import FASTER, SLOWER
+from hot_anvil.core.measure.verdict_words import FASTER, SLOWER
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import duration, interval, ratio
 
@@ -101,7 +101,7 @@ def compared_report(compared: Sequence[Compared], candidates: Sequence[str], wid
 
 
 def _row(change: Change, yardstick: str) -> list[Cell]:
-    told = change.told
+    told = change.verdict
     own = change.candidate == yardstick
     word = "yardstick" if own else told.word if told else "unknown"
     return [

@@ -3,7 +3,18 @@
 from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.measure.hotspots import Hot, Hotspots, Share, line_text
-from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span, cut
+from hot_anvil.views.text.report import (
+    CHANGE,
+    DIM,
+    PLAIN,
+    STRONG,
+    TROUBLE,
+    Cell,
+    Report,
+    Span,
+    Style,
+    cut,
+)
 from hot_anvil.views.text.words import duration
 
 Sources = Mapping[str, Sequence[str]]
@@ -50,8 +61,8 @@ def _share(share: Share) -> str:
     return f"{share.share * 100:.1f} % ±{max(share.error * 100, 0.1):.1f}"
 
 
-def _hue(share: Share) -> str:
-    return CHANGE if share.share >= _WARM else "plain"
+def _hue(share: Share) -> Style:
+    return CHANGE if share.share >= _WARM else PLAIN
 
 
 def _alone(report: Report, one: Hotspots, sources: Sources, every: bool) -> None:

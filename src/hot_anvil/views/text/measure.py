@@ -7,15 +7,8 @@ from typing import TYPE_CHECKING
 from hot_anvil.core.measure.code_identity import CodeIdentity
 from hot_anvil.core.measure.measurements import CPU, WALL
 from hot_anvil.core.measure.scaling import Scaling, crossings, elements_of, scalings, sizes_of
-from hot_anvil.core.measure.summary import (
-    BASELINE,
-    FASTER,
-    ON_LOAD,
-    SLOWER,
-    Comparison,
-    Result,
-    Summary,
-)
+from hot_anvil.core.measure.summary import ON_LOAD, Comparison, Result, Summary
+from hot_anvil.core.measure.verdict_words import BASELINE, FASTER, SLOWER
 from hot_anvil.core.verify.verdicts import CORRECT
 from hot_anvil.views.text.check import excluded
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
@@ -72,7 +65,7 @@ def slower_lines(report: Report, slower: Sequence[Result], limit: str | None) ->
         nothing = f"nothing is told slower than under {limit}"
         report.add(Span(f"slower than under {limit}:", TROUBLE) if slower else nothing)
     for row in slower:
-        told = row.against.told
+        told = row.comparison.verdict
         place = f" at {row.inputs}" if row.inputs else ""
         report.add(
             f"  {row.candidate}{place}  {ratio(told.ratio)}  {interval(told.low, told.high)}"
@@ -92,7 +85,7 @@ def _standing(report: Report, summary: Summary, item: "Measured") -> list[str]:
     """Add the table of one size; returns the heads of its columns."""
     elsewhere = {one.earlier for one in item.earlier}  # earlier code has a table of its own
     shown_here = [row for row in summary.results if row.candidate not in elsewhere]
-    ordered = sorted(shown_here, key=lambda result: result.against.told.ratio)
+    ordered = sorted(shown_here, key=lambda result: result.comparison.verdict.ratio)
     label = ordered[0].inputs
     if label:
         report.add("  ", Span(label, STRONG))
@@ -141,9 +134,9 @@ def _fixed(line: "Scaling") -> str:
 
 
 def _row(result: Result, alike: "CodeIdentity | None", count: "Count | None") -> list[Cell]:
-    told = result.against.told
+    told = result.comparison.verdict
     is_base = told.word == BASELINE
-    notes = [f"same code as {result.same_as}" if result.same_as else "", turning(result.against)]
+    notes = [f"same code as {result.same_as}" if result.same_as else "", turning(result.comparison)]
     notes.append(alike.text if alike and not result.same_as else "")
     each = result.seconds_per_element
     return [
@@ -156,8 +149,8 @@ def _row(result: Result, alike: "CodeIdentity | None", count: "Count | None") ->
         "" if count is None else "unknown" if count.why else f"{count.instructions:,}",
         ratio(told.ratio),
         "" if is_base else interval(told.low, told.high),
-        word(result.against),
-        "" if is_base else percent(result.against.visible),
+        word(result.comparison),
+        "" if is_base else percent(result.comparison.visible),
         spread(result.placement_spread),
         Span("; ".join(filter(None, notes)), DIM),
     ]
@@ -167,7 +160,7 @@ def turning(against: Comparison) -> str:
     """Return what turns the answer over, and the answers that differ from it, "" for none."""
     parts = [f"{against.depends} decides"] if against.depends else []
     built = against.as_built
-    if built and built.word in (FASTER, SLOWER) and built.word != against.told.word:
+    if built and built.word in (FASTER, SLOWER) and built.word != against.verdict.word:
         parts.append(f"as built {built.word}: {ratio(built.ratio)}")
     if against.depends == ON_LOAD and against.quiet and against.busy:
         parts.append(
@@ -187,7 +180,7 @@ def _since(report: Report, item: "Measured") -> None:
     rows: list[list[Cell]] = []
     same = sum(one.same_code for one in item.earlier)
     for one in (one for one in item.earlier if not one.same_code):
-        told = one.against.told
+        told = one.comparison.verdict
         rows.append(
             [
                 one.candidate,
@@ -197,9 +190,9 @@ def _since(report: Report, item: "Measured") -> None:
                 duration(seconds[one.inputs, one.candidate]),
                 ratio(told.ratio),
                 interval(told.low, told.high),
-                word(one.against),
-                percent(one.against.visible),
-                Span(turning(one.against), DIM),
+                word(one.comparison),
+                percent(one.comparison.visible),
+                Span(turning(one.comparison), DIM),
             ]
         )
     heads = ("beside earlier code", "", "", "then", "now", "now/then", "interval", "word",
@@ -243,7 +236,7 @@ def scaling(report: Report, summaries: Sequence[Summary]) -> None:
 
 def word(against: Comparison) -> Span:
     """Return the word for a comparison."""
-    told = against.told.word
+    told = against.verdict.word
     return Span(told, CHANGE if told in (FASTER, SLOWER) else "plain")
 
 

@@ -4,7 +4,8 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.measure.choosing import Ranked, behind_best
-from hot_anvil.core.measure.summary import BEST, TIED, Summary
+from hot_anvil.core.measure.summary import Summary
+from hot_anvil.core.measure.verdict_words import BEST, TIED
 from hot_anvil.views.text.check import excluded, undefined
 from hot_anvil.views.text.measure import (
     circumstances,
@@ -115,22 +116,24 @@ def _count(count: "Count") -> Cell:
 def _at_size(summary: "Summary", candidate: str) -> Cell:
     """Return a candidate against the fastest one at a size."""
     against = behind_best(summary, candidate)
-    told = against.told.word
-    return Span(f"{told} {ratio(against.told.ratio)}", CHANGE if told in (BEST, TIED) else "plain")
+    told = against.verdict.word
+    return Span(
+        f"{told} {ratio(against.verdict.ratio)}", CHANGE if told in (BEST, TIED) else "plain"
+    )
 
 
 def _row(ranked: Ranked, seconds: float | None, alike: str) -> list[Cell]:
     best = ranked.word == BEST
     notes = [f"same code as {ranked.same_as}"] if ranked.same_as else [alike]
-    notes.insert(0, turning(ranked.against))
+    notes.insert(0, turning(ranked.comparison))
     return [
         "?" if ranked.rank is None else str(ranked.rank),
         ranked.candidate,
         "" if seconds is None else duration(seconds),
         ratio(ranked.ratio),
-        "" if best else interval(ranked.against.told.low, ranked.against.told.high),
-        Span(word(ranked.against).text, CHANGE if ranked.word in (BEST, TIED) else "plain"),
-        "" if best else percent(ranked.against.visible),
+        "" if best else interval(ranked.comparison.verdict.low, ranked.comparison.verdict.high),
+        Span(word(ranked.comparison).text, CHANGE if ranked.word in (BEST, TIED) else "plain"),
+        "" if best else percent(ranked.comparison.visible),
         spread(ranked.placement_spread),
         size(ranked.cost.code_bytes),
         duration(ranked.cost.compile_seconds),

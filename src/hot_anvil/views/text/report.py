@@ -1,16 +1,21 @@
 """Text as styled pieces: views make sheets, only the writer knows the terminal."""
 
 from collections.abc import Iterable, Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
-PLAIN, DIM, STRONG, CHANGE, TROUBLE = "plain", "dim", "strong", "change", "trouble"
+Style = Literal["plain", "dim", "strong", "change", "trouble"]
+PLAIN: Style = "plain"
+DIM: Style = "dim"
+STRONG: Style = "strong"
+CHANGE: Style = "change"
+TROUBLE: Style = "trouble"
 
 
 class Span(NamedTuple):
     """A piece of text in one style."""
 
     text: str
-    style: str = PLAIN
+    style: Style = PLAIN
 
 
 Cell = str | Span
@@ -32,11 +37,11 @@ class Report:
         self.lines.append(tuple(span(cell) for cell in cells))
 
     def blank(self) -> None:
-        """Add an empty line, unless one is there or the sheet is empty."""
+        """Add an empty line, unless one is there or the report is empty."""
         if self.lines and self.lines[-1]:
             self.lines.append(())
 
-    def paragraph(self, text: str, style: str = PLAIN, indent: int = 0) -> None:
+    def paragraph(self, text: str, style: Style = PLAIN, indent: int = 0) -> None:
         """Add text wrapped to the width."""
         if indent + len(text) <= self.width:
             self.add(" " * indent, Span(text, style))

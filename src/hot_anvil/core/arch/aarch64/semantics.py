@@ -6,7 +6,7 @@ from functools import lru_cache
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.aarch64.syntax import family_of
 from hot_anvil.core.arch.records import NEVER, Semantics
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Kind, Memory, Role
 from hot_anvil.core.arch.values import computed, constants, nothing_hard, plain_bytes
 
 _KIND = b.kind_table(
@@ -137,7 +137,7 @@ def _branch(mnemonic: str) -> str:
     return CONDITIONS.get(code, code)
 
 
-def _signed(mnemonic: str, kind: str) -> str:
+def _signed(mnemonic: str, kind: Kind) -> str:
     if kind == b.SHIFT:
         return (
             {"a": "signed", "l": "unsigned"}.get(mnemonic[0], "") if mnemonic[1:3] == "sr" else ""
@@ -163,7 +163,7 @@ def _lanes(operands: tuple[str, ...], mnemonic: str) -> tuple[int, int, str]:
 
 
 @lru_cache(maxsize=65536)
-def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
+def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
     kind = _KIND(mnemonic)
     if kind in (b.BRANCH, b.JUMP, b.CALL, b.RETURN) or not operands:

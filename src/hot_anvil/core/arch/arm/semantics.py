@@ -13,7 +13,7 @@ from hot_anvil.core.arch.aarch64.semantics import (
 )
 from hot_anvil.core.arch.arm.syntax import family_of
 from hot_anvil.core.arch.records import NEVER, Semantics
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Kind, Memory, Role
 from hot_anvil.core.arch.values import computed, constants, nothing_hard
 
 _CODES = "eq|ne|cs|cc|mi|pl|vs|vc|hi|ls|ge|lt|gt|le|hs|lo"
@@ -57,7 +57,7 @@ _PLACE = re.compile(r"\[(\w+)(?:, ?([^\]]*))?\](!?)")
 _TYPE = re.compile(r"\.([fsuip])?(\d+)$")
 
 
-def _parts(mnemonic: str) -> tuple[str, str]:
+def _parts(mnemonic: str) -> tuple[Kind, str]:
     """Return (kind, condition of a predicated instruction)."""
     kind = _KIND(mnemonic)
     if kind != b.OTHER:
@@ -135,7 +135,7 @@ def _returns(mnemonic: str, operands: tuple[str, ...]) -> bool:
 
 
 @lru_cache(maxsize=65536)
-def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
+def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
     kind, code = _parts(mnemonic)
     if not operands or kind in (b.BRANCH, b.JUMP, b.CALL, b.COMPARE, b.PUSH):

@@ -6,7 +6,7 @@ from functools import lru_cache
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.avr.syntax import family_of
 from hot_anvil.core.arch.records import NEVER, Semantics
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory, Role
 from hot_anvil.core.arch.values import computed, constants, no_scale, plain_bytes
 
 _KIND = b.kind_table(
@@ -87,7 +87,7 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
 
 
 @lru_cache(maxsize=65536)
-def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
+def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
     kind = _KIND(mnemonic)
     out = [

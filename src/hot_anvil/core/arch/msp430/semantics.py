@@ -6,7 +6,7 @@ from functools import lru_cache
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.msp430.syntax import family_of
 from hot_anvil.core.arch.records import NEVER, Semantics
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory, Role
 from hot_anvil.core.arch.values import computed, constants, no_scale, nothing_hard, plain_bytes
 
 _KIND = b.kind_table(
@@ -72,7 +72,7 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
 
 
 @lru_cache(maxsize=65536)
-def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
+def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
     kind = _KIND(mnemonic)
     out = [BOTH if o.startswith("@") and o.endswith("+") else USE for o in operands]

@@ -5,7 +5,7 @@ from functools import lru_cache
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.records import NEVER, Semantics
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory, Role
 from hot_anvil.core.arch.values import (
     computed,
     constants,
@@ -60,7 +60,7 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
 
 
 @lru_cache(maxsize=65536)
-def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
+def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
     kind = effect(mnemonic, operands).kind
     if not operands or kind in (b.BRANCH, b.JUMP, b.CALL) or effect(mnemonic, operands).stores:

@@ -6,7 +6,7 @@ from functools import lru_cache
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.records import NEVER, Semantics
 from hot_anvil.core.arch.riscv.syntax import family_of
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Kind, Memory, Role
 from hot_anvil.core.arch.values import (
     computed,
     constants,
@@ -110,7 +110,7 @@ def _bits(mnemonic: str) -> int:
     return {"b": 8, "h": 16}.get(mnemonic.rstrip("u")[-1:], 0)
 
 
-def _condition(mnemonic: str, kind: str) -> str:
+def _condition(mnemonic: str, kind: Kind) -> str:
     if kind == b.BRANCH:
         code = mnemonic[1:3]
         return f"u{code}" if mnemonic.endswith("u") else code
@@ -119,7 +119,7 @@ def _condition(mnemonic: str, kind: str) -> str:
     return ""
 
 
-def _signed(mnemonic: str, kind: str) -> str:
+def _signed(mnemonic: str, kind: Kind) -> str:
     if kind == b.SHIFT:
         return {"sra": "signed", "srl": "unsigned"}.get(mnemonic[:3], "")
     if kind == b.DIV:
@@ -128,7 +128,7 @@ def _signed(mnemonic: str, kind: str) -> str:
 
 
 @lru_cache(maxsize=65536)
-def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
+def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
     kind = _KIND(mnemonic)
     if kind in (b.BRANCH, b.JUMP, b.CALL, b.RETURN, "store") or not operands:

@@ -5,7 +5,7 @@ from functools import lru_cache
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.records import NEVER, Semantics
-from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Memory
+from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Kind, Memory, Role
 from hot_anvil.core.arch.values import computed, constants, no_writeback, plain_bytes
 from hot_anvil.core.arch.x86.registers import family_of
 
@@ -89,7 +89,7 @@ _THREE = re.compile(r"v(?!fn?m|pternlog|permt2|permi2|pmadd52|pdp)\w+")  # reads
 
 
 @lru_cache(maxsize=8192)
-def _kind(mnemonic: str) -> tuple[str, bool]:
+def _kind(mnemonic: str) -> tuple[Kind, bool]:
     """Return the kind of a mnemonic without prefixes, and whether it is a vector's."""
     for name in (mnemonic, mnemonic[:-1] if mnemonic[-1:] in "bwlq" else ""):
         kind = _KIND(name)
@@ -157,7 +157,7 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     )
 
 
-def _going(kind: str, name: str, last: str) -> Effect:
+def _going(kind: Kind, name: str, last: str) -> Effect:
     indirect = last.startswith("*")
     if indirect and last.endswith("@GOTPCREL(%rip)"):  # a direct call in indirect form
         return Effect(kind, target=last[1:].partition("@")[0])
@@ -175,7 +175,7 @@ def _is_zero(name: str, operands: tuple[str, ...]) -> bool:
     return bool(re.fullmatch(r"(?:xor|sub)[bwlq]?|v?p?xor(?:p[sd]|[dq])?", name))
 
 
-def _condition(name: str, kind: str) -> str:
+def _condition(name: str, kind: Kind) -> str:
     start = {b.BRANCH: "j", b.SET: "set", b.SELECT: "cmov"}.get(kind)
     if start is None:
         return ""
@@ -183,7 +183,7 @@ def _condition(name: str, kind: str) -> str:
     return _CONDITION.get(code) or _CONDITION.get(code[:-1], code)
 
 
-def _signed(name: str, kind: str) -> str:
+def _signed(name: str, kind: Kind) -> str:
     if kind == b.SHIFT:
         return (
             "signed"
@@ -237,7 +237,7 @@ def _with_lanes(made: Effect, name: str, operands: tuple[str, ...]) -> Effect:
     )  # fmt: skip
 
 
-def _element(name: str, kind: str) -> tuple[str, int]:
+def _element(name: str, kind: Kind) -> tuple[str, int]:
     if kind == b.FMA or (re.search(r"[sp][sd]$", name) and not name.startswith(("p", "vp"))):
         return "f", 32 if name.endswith("s") else 64
     if re.search(r"mov[au]p|dq[au]", name) or _WHOLE.fullmatch(name):
@@ -255,7 +255,7 @@ def _element(name: str, kind: str) -> tuple[str, int]:
 
 
 @lru_cache(maxsize=65536)
-def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[str, ...]:
+def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
     name = mnemonic.rpartition(" ")[2]
     kind, vector = _kind(name)
