@@ -191,7 +191,13 @@ def rows_of(name: str, seconds: float, seed: int, form: str) -> list[Row]:
         built = against.as_built.word if against.as_built else ""
         rows.append(
             Row(
-                name, truth, "hot-anvil", against.verdict.word, against.visible, against.depends, built
+                name,
+                truth,
+                "hot-anvil",
+                against.verdict.word,
+                against.visible,
+                against.depends,
+                built,
             )
         )
         rows.append(Row(name, truth, "naive script", word, 0.01, "", ""))

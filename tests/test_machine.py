@@ -194,8 +194,10 @@ def test_answers_are_in_seconds() -> None:
 
 def plan_of(seconds_a_call: float) -> Plan:
     contestants = (Contestant("c0", "b0", 0), Contestant("c1", "b1", 0))
-    images = {contestant.build: {place: f"/{contestant.build}/{place}/library.so" for place in PLACEMENTS}
-              for contestant in contestants}  # fmt: skip
+    images = {
+        one.build: {place: f"/{one.build}/{place}/library.so" for place in PLACEMENTS}
+        for one in contestants
+    }
     batch_sizes = {
         (contestant, 0): BatchSize(1, seconds_a_call, seconds_a_call) for contestant in range(2)
     }

@@ -217,7 +217,7 @@ def _comparison(between: Between, floor: float, word: Word | Literal[""] = "") -
     )
     depends = ""
     if not word and quiet and busy and {quiet.word, busy.word} == {FASTER, SLOWER}:
-        depends, verdict = ON_LOAD, told._replace(word=TIED)
+        depends, told = ON_LOAD, told._replace(word=TIED)
     elif not word and _turns_over(between, floor, told.word, as_built):
         depends = ON_PLACEMENT
     open_to = max(over.estimate.half_width, floor)

@@ -95,7 +95,7 @@ def _scaling(item: "Measured", line: "Scaling") -> Document:
 
 def _result(result: "Result") -> Document:
     fields = result._asdict()
-    against, usage = fields.pop("against"), fields.pop("usage")
+    against, usage = fields.pop("comparison"), fields.pop("usage")
     more = usage._asdict() if usage else {}
     same = result.same_as or None
     return {**finite(fields), **plain_comparison(against), **more, "same_as": same}

@@ -22,7 +22,7 @@ def pick_document(
         for row in item.pick.ranking:
             plain = finite(row._asdict())
             cost = plain.pop("cost")._asdict()
-            against = plain_comparison(plain.pop("against"))
+            against = plain_comparison(plain.pop("comparison"))
             ranking.append({"snippet": item.pick.snippet, **plain, **against, **cost})
     return document(
         "pick",
