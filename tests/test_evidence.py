@@ -73,7 +73,7 @@ SIZES = "[snippet.sweep]\nn = [64, 512, 4096]\n"
 def test_times_over_sizes_give_costs_per_call_and_per_element(tmp_path: Path) -> None:
     where = bench(tmp_path, SUM, f'entries = ["tide"]\nper = "n"\n{SIZES}{INPUTS}')
     found = document("measure", where, "--seconds", "0.2")
-    (line,) = found["growth"]
+    (line,) = found["scaling"]
     assert line["straight"] and line["per_element"] > 1e-10
     for row in found["results"]:
         if row["inputs"] != "all":
@@ -99,7 +99,7 @@ def test_where_the_time_goes_is_found_by_line_and_function(tmp_path: Path) -> No
     hot = {line["line"] for line in one["lines"] if line["share"] > 0.05}
     assert hot <= {8, 9} and 9 in hot
     for line in one["lines"]:
-        assert sum(i["looks"] for i in line["instructions"]) == line["looks"]
+        assert sum(i["samples"] for i in line["instructions"]) == line["samples"]
     text = hot_anvil("hotspots", where, "gcc:fast", "--at", "n=4096", "--seconds", "0.1").stdout
     assert "s += (s ^ levels[i]) / (i | 7);" in text
     assert "n=64, n=512" in refused("hotspots", where, "--at", "n=1")
@@ -196,7 +196,7 @@ def test_several_threads_call_at_once(tmp_path: Path) -> None:
     where = bench(tmp_path, SUM, f'entries = ["tide"]\nthreads = 2\n{SIZES}{INPUTS}')
     found = document("measure", where, "--seconds", "0.1")
     assert all(row["seconds_per_call"] > 0 for row in found["results"] if row["inputs"] != "all")
-    assert found["contests"][0]["one_process"] == []
+    assert found["measurements"][0]["one_process"] == []
 
 
 OUTSIDE = "candidate,value,unit,run,calls\n"
@@ -281,12 +281,12 @@ def test_earlier_code_is_measured_beside_the_code_now(tmp_path: Path) -> None:
     edited = TWICE.replace("r < TIMES", "r < 3 * TIMES")
     (tmp_path / "tide.c").write_text(edited + TWICE.replace("long tide", "long swell"))
     found = document("measure", where, *quick, "--earlier")
-    changed = {(r["candidate"], r["inputs"]): r for r in found["since"] if not r["same_code"]}
+    changed = {(r["candidate"], r["inputs"]): r for r in found["earlier"] if not r["same_code"]}
     assert {name for name, _ in changed} == {"tide@gcc-12:lean", "tide@gcc-12:fast"}
     for (name, inputs), row in changed.items():
         assert row["earlier"].startswith(f"{name}#") and inputs
         assert row["word"] in ("slower", "not enough data") and row["ratio"] > 2
-    same = [row for row in found["since"] if row["same_code"]]
+    same = [row for row in found["earlier"] if row["same_code"]]
     assert len(same) == 6 and not any(
         row["word"] == "faster" and row["ratio"] < 0.5 for row in same
     )
@@ -323,8 +323,11 @@ def test_a_build_that_cannot_share_is_timed_in_a_process_of_its_own(tmp_path: Pa
     source = SUM.replace("return s;", "void *p = malloc(8); free(p); return s + !p;")
     where = bench(tmp_path, source, f'entries = ["tide"]\n{SIZES}{INPUTS}', 'fast = "-O2"')
     found = document("measure", where, "--seconds", "0.05")
-    assert found["contests"][0]["one_process"] == [] and found["results"][0]["seconds_per_call"] > 0
+    assert (
+        found["measurements"][0]["one_process"] == []
+        and found["results"][0]["seconds_per_call"] > 0
+    )
     shared = bench(tmp_path, SUM, f'entries = ["tide"]\n{SIZES}{INPUTS}')
     for more, process in (((), ["gcc-12:fast"]), (("--apart",), [])):
         found = document("measure", shared, "--seconds", "0.05", *more)
-        assert found["contests"][0]["one_process"] == process
+        assert found["measurements"][0]["one_process"] == process

@@ -272,5 +272,5 @@ def test_calls_that_read_what_they_wrote_are_timed_one_by_one(
     values = ['levels = { fill = "uniform(0, 20)", count = 64 }', "n = 64"]
     given = [word for value in values for word in ("--inputs", value)]
     found = document("measure", source, "--build", "gcc -O1", *given, "--seconds", "0.1")
-    (measurements,) = found["contests"]
+    (measurements,) = found["measurements"]
     assert measurements["each_call_alone"] == reads and measurements["restoring_seconds"] > 0

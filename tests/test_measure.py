@@ -277,7 +277,7 @@ def test_bench_gives_times_ratios_intervals_and_a_floor(demo: Path) -> None:
     for row in found["results"]:
         assert 1e-9 < row["quiet_seconds"] <= row["seconds_per_call"] < 1e-3
         assert row["low"] <= row["ratio"] <= row["high"]
-    (contest_row,) = found["contests"]
+    (contest_row,) = found["measurements"]
     assert contest_row["noise_floor"] >= 0.01 and contest_row["generations"] >= 10
     text = hot_anvil("measure", demo, "--snippet", "crossings", "--seconds", "0.2").stdout
     assert re.search(r"wrong: returned .*\n +crossings_mixed@gcc-12:plain, ", text)

@@ -86,7 +86,7 @@ def test_programs_are_picked_from_by_the_time_of_their_runs(tmp_path: Path) -> N
     for row in found["measurements"]["results"]:
         assert row["seconds_per_call"] > 0 and row["cpu_seconds"] >= 0 and row["peak_bytes"] > 0
     (tmp_path / "log.c").write_text(LOG + "int unused_tide(int n) { return n * 3; }\n")
-    (earlier_rows,) = document("measure", tmp_path, "--seconds", "0.01", "--earlier")["since"]
+    (earlier_rows,) = document("measure", tmp_path, "--seconds", "0.01", "--earlier")["earlier"]
     assert earlier_rows["candidate"] == "gcc-12:a" and earlier_rows["earlier"].startswith(
         "gcc-12:a#"
     )

@@ -12,7 +12,8 @@ from hot_anvil.api import open_source
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch import semantics_of
 from hot_anvil.core.reasons import explain
-from hot_anvil.core.reasons.remarks import kind_of, read_remarks
+from hot_anvil.core.reasons.remarks import kind_of
+from hot_anvil.core.toolchain.remarks import read_remarks
 
 ROOT = Path(__file__).parent.parent
 CORPUS = ROOT / "tests" / "corpus"

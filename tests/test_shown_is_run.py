@@ -13,7 +13,8 @@ from hot_anvil.core.asm.disassembly import Decoded, read_assembler_listing, read
 from hot_anvil.core.asm.gnu import TOP_LEVEL, read_assembly
 from hot_anvil.core.binary.elf import function_bodies, image_differs
 from hot_anvil.core.build.builds import Build
-from hot_anvil.core.code.records import Code, from_plain, to_plain
+from hot_anvil.core.code.records import Code
+from hot_anvil.core.code.stored import from_plain, to_plain
 from hot_anvil.core.code.text import split_operands, split_statements
 from hot_anvil.core.proof.records import BROKEN, PROVED
 from hot_anvil.core.proof.shown_code import match_objects, prove_text

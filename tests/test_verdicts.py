@@ -92,14 +92,14 @@ def test_a_failing_input_is_small_and_can_be_called_again(found: Any) -> None:
     row = by_entry(found)["crossings_mixed"]["gcc-12:fast"]
     size = {one["parameter"]: one["value"] for one in row["smallest"]}["n"]
     assert int(size) < 40 and row["smallest_why"]
-    replay = document("check", found["folder"], "--replay", row["again"], code=1)
+    replay = document("check", found["folder"], "--replay", row["replay"], code=1)
     assert (replay["verdict"], replay["why"]) == ("wrong", row["smallest_why"])
     assert replay["inputs"] == row["smallest"]
     source = found["folder"] / "crossings.c"
     text = source.read_text()
     source.write_text(text.replace("uint32_t alarm", "int32_t alarm"))  # mended
     try:
-        assert document("check", found["folder"], "--replay", row["again"])["verdict"] == "correct"
+        assert document("check", found["folder"], "--replay", row["replay"])["verdict"] == "correct"
     finally:
         source.write_text(text)
     unknown = hot_anvil("check", found["folder"], "--replay", "nothing")

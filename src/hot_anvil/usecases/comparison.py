@@ -5,7 +5,6 @@ from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from hot_anvil import __version__
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.code.records import (
@@ -17,17 +16,20 @@ from hot_anvil.core.code.records import (
     find_symbols,
     join_codes,
 )
+from hot_anvil.core.codec import read
 from hot_anvil.core.config.records import find_snippets
-from hot_anvil.core.diff.records import Explained, from_plain, to_plain
-from hot_anvil.core.diff.side import Remark, Side, lone_functions, only_file
+from hot_anvil.core.diff.records import Explained
+from hot_anvil.core.diff.side import Side, lone_functions, only_file
+from hot_anvil.core.diff.stored import Stored, from_stored, to_stored
 from hot_anvil.core.names import listed
 from hot_anvil.core.results.code import SnippetDiff
+from hot_anvil.core.toolchain.remarks import Remark
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.grid import plan_jobs
 from hot_anvil.system.build.jobs import find_earlier, load_code, load_remarks, load_sources
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import FORMAT
+from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.workspace import Workspace, usecase
 
 if TYPE_CHECKING:
@@ -59,7 +61,7 @@ def compare_kept(
             a, c, entries, same_function or {}, edited, files or {}, over_cores
         )
         fresh.append(found)
-        return to_plain(found)
+        return to_stored(found)
 
     units = [unit.artefact for side in (left, right) for unit in side.built.shown]
     about = [
@@ -69,7 +71,9 @@ def compare_kept(
         sorted((files or {}).items()),
     ]
     sides = [[side.code.view, len(side.built.shown)] for side in (left, right)]
-    key = digest(f"compared {FORMAT}", json.dumps([units, about, sides]), __version__)
+    key = digest(
+        f"compared {stage_digest('comparison')}", json.dumps([units, about, sides]), __version__
+    )
     plain = workspace.store.derive(key, make)
     codes = left.code, right.code
     names = left.name, right.name
@@ -77,7 +81,7 @@ def compare_kept(
         codes[0].isa if codes[0].total else codes[1].isa,
         codes[1].isa if codes[1].total else codes[0].isa,
     )
-    explained = fresh[0] if fresh else from_plain(plain, *codes)
+    explained = fresh[0] if fresh else from_stored(read(Stored, plain), *codes)
     return SnippetDiff(left.built, right.built, explained, *isas, names)
 
 

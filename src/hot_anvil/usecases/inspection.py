@@ -4,21 +4,21 @@ from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from hot_anvil import __version__
 from hot_anvil.core.arch import architecture
 from hot_anvil.core.build.records import COMPILED, REFUSED, Built
 from hot_anvil.core.code.records import EMITTED, Code, find_functions, find_symbols
+from hot_anvil.core.codec import read
 from hot_anvil.core.config.positions import line_of
 from hot_anvil.core.config.records import Bench, Snippet
 from hot_anvil.core.facts.expectation import Expectation
-from hot_anvil.core.facts.records import FunctionFacts, from_plain
+from hot_anvil.core.facts.records import FunctionFacts
 from hot_anvil.core.facts.silent import silent_lines
 from hot_anvil.core.facts.table import Column, SnippetFacts, make_table
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import FORMAT
+from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.workspace import Workspace, usecase
 
 if TYPE_CHECKING:
@@ -88,8 +88,8 @@ def facts_of_build(workspace: Workspace, built: Built, code: Code) -> tuple[Func
         return gather_facts(code, sources, sizes, spread=over_cores)
 
     artefacts = [unit.artefact for unit in built.shown]
-    key = digest(f"facts {FORMAT}", *artefacts, code.view, __version__)
-    return from_plain(workspace.store.derive(key, make))
+    key = digest(f"facts {stage_digest('facts')}", *artefacts, code.view)
+    return read(tuple[FunctionFacts, ...], workspace.store.derive(key, make))
 
 
 @usecase

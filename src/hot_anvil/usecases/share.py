@@ -64,7 +64,7 @@ def measure_share(workspace: Workspace, snippet: Snippet, entries: Sequence[str]
 
 def _looks(path: str, given: Given, root: str) -> Counter[int]:
     """Return where one run was seen: offset in the program -> looks."""
-    memory = os.memfd_create("looks")
+    memory = os.memfd_create("samples")
     try:
         os.truncate(memory, _MEMORY)
         os.pwrite(memory, struct.pack("<QQQ", 0, 0, int(BETWEEN * 1e9)), 0)

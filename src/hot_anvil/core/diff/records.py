@@ -3,12 +3,12 @@
 Kept apart from the comparing itself, which a warm run never needs.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from types import MappingProxyType
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 from hot_anvil.core.code.places import Place
-from hot_anvil.core.code.records import Code, Instruction, join_parts, parts_by_owner
+from hot_anvil.core.code.records import Instruction
 
 # Line states; pairs of instructions have them too, but for REORDERED.
 State = Literal["same", "renamed", "reordered", "changed", "moved", "gone", "new"]
@@ -169,71 +169,3 @@ def lines_text(places: Iterable[Place]) -> str:
     if not known:
         return "code without a line"
     return f"line {known[0]}" if len(known) == 1 else f"lines {known[0]}-{known[-1]}"
-
-
-def to_plain(explained: Explained) -> dict[str, Any]:
-    """Return a comparison as plain lists and dicts; instructions by their place."""
-
-    def part(one: Part) -> list[Any]:
-        pairs = [[*pair.place, STATES.index(pair.state), *pair.other] for pair in one.pairs]
-        return [one.function, one.title, one.left_count, one.right_count, one.state, pairs]
-
-    rows = [
-        [row.left, row.right, row.state, list(map(part, row.parts)), row.place, row.reasons]
-        for row in explained.diff.rows
-    ]
-    reasons = [[*reason[:6], sorted(reason.places), *reason[7:]] for reason in explained.reasons]
-    diff = explained.diff
-    counts = [explained.unexplained, explained.wanting]
-    return {
-        "rows": rows, "functions": diff.functions, "states": diff.states, "reasons": reasons,
-        "counts": counts, "names": dict(diff.left_names),
-    }  # fmt: skip
-
-
-def from_plain(plain: Mapping[str, Any], left: Code, right: Code) -> Explained:
-    """Return the comparison of two codes that ``to_plain`` wrote."""
-    names = dict(plain["names"])
-    items = _by_owner(left), _by_owner(right)
-    nothing: tuple[Instruction, ...] = ()
-
-    def part(row: Sequence[Any]) -> Part:
-        function, *rest, pairs = row
-        own = items[0].get(names.get(function, function), nothing), items[1].get(function, nothing)
-        title, a, c, state = rest
-        return Part(function, title, tuple(_pair(pair, *own) for pair in pairs), a, c, state)
-
-    rows = tuple(
-        Row(
-            Spot(*one) if one else None,
-            Spot(*other) if other else None,
-            state,
-            tuple(map(part, parts)),
-            Place(*place),
-            tuple(reasons),
-        )
-        for one, other, state, parts, place, reasons in plain["rows"]
-    )
-    totals = tuple(FunctionTotal(*row) for row in plain["functions"])
-    reasons = tuple(_reason(row) for row in plain["reasons"])
-    return Explained(Diff(rows, totals, plain["states"], names), reasons, *plain["counts"])
-
-
-def _reason(row: Sequence[Any]) -> Reason:
-    kind, text, confidence, function, left, right, places, remarks, weight, *texts, level = row
-    evidence = tuple(left), tuple(right)
-    at = frozenset(Place(*place) for place in places)
-    shown = tuple(texts[0]), tuple(texts[1])
-    return Reason(
-        kind, text, confidence, function, *evidence, at, tuple(remarks), weight, *shown, level
-    )
-
-
-def _pair(row: Sequence[Any], left: Sequence[Instruction], right: Sequence[Instruction]) -> Pair:
-    i, j, state, *other = row
-    a, c = left[i] if i >= 0 else None, right[j] if j >= 0 else None
-    return Pair(a, c, STATES[state], (i, j), (other[0], other[1]))
-
-
-def _by_owner(code: Code) -> dict[str, tuple[Instruction, ...]]:
-    return {owner: join_parts(parts) for owner, parts in parts_by_owner(code.functions).items()}

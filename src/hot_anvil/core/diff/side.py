@@ -6,14 +6,7 @@ from typing import NamedTuple
 from hot_anvil.core.asm.listing import Sources
 from hot_anvil.core.build.records import Built
 from hot_anvil.core.code.records import Code
-
-
-class Remark(NamedTuple):
-    """One remark of a compiler on something that it did."""
-
-    file: str
-    line: int
-    text: str
+from hot_anvil.core.toolchain.remarks import Remark
 
 
 class Side(NamedTuple):

@@ -1,14 +1,13 @@
 """Facts of all functions of one build's code."""
 
 from collections.abc import Collection, Iterator, Mapping
-from typing import Any
 
 from hot_anvil.core.asm.listing import Sources
 from hot_anvil.core.code.records import Code, parts_by_owner
 from hot_anvil.core.facts.frame import frame_facts
 from hot_anvil.core.facts.functions import call_facts, guard_facts, recursion_fact, size_facts
 from hot_anvil.core.facts.loops import loop_facts
-from hot_anvil.core.facts.records import FUNCTION_FACTS, Fact, FunctionFacts, to_plain
+from hot_anvil.core.facts.records import FUNCTION_FACTS, Fact, FunctionFacts
 from hot_anvil.core.facts.values import is_void, outcome_facts
 from hot_anvil.core.model.control_flow import Body
 from hot_anvil.core.model.function import FunctionModel
@@ -22,22 +21,21 @@ def gather_facts(
     sources: Sources,
     sizes: Mapping[str, int],
     spread: Spread = in_order,
-) -> list[Any]:
+) -> list[FunctionFacts]:
     """Return the facts of every function, in text order.
 
-    They are plain (see ``records.to_plain``): quick to store, and to bring
-    back from other processes. ``sizes`` are the bytes of functions as the
-    object has them. ``spread`` may share the work over the cores.
+    ``sizes`` are the bytes of functions as the object has them. ``spread`` may share the work
+    over the cores.
     """
     owners = parts_by_owner(code.functions)
     names = list(owners)
 
-    def one(k: int) -> Any:
+    def one(k: int) -> FunctionFacts:
         owner = names[k]
         body = Body(owner, owners[owner], code.isa)
         known = [sizes[p.name] for p in owners[owner] if p.name in sizes]
         size = sum(known) if len(known) == len(owners[owner]) else None
-        return to_plain([facts_of(body, code.titles, sources, size, owners.keys())])[0]
+        return facts_of(body, code.titles, sources, size, owners.keys())
 
     return list(spread(one, len(names), code.total))
 

@@ -1,7 +1,7 @@
 """Facts as values, and the name and meaning of each."""
 
 from collections.abc import Iterable
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 ALL = (-1,)  # places that stand for every instruction of the function
 Value = int | str | bool | tuple[str, ...] | None  # None: not known
@@ -113,30 +113,3 @@ LOOP_FACTS = {
 def find(facts: Iterable[Fact], name: str) -> Fact | None:
     """Return the fact of a name, None where it was not made."""
     return next((fact for fact in facts if fact.name == name), None)
-
-
-def to_plain(functions: Iterable[FunctionFacts]) -> list[Any]:
-    """Return the facts as plain lists, to be stored."""
-    return [
-        [*f[:4], [list(fact) for fact in f.facts],
-         [[*loop[:-1], [list(fact) for fact in loop.facts]] for loop in f.loops]]
-        for f in functions
-    ]  # fmt: skip
-
-
-def from_plain(rows: Iterable[Any]) -> tuple[FunctionFacts, ...]:
-    """Return the facts that ``to_plain`` wrote."""
-
-    def facts(plain: Any) -> tuple[Fact, ...]:
-        return tuple(
-            Fact(name, tuple(v) if isinstance(v, list) else v, tuple(places), text, note)
-            for name, v, places, text, note in plain
-        )
-
-    return tuple(
-        FunctionFacts(
-            name, title, file, line, facts(own),
-            tuple(LoopFacts._make([*loop[:-1], facts(loop[-1])]) for loop in loops),
-        )
-        for name, title, file, line, own, loops in rows
-    )  # fmt: skip

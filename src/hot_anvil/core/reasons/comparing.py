@@ -11,10 +11,11 @@ from hot_anvil.core.diff.edited import map_lines
 from hot_anvil.core.diff.function_pair import FunctionPair
 from hot_anvil.core.diff.pairing import Paired, pair_bodies
 from hot_anvil.core.diff.records import STATES, Explained, Pair, Reason
-from hot_anvil.core.diff.side import Remark, Side
+from hot_anvil.core.diff.side import Side
 from hot_anvil.core.parallel import Spread, in_order
 from hot_anvil.core.reasons.explain import attach, explain_function, make_context
 from hot_anvil.core.reasons.remarks import borne_out
+from hot_anvil.core.toolchain.remarks import Remark
 
 
 def explain_difference(

@@ -5,12 +5,9 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from hot_anvil.core.code.places import LineMap, Place
 from hot_anvil.core.diff.records import REMARKED, Reason
-from hot_anvil.core.diff.side import Remark
 from hot_anvil.core.reasons import calls, loops, vectors
+from hot_anvil.core.toolchain.remarks import Remark
 
-_GCC = re.compile(r"(.+?):(\d+):(?:\d+): optimized:\s+(.*)")
-_CLANG = re.compile(r"(.+?):(\d+):(?:\d+): remark: (.*?)(?: \[-Rpass=[\w-]+\])?$")
-_COUNT = re.compile(r" \(header execution count \d+\)")
 _KINDS = (
     (vectors.VECTORISED, r"loop vectorized|vectorized loop"),
     (
@@ -21,13 +18,6 @@ _KINDS = (
     (calls.INLINED, r"Inlin(?:ed|ing) |'.+' inlined into "),
     (calls.OTHER, r"Loop \d+ distributed: split to 0 loops and 1 library calls|Formed a call to"),
 )
-
-
-def read_remarks(text: str, style: str) -> tuple[Remark, ...]:
-    """Read what a compiler wrote; ``style`` is "gcc" or "clang"."""
-    pattern = _GCC if style == "gcc" else _CLANG
-    found = (pattern.match(_COUNT.sub("", line)) for line in text.split("\n"))
-    return tuple(dict.fromkeys(Remark(m[1], int(m[2]), m[3].strip()) for m in found if m))
 
 
 def kind_of(remark: Remark) -> str:

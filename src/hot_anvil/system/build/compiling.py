@@ -12,14 +12,14 @@ from hot_anvil.core.asm.calls import callee
 from hot_anvil.core.asm.reading import read_text
 from hot_anvil.core.binary.elf import ObjectFacts, object_facts
 from hot_anvil.core.build.records import COMPILED, REFUSED, Unit
-from hot_anvil.core.code.records import Code, to_plain, with_plain_names
-from hot_anvil.core.diff.side import Remark
+from hot_anvil.core.code.records import Code, with_plain_names
+from hot_anvil.core.code.stored import to_plain
 from hot_anvil.core.names import fortran_title
 from hot_anvil.core.proof.records import UNKNOWN, Proof
-from hot_anvil.core.reasons.remarks import read_remarks
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.toolchain.invocation import OBJECT, TEXT
 from hot_anvil.core.toolchain.messages import read_dependencies, read_diagnostics
+from hot_anvil.core.toolchain.remarks import Remark, read_remarks
 from hot_anvil.errors import ToolError
 from hot_anvil.system.build.jobs import Job, compiler_argv, links_late
 from hot_anvil.system.build.proving import no_object, prove_unit
@@ -61,7 +61,7 @@ def compile_unit(job: Job, store: Store) -> Unit:
         shutil.rmtree(work, ignore_errors=True)
         return unit
     name = store.name_for(job.key, read)
-    write_json(Artefact(work).unit, unit._asdict())
+    write_json(Artefact(work).unit, unit)
     if unit.status == COMPILED:
         own = [path for path in read if not Path(path).is_absolute()]
         write_json(Artefact(work).sources, _texts(store.root, own))

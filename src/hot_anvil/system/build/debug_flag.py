@@ -12,7 +12,8 @@ from hot_anvil.system.build.jobs import Job, compiler_argv, links_late, load_cod
 from hot_anvil.system.process.running import run
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import FORMAT, Store
+from hot_anvil.system.store.stages import stage_digest
+from hot_anvil.system.store.store import Store
 
 
 def prove_debug(built: Built, jobs: dict[str, Job], store: Store) -> DebugProof:
@@ -53,5 +54,7 @@ def _changed(unit: Unit, job: Job, store: Store) -> list[str] | None:
         own = (store.artefact(unit.artefact).object).read_bytes()
         return list(functions_that_differ(own, output.read_bytes()))
 
-    found: list[str] | None = store.derive(digest(f"without debug {FORMAT}", unit.artefact), find)
+    found: list[str] | None = store.derive(
+        digest(f"without debug {stage_digest('code')}", unit.artefact), find
+    )
     return found

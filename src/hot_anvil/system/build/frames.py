@@ -4,9 +4,9 @@ from hashlib import blake2b
 from typing import Any
 
 from hot_anvil.core.binary.elf import function_bodies
-from hot_anvil.core.binary.frames import Frame, Saved, Variable, Whereabouts, read_frames
-from hot_anvil.core.binary.variable_types import Member
+from hot_anvil.core.binary.frames import Frame, read_frames
 from hot_anvil.core.build.records import Built
+from hot_anvil.core.codec import read
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.system.build.debug_info import from_debug_info
 from hot_anvil.system.build.jobs import snippet_jobs
@@ -24,11 +24,12 @@ def load_frames(
             continue  # these carry no variables
         own = _digests((store.artefact(unit.artefact).object).read_bytes())
 
-        def read(image: bytes, made: bytes) -> Any:
+        def told(image: bytes, made: bytes) -> Any:
             return [read_frames(image, chain.isa), _digests(made)]
 
-        frames, digests = from_debug_info(job, store, "frames", read)
-        out += [(_frame(row), digests.get(row[1]) == own.get(row[1])) for row in frames]
+        plain, digests = from_debug_info(job, store, "frames", told)
+        frames = read(tuple[Frame, ...], plain)
+        out += [(frame, digests.get(frame.symbol) == own.get(frame.symbol)) for frame in frames]
     return tuple(out)
 
 
@@ -36,18 +37,3 @@ def _digests(data: bytes) -> dict[str, str]:
     """Return a digest of each function's bytes."""
     bodies = function_bodies(data)
     return {name: blake2b(body.data, digest_size=12).hexdigest() for name, body in bodies.items()}
-
-
-def _frame(row: Any) -> Frame:
-    name, symbol, size, base, variables, saved, word = row
-    made = tuple(
-        Variable._make(
-            [
-                *rest,
-                tuple(Whereabouts(*place) for place in places),
-                tuple(Member(*member) for member in members),
-            ]
-        )
-        for *rest, places, members in variables
-    )
-    return Frame(name, symbol, size, base, made, tuple(Saved(*item) for item in saved), word)

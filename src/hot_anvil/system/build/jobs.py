@@ -11,15 +11,16 @@ from typing import NamedTuple
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.project_flags import without_levels
 from hot_anvil.core.build.records import Unit
-from hot_anvil.core.code import records as code_records
+from hot_anvil.core.code.records import Code
+from hot_anvil.core.code.stored import from_plain
+from hot_anvil.core.codec import read
 from hot_anvil.core.config.records import Snippet, language_of
-from hot_anvil.core.proof.records import Proof
-from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.toolchain.invocation import OURS, TEXT, Call, argv_of
 from hot_anvil.core.toolchain.records import Driver, Family, Toolchain
 from hot_anvil.errors import RequestError
 from hot_anvil.system.store.files import digest, read_json
-from hot_anvil.system.store.store import FORMAT, Store
+from hot_anvil.system.store.stages import stage_digest
+from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.packages import package_flags
 
 # Variables by which the environment changes what a compiler makes.
@@ -81,7 +82,7 @@ def make_job(
     environment = [f"{name}={os.environ.get(name, '')}" for name in _VARIABLES]
     machine = _this_cpu() if any("native" in flag for flag in job.flags) else ""
     words = compiler_argv(job, TEXT, "", "")
-    key = digest(str(FORMAT), job.driver.identity, root, machine, *environment, *words)
+    key = digest(stage_digest("code"), job.driver.identity, root, machine, *environment, *words)
     return job._replace(key=key)
 
 
@@ -159,7 +160,7 @@ def load_remarks(unit: Unit, store: Store) -> tuple[tuple[str, int, str], ...]:
     return tuple((file, line, text) for file, line, text in rows)
 
 
-def load_code(unit: Unit, store: Store) -> code_records.Code:
+def load_code(unit: Unit, store: Store) -> Code:
     """Return the functions of a compiled unit."""
     plain = read_json(store.artefact(unit.artefact).code)
     if plain is None:
@@ -167,7 +168,7 @@ def load_code(unit: Unit, store: Store) -> code_records.Code:
             f"{store.folder}: the artefact of {unit.source} is damaged. Delete the folder "
             "(it only costs time) and run the command again."
         )
-    return code_records.from_plain(plain)
+    return from_plain(plain)
 
 
 def compiler_argv(
@@ -199,9 +200,4 @@ def _this_cpu() -> str:
 def load_unit(store: Store, name: str) -> Unit | None:
     """Return the unit of an artefact, None when the store has it no longer."""
     plain = read_json(store.artefact(name).unit)
-    if not isinstance(plain, dict):
-        return None
-    plain["diagnostics"] = tuple(Diagnostic(*row) for row in plain["diagnostics"])
-    plain["proof"] = Proof(*plain["proof"])
-    plain["artefact"] = name
-    return Unit(**plain)
+    return read(Unit, plain)._replace(artefact=name) if isinstance(plain, list) else None

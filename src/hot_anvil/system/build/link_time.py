@@ -9,7 +9,8 @@ from hot_anvil.core.arch import has_objects
 from hot_anvil.core.binary.elf import object_facts
 from hot_anvil.core.binary.image import OUTSIDE
 from hot_anvil.core.build.records import COMPILED, REFUSED, Built, Unit
-from hot_anvil.core.code.records import Code, to_plain
+from hot_anvil.core.code.records import Code
+from hot_anvil.core.code.stored import to_plain
 from hot_anvil.core.proof.records import UNKNOWN, Proof
 from hot_anvil.core.toolchain.messages import read_diagnostics
 from hot_anvil.core.toolchain.records import Family, Toolchain
@@ -20,7 +21,8 @@ from hot_anvil.system.process.running import run
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest, read_json, write_json
-from hot_anvil.system.store.store import FORMAT, Store
+from hot_anvil.system.store.stages import stage_digest
+from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.binutils import find_tool
 
 WHOLE = "(linked)"  # stands for the sources of a linked unit
@@ -45,7 +47,7 @@ def link_whole(
     debug = family.debug_for(chain.target) if late else ()
     argv = _link_argv(built, chain, toolchains, objects, keep, store)
     argv += debug if argv else ()
-    name = digest(f"whole {FORMAT}", *(unit.artefact for unit in built.units), *argv)
+    name = digest(f"whole {stage_digest('code')}", *(unit.artefact for unit in built.units), *argv)
     plain = read_json(store.artefact(name).unit)
     if plain is None:
         plain = _make_whole(built, chain, store, argv, keep, name)

@@ -37,7 +37,8 @@ from hot_anvil.system.build.worker_objects import (
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import FORMAT, Store
+from hot_anvil.system.store.stages import stage_digest
+from hot_anvil.system.store.store import Store
 
 
 class Program(NamedTuple):
@@ -81,7 +82,7 @@ def link_program(
     units = [unit.artefact for unit in (*built.all_units, *drivers)]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
     name = digest(
-        f"{form} {FORMAT} {placement}",
+        f"{form} {stage_digest('worker')} {placement}",
         *identity,
         fixed.folder.name,
         shim.parent.name,

@@ -17,7 +17,8 @@ from hot_anvil.system.process.running import run
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import FORMAT, Store
+from hot_anvil.system.store.stages import stage_digest
+from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.binutils import Tool, find_tool
 
 
@@ -94,7 +95,7 @@ def with_chains(code: Code, unit: Unit, chain: Toolchain, store: Store) -> Code:
         return [[number, rows] for number, rows in enumerate(found) if rows]
 
     functions = list(code.functions)
-    for number, rows in store.derive(digest(f"chains {FORMAT}", unit.artefact), read):
+    for number, rows in store.derive(digest(f"chains {stage_digest('code')}", unit.artefact), read):
         functions[number] = _with_inlined(functions[number], rows)
     return code._replace(functions=tuple(functions))
 

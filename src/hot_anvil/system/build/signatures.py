@@ -1,9 +1,9 @@
 """Read how to call a snippet's entries, from the debug info of its reference build."""
 
 from hot_anvil.core.arch import architecture
-from hot_anvil.core.binary.signatures import Parameter, Signature, read_signatures
-from hot_anvil.core.binary.types import Member, Type
+from hot_anvil.core.binary.signatures import Signature, read_signatures
 from hot_anvil.core.build.builds import Build
+from hot_anvil.core.codec import read
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.system.build.debug_info import from_debug_info
@@ -37,18 +37,4 @@ def _signatures(job: Job, store: Store) -> tuple[Signature, ...]:
         lambda image, made: read_signatures(made if plain_object else image),
         job.family.interface_flags,
     )
-    return tuple(_from_plain(row) for row in found)
-
-
-def _from_plain(row: list[object]) -> Signature:
-    name, symbol, returns, parameters, file, line, _ = row
-    assert isinstance(parameters, list)
-    made = tuple(Parameter(p[0], _type(p[1])) for p in parameters)
-    return Signature(str(name), str(symbol), _type(returns), made, str(file), int(str(line)))
-
-
-def _type(row: object) -> Type:
-    assert isinstance(row, list)
-    kind, size, name, const, to, members, align, restrict = row
-    inside = tuple(Member(m[0], m[1], _type(m[2])) for m in members)
-    return Type(kind, size, name, const, _type(to) if to else None, inside, align, restrict)
+    return read(tuple[Signature, ...], found)

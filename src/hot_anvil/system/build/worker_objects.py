@@ -12,7 +12,8 @@ from hot_anvil.errors import FaultError
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import FORMAT, Store
+from hot_anvil.system.store.stages import stage_digest
+from hot_anvil.system.store.store import Store
 
 # Bytes from a 64-byte boundary after which the linker may put code. What asks for 16-byte
 # alignment, as optimised functions mostly do, then meets each such position of a cache line twice;
@@ -74,7 +75,7 @@ def _compiled(sources: Mapping[str, str], host: Toolchain, store: Store) -> Arte
     driver = host.drivers["c"]
     header = (NATIVE / "worker.h").read_bytes()
     texts = [part for source in sources.items() for part in source]
-    name = digest("harness", str(FORMAT), driver.identity, header, *texts, *_FIXED_FLAGS)
+    name = digest("harness", stage_digest("worker"), driver.identity, header, *texts, *_FIXED_FLAGS)
     folder = store.artefact(name)
     with _one_at_a_time:
         if folder.is_there():

@@ -32,7 +32,8 @@ from hot_anvil.system.check.sanitizing import find_undefined
 from hot_anvil.system.check.shrinking import Caller, Side, smallest_failing
 from hot_anvil.system.execute.calls import PreparedInputs, run_tally
 from hot_anvil.system.store.files import digest, read_json, write_json
-from hot_anvil.system.store.store import FORMAT, Store
+from hot_anvil.system.store.stages import stage_digest
+from hot_anvil.system.store.store import Store
 
 # Flags under which float arithmetic need not be what the source says.
 _LOOSE_FLAGS = ("-ffast-math", "-Ofast", "-funsafe-math-optimizations", "-fassociative-math",
@@ -81,7 +82,8 @@ def _explained(
     why = "" if verdict.tally else verdict.why
     programs = path, oracle.path, plan.sanitized.program.path, plan.tools
     key = digest(
-        f"failure {FORMAT} {at} {layout} {verdict.verdict} {plan.snippet}", why, *programs,
+        f"failure {at} {layout} {verdict.verdict} {plan.snippet}", stage_digest("check"), why,
+        *programs,
         *ready.requests[layout][at],
     )  # fmt: skip
     smallest, small_why, replay, suspicious, place = plan.store.derive(key, explain)

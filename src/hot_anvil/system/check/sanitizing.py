@@ -10,7 +10,8 @@ from hot_anvil.system.build.linking import Program
 from hot_anvil.system.execute.calls import PreparedInputs, line_finder, memory_limit
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import FORMAT, Store
+from hot_anvil.system.store.stages import stage_digest
+from hot_anvil.system.store.store import Store
 
 
 def find_undefined(
@@ -23,7 +24,9 @@ def find_undefined(
     """
     requests = ready.requests[0]
     pieces = [piece for request in requests for piece in request]
-    key = digest(f"undefined {FORMAT} {all_edges}", program.path, str(ready.seconds), *pieces)
+    key = digest(
+        f"undefined {stage_digest('check')} {all_edges}", program.path, str(ready.seconds), *pieces
+    )
     rows = store.derive(key, lambda _: _search(program, ready, all_edges))
     return [
         (at, _undefined(ready, at, (message, Place(*place)), build)) for at, message, place in rows

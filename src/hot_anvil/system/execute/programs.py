@@ -24,7 +24,8 @@ from hot_anvil.system.process.running import run, signal_name
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import FORMAT, Store
+from hot_anvil.system.store.stages import stage_digest
+from hot_anvil.system.store.store import Store
 
 FILE_LIMIT = 64 << 20  # bytes of a file a program may write
 OUTPUT_LIMIT = 16 << 20  # bytes of standard output kept
@@ -40,8 +41,13 @@ def link_whole_program(built: Built, chain: Toolchain, host: Toolchain, store: S
     units = [unit.artefact for unit in built.units]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
     name = digest(
-        f"whole program {FORMAT}", *identity, fixed.folder.name, *units, *command, *libraries
-    )
+        f"whole program {stage_digest('worker')}",
+        *identity,
+        fixed.folder.name,
+        *units,
+        *command,
+        *libraries,
+    )  # fmt: skip
     target = store.artefact(name)
     if not target.is_there():
         work = store.scratch()

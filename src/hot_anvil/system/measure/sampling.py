@@ -6,7 +6,8 @@ from collections import Counter
 from pathlib import Path
 
 from hot_anvil.core.calling.timing import Samples
-from hot_anvil.core.code.records import Code, from_plain, to_plain
+from hot_anvil.core.code.records import Code
+from hot_anvil.core.code.stored import from_plain, to_plain
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.measure.hotspots import Seen
 from hot_anvil.core.measure.measurements import SAMPLE_SECONDS
@@ -15,7 +16,8 @@ from hot_anvil.system.build.reading_back import read_linked
 from hot_anvil.system.execute.calls import memory_limit
 from hot_anvil.system.execute.workers import Worker
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import FORMAT, Store
+from hot_anvil.system.store.stages import stage_digest
+from hot_anvil.system.store.store import Store
 
 PROCESSES = 4
 BETWEEN = 0.0005  # seconds from one look to the next, on average
@@ -68,5 +70,5 @@ def program_code(path: str, chain: Toolchain, store: Store) -> Code:
     def read(_: Path) -> object:
         return to_plain(read_linked(chain, program.parent, program.name, store.root, ()))
 
-    name = digest(f"code of program {FORMAT}", program.parent.name)
+    name = digest(f"code of program {stage_digest('code')}", program.parent.name)
     return from_plain(store.derive(name, read))

@@ -9,6 +9,7 @@ from pathlib import Path
 from threading import get_ident
 from typing import Any
 
+from hot_anvil.core.codec import as_plain
 from hot_anvil.errors import RequestError
 
 
@@ -55,7 +56,7 @@ def read_json(path: Path) -> Any:
 
 def write_json(path: Path, value: Any) -> None:
     """Write plain data as a JSON file, whole or not at all."""
-    write_whole(path, json.dumps(value, separators=(",", ":")))
+    write_whole(path, json.dumps(value, separators=(",", ":"), default=as_plain))
 
 
 def read_source(path: str | Path) -> str:

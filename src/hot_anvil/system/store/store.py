@@ -31,7 +31,6 @@ from hot_anvil.system.store.files import (
 _OWNED = "work.made"  # beside work/: which folder that was when we made it
 _SCRATCH = re.compile(r"\d+-\d+")  # process, time
 _KEPT = 50  # earlier results of one command that are remembered
-FORMAT = 33  # raised whenever what an artefact holds changes
 
 
 class Store:

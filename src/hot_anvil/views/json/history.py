@@ -42,5 +42,5 @@ def _state(state: State, candidates: Sequence[str]) -> dict[str, Any]:
         for entry in state.entries
         if not candidates or entry.candidate in candidates
     ]
-    own = {**state._asdict(), "entries": entries, "outside": state.imported or None}
+    own = {**state._asdict(), "entries": entries, "imported": state.imported or None}
     return finite(own)

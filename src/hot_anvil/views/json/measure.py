@@ -22,11 +22,11 @@ def measure_document(
     from hot_anvil.core.measure.scaling import crossings, scalings  # loads SciPy where it is needed
 
     results = []
-    all_measurements = []
+    rows = []
     for item in measured:
         for summary in item.summaries:
             results += [_counted(result, item) for result in summary.results]
-            all_measurements.append(
+            rows.append(
                 finite(
                     {
                         "snippet": item.checked.snippet.name,
@@ -49,7 +49,7 @@ def measure_document(
     return document(
         "measure",
         results=results,
-        all_measurements=all_measurements,
+        measurements=rows,
         excluded=[row for rows in excluded for row in rows],
         scaling=[_scaling(item, line) for item in measured for line in scalings(item.summaries)],
         crossings=[
@@ -62,7 +62,7 @@ def measure_document(
             for item in measured
             for identity in item.identities
         ],
-        earlier_rows=[
+        earlier=[
             {
                 "snippet": item.checked.snippet.name,
                 "inputs": one.inputs,

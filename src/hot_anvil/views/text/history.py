@@ -30,7 +30,7 @@ def history_report(states: Sequence[State], candidates: Sequence[str], width: in
                 [
                     f"#{state.number}",
                     when(state.at),
-                    (state.imported and "outside") or state.machine,
+                    (state.imported and "imported") or state.machine,
                     duration(entry.seconds),
                     duration(entry.quiet_seconds),
                     ratio(entry.ratio),
