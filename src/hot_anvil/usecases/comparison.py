@@ -71,9 +71,7 @@ def compare_kept(
         sorted((files or {}).items()),
     ]
     sides = [[side.code.view, len(side.built.shown)] for side in (left, right)]
-    key = digest(
-        f"compared {stage_digest('comparison')}", json.dumps([units, about, sides]), __version__
-    )
+    key = digest(f"compared {stage_digest('comparison')}", json.dumps([units, about, sides]))
     plain = workspace.store.derive(key, make)
     codes = left.code, right.code
     names = left.name, right.name
