@@ -15,7 +15,10 @@ from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.system.toolchain.finding import find_toolchains
 
 COMMAND = Path(sys.executable).parent / "hot-anvil"
-DEMO = Path(__file__).parent.parent / "src" / "hot_anvil" / "data" / "demo"
+ROOT = Path(__file__).parent.parent
+DEMO = ROOT / "src" / "hot_anvil" / "data" / "demo"
+CORPUS = ROOT / "tests" / "corpus"
+SOURCES = ROOT / "tests" / "sources"
 NEED_ALL = bool(os.environ.get("HOT_ANVIL_TESTS_NEED_ALL"))
 
 Answer = subprocess.CompletedProcess[str]

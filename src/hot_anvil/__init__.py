@@ -5,7 +5,7 @@ The functions listed in ``__all__`` are the Python API; they live in
 costs next to nothing.
 """
 
-__version__ = "0.2.0"
+from hot_anvil._version import __version__
 
 TYPE_CHECKING = False  # typing's own costs start-up time; type checkers know this name
 if TYPE_CHECKING:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from hot_anvil import __version__
+from hot_anvil._version import __version__
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

@@ -85,7 +85,7 @@ static void repeated(unsigned cpu, void *address)
 /* A string instruction of x86 with a prefix that repeats it. */
 static int repeats(const struct instruction *instruction)
 {
-#ifdef X86
+#ifdef REPEATS
     const unsigned char *bytes = qemu_plugin_insn_data(instruction);
     size_t size = qemu_plugin_insn_size(instruction);
     int prefix = 0;

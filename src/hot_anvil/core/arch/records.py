@@ -119,6 +119,7 @@ class Tooling(NamedTuple):
     linker_alone: tuple[str, ...]  # options so that one object keeps its instructions
     listing_wraps: int  # where an assembler's listing starts again at 0, 0 for nowhere
     types_in_object: bool  # debug info can be read before linking
+    counter_flags: tuple[str, ...]  # for compiling native/count.c
     low_bit_is_mode: bool  # the lowest bit of a function's address says how it is encoded
 
 

@@ -54,6 +54,9 @@ def compile_unit(job: Job, store: Store) -> Unit:
         if _newest(store.root, read) < began:
             break
         shutil.rmtree(work, ignore_errors=True)  # a file was edited meanwhile: once more
+    else:
+        why = "what it reads changes all the time while it is compiled"
+        return _refused(job, why, unit.seconds, unit.diagnostics)
     store.forget_digests()
     # Only what the source is to blame for is kept: a full disk or a killed compiler is not.
     blamed = any(d.severity == "error" and d.line for d in unit.diagnostics)

@@ -5,13 +5,13 @@ changes, so a count is the same wherever it is taken. It says nothing of time.
 """
 
 import os
-import platform
 import re
 import shutil
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+from hot_anvil.core.arch import architecture
 from hot_anvil.core.binary.elf import code_ranges
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.measure.measurements import Count
@@ -69,7 +69,8 @@ def _compiled(host: Toolchain, store: Store, api: int) -> Path | str:
     target = store.artefact(name)
     if not target.is_there():
         work = store.scratch()
-        flags = [f"-DAPI={api}", *(["-DX86"] if platform.machine() == "x86_64" else [])]
+        known = architecture(host.isa).tooling.counter_flags
+        flags = [f"-DAPI={api}", *known]
         argv = [driver.path, "-O2", "-fPIC", "-shared", "-fvisibility=hidden", *flags]
         said = run([*argv, str(source), "-o", "count.so"], work)
         if said.failed:

@@ -11,7 +11,7 @@ from hashlib import blake2b
 from pathlib import Path
 from typing import Literal
 
-from hot_anvil import __version__
+from hot_anvil._version import __version__
 
 _ROOT = Path(__file__).parent.parent.parent
 _READING = (

@@ -22,6 +22,7 @@ ARCHITECTURE = Architecture(
         linker_alone=(),
         listing_wraps=0,
         types_in_object=False,
+        counter_flags=(),
         low_bit_is_mode=True,
     ),
 )

@@ -30,6 +30,7 @@ ARCHITECTURE = Architecture(
         linker_alone=(),
         listing_wraps=1 << 16,
         types_in_object=False,
+        counter_flags=(),
         low_bit_is_mode=False,
     ),
 )

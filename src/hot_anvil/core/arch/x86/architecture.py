@@ -30,6 +30,7 @@ ARCHITECTURE = Architecture(
         linker_alone=(),
         listing_wraps=0,
         types_in_object=True,
+        counter_flags=("-DREPEATS",),
         low_bit_is_mode=False,
     ),
 )

@@ -13,7 +13,7 @@ import pytest
 from conftest import COMMAND, DEMO, document, hot_anvil, refused
 from hot_anvil.cli.main import COMMANDS
 
-ROOT = Path(__file__).parent.parent
+ROOT = Path(__file__).parents[2]
 
 
 def test_version_and_help_say_what_there_is() -> None:

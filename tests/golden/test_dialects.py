@@ -26,7 +26,7 @@ from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.binutils import find_tool
 from hot_anvil.system.toolchain.finding import find_toolchains
 
-SOURCES = [Path(__file__).parent / "sources" / "quay.c", DEMO / "clamp.c", DEMO / "crossings.c"]
+SOURCES = [Path(__file__).parents[1] / "sources" / "quay.c", DEMO / "clamp.c", DEMO / "crossings.c"]
 COMPILERS = [
     "gcc", "gcc -m32", "gcc-11", "clang-14", "clang-16",
     "avr-gcc -mmcu=atmega328p", "arm-none-eabi-gcc -mthumb -mcpu=cortex-m3",

@@ -17,7 +17,7 @@ from hot_anvil.core.asm.listing import list_functions
 from hot_anvil.core.asm.phases import EPILOGUE, PROLOGUE, phases
 from hot_anvil.core.code.records import Code, Instruction
 
-SOURCES = Path(__file__).parent / "sources"
+SOURCES = Path(__file__).parents[1] / "sources"
 PTX = """
 .visible .entry ebb(
 \t.param .u64 ebb_param_0

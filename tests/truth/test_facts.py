@@ -17,7 +17,7 @@ from hot_anvil.core.facts.records import ALL, FUNCTION_FACTS, LOOP_FACTS, Fact, 
 from hot_anvil.core.facts.table import Column, make_table
 from hot_anvil.core.model.streams import Stream
 
-ROOT = Path(__file__).parent.parent
+ROOT = Path(__file__).parents[2]
 CORPUS = ROOT / "tests" / "corpus"
 sys.path.insert(0, str(ROOT / "benchmarks"))
 

@@ -131,9 +131,7 @@ def test_two_at_once_and_a_damaged_store_end_well(quay: Quay) -> None:
 
 
 @pytest.mark.parametrize(("how", "code"), [(signal.SIGINT, 130), (signal.SIGKILL, -9)])
-def test_an_interrupted_compile_leaves_nothing_half_done(
-    quay: Quay, options: int, code: int
-) -> None:
+def test_an_interrupted_compile_leaves_nothing_half_done(quay: Quay, how: int, code: int) -> None:
     quay.compiler.write_text('#!/bin/sh\ncase "$*" in *flow.c*) sleep 60 ;; esac\nexec gcc "$@"')
     words = [str(COMMAND), "compile", str(quay.folder)]
     # What runs in the background may have been told to ignore an interrupt.
@@ -145,11 +143,11 @@ def test_an_interrupted_compile_leaves_nothing_half_done(
     deadline = time.monotonic() + 30
     while len(list((store / "recipes").glob("*.json"))) < 2 and time.monotonic() < deadline:
         time.sleep(0.02)
-    process.send_signal(options)
+    process.send_signal(how)
     _, told = process.communicate(timeout=20)
     assert process.returncode == code
     assert "Traceback" not in told
-    if options == signal.SIGINT:
+    if how == signal.SIGINT:
         assert "interrupted" in told
         assert not list((store / "work").iterdir())
     kept = sorted(path.name for path in (store / "artefacts").iterdir())

@@ -179,12 +179,12 @@ def test_candidates_that_may_be_equal_make_the_same_number_of_calls(times: list[
 
 @pytest.mark.parametrize("how", ["abort()", "*(volatile int *)8 = n"])  # apart; in one process
 def test_a_candidate_that_dies_while_timed_is_out_and_the_others_go_on(
-    tmp_path: Path, options: str
+    tmp_path: Path, how: str
 ) -> None:
     source = tmp_path / "buoy.c"
     source.write_text(
         "#include <stdlib.h>\nint buoy(int n)\n{ static int calls;\n"
-        f"  if (++calls > LIMIT) {options};\n  return n; }}\n"
+        f"  if (++calls > LIMIT) {how};\n  return n; }}\n"
     )
     found = document(
         "pick", source, "--build", "gcc -O1 -DLIMIT=2000000000", "--build", "gcc -O1 -DLIMIT=500",
@@ -286,7 +286,7 @@ def test_bench_gives_times_ratios_intervals_and_a_floor(demo: Path) -> None:
 
 @pytest.mark.parametrize("form", ["builds", "entries", "apart"])
 def test_trials_of_known_pairs_find_no_false_difference(form: str) -> None:
-    script = Path(__file__).parent.parent / "benchmarks" / "trials.py"
+    script = Path(__file__).parents[2] / "benchmarks" / "trials.py"
     ran = subprocess.run(
         [sys.executable, script, "--trials", "1", "--seconds", "0.3", "--form", form,
          "--only", "chain, 1 us"],

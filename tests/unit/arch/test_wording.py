@@ -13,7 +13,7 @@ from hot_anvil.api import open_source
 from hot_anvil.core.arch import names
 from hot_anvil.system.toolchain.words import dictionary
 
-ROOT = Path(__file__).parent.parent
+ROOT = Path(__file__).parents[3]
 CORPUS = ROOT / "tests" / "corpus"
 KNOWN = tomllib.loads((ROOT / "tests" / "corpus" / "mnemonics.toml").read_text())
 AT_LEAST = {

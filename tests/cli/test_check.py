@@ -138,7 +138,7 @@ def test_the_first_wrong_element_is_shown(tmp_path: Path) -> None:
 def test_cplusplus_entries_are_called_by_their_mangled_names(
     tmp_path: Path, toolchains: Sequence[Toolchain]
 ) -> None:
-    text = (Path(__file__).parent / "sources" / "gauge.cpp").read_text()
+    text = (Path(__file__).parents[1] / "sources" / "gauge.cpp").read_text()
     (tmp_path / "gauge.cpp").write_text(text)
     builds = [f"{chain.name} -O{level}" for chain in toolchains for level in (0, 2)]
     anvil = open_source(

@@ -16,7 +16,7 @@ from hot_anvil.core.reasons.comparing import compare_codes
 from hot_anvil.errors import FaultError
 from hot_anvil.system.process import parallel as spreading
 
-CORPUS = Path(__file__).parent / "corpus"
+CORPUS = Path(__file__).parents[2] / "corpus"
 ALONE = 6
 
 

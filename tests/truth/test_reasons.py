@@ -15,7 +15,7 @@ from hot_anvil.core.reasons import explain
 from hot_anvil.core.reasons.remarks import kind_of
 from hot_anvil.core.toolchain.remarks import read_remarks
 
-ROOT = Path(__file__).parent.parent
+ROOT = Path(__file__).parents[2]
 CORPUS = ROOT / "tests" / "corpus"
 sys.path.insert(0, str(ROOT / "benchmarks"))
 

@@ -20,7 +20,7 @@ from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.views.text.report import Report, Span
 from hot_anvil.views.text.words import digits, duration, interval
 
-DOCS = Path(__file__).parent.parent / "docs"
+DOCS = Path(__file__).parents[3] / "docs"
 GCC_JSON = (
     '[{"kind": "warning", "locations": [{"caret": {"file": "ebb.c", "line": 4, "column": 9}}], '
     '"message": "unused variable \'tide\'", "option": "-Wunused-variable", "children": []}]'

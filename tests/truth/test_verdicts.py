@@ -11,9 +11,9 @@ import pytest
 from conftest import document, hot_anvil
 from hot_anvil.core.names import listed
 
-PITFALLS = Path(__file__).parent.parent / "src" / "hot_anvil" / "data" / "pitfalls"
+PITFALLS = Path(__file__).parents[2] / "src" / "hot_anvil" / "data" / "pitfalls"
 TRUTH: dict[str, Any] = tomllib.loads(
-    (Path(__file__).parent / "corpus" / "verdicts.toml").read_text()
+    (Path(__file__).parents[1] / "corpus" / "verdicts.toml").read_text()
 )
 
 

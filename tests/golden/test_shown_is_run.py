@@ -23,7 +23,7 @@ from hot_anvil.system.build.compiling import compile_unit
 from hot_anvil.system.build.jobs import load_code, make_job
 from hot_anvil.system.store.store import Store
 
-SOURCES = [*sorted(DEMO.glob("*.c")), *sorted((Path(__file__).parent / "sources").iterdir())]
+SOURCES = [*sorted(DEMO.glob("*.c")), *sorted((Path(__file__).parents[1] / "sources").iterdir())]
 FLAGS = ["-O0", "-O1 -fno-pie", "-Os", "-O2 -g", "-O3 -march=native", "-O2 -ffunction-sections"]
 
 

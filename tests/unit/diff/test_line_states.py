@@ -242,7 +242,7 @@ def test_diff_of_a_bare_file_counts_what_the_disassembler_counts(tmp_path: Path)
 
 def test_cplusplus_functions_go_by_their_source_names(need: Callable[..., None]) -> None:
     need("c++filt")
-    source = Path(__file__).parent / "sources" / "gauge.cpp"
+    source = Path(__file__).parents[2] / "sources" / "gauge.cpp"
     for name in ("top_of", "top_of(Gauge const&)", "_Z6top_ofRK5Gauge"):
         found = document("listing", source, "--build", "gcc -O2", "--entry", name)
         (function,) = found["functions"]
