@@ -1,11 +1,14 @@
-"""Made-up contests of candidates whose truth is known, for tests of the statistics."""
+"""Made-up measurements of candidates whose truth is known, for tests of the statistics."""
 
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from hot_anvil.core.code.records import Code, Function, Instruction
+from hot_anvil.core.measure.history import Maker, State, read_state, state_document
 from hot_anvil.core.measure.measurements import Generation, Measurements
+from hot_anvil.core.measure.summary import summarise
 
 PLACES = 8
 ROUNDS = 3
@@ -19,7 +22,7 @@ def measurements(
     places: NDArray[Any] | None = None,
     busy: list[float] | None = None,
 ) -> Measurements:
-    """Return a made-up contest: regimes that all share, effects of a generation, and noise.
+    """Return a made-up measurement: regimes that all share, effects of a generation, and noise.
 
     The twin is the first candidate's. ``places`` (placement, column) are log
     times that placement adds; ``busy`` those that a busy machine adds.
@@ -41,3 +44,24 @@ def measurements(
         made.append(Generation(number % PLACES * 16, 0, rows, seen, (1e-5,) * columns, 0.0))
     names = tuple(f"c{k}" for k in range(len(works)))
     return Measurements("surge", "", names, tuple(made), {})
+
+
+def state(number: int, works: list[float], codes: str, machine: str = "m1") -> State:
+    """Return a kept measurement; ``codes`` has a letter for each candidate's code."""
+    made = summarise([measurements(number, works, noise=0.003)], "c0")
+    makers = {f"c{k}": Maker("gcc-12 (12.2.0)", "gcc", code) for k, code in enumerate(codes)}
+    plain = state_document(made, "c0", makers, (machine, "a gauge's computer"), "")
+    return read_state(number, 1e9 + number, "surge", plain)
+
+
+def code(text: str, constants: dict[str, str] | None = None) -> Code:
+    """Return code of functions written as "name: instruction; instruction"."""
+    functions = []
+    for line in text.splitlines():
+        name, _, body = line.partition(": ")
+        rows = [
+            Instruction(word.split()[0], tuple(word.split()[1:]), "surge.c", k + 1, 0, False, k, 1)
+            for k, word in enumerate(body.split("; "))
+        ]
+        functions.append(Function(name, ".text", "", tuple(rows), {}, (), constants or {}))
+    return Code(tuple(functions), ("surge.c",), "x86")

@@ -1,4 +1,4 @@
-"""The shape of the code: who imports whom, where instruction sets are known, what the store trusts."""
+"""The shape of the code: who imports whom, where mnemonics may be, what the store trusts."""
 
 import ast
 import re
@@ -20,9 +20,9 @@ import import_rules
 SRC = ROOT / "src" / "hot_anvil"
 # English words that some instruction set has as a mnemonic.
 ENGLISH = frozenset(
-    "add and b bit bits bra by call clear clr cmp cpy cut di div exit ext fabs fmin get hop idle in "
-    "inc it j ld la leave mul neg not nop or out pop push put run sb sd set sets sh si st str sub "
-    "sum swap tail test trap wait wfi add adds move".split()
+    "add and b bit bits bra by call clear clr cmp cpy cut di div exit ext fabs fmin get hop idle "
+    "in inc it j ld la leave mul neg not nop or out pop push put run sb sd set sets sh si st str "
+    "sub sum swap tail test trap wait wfi add adds move".split()
 )
 # A register as code names it; plain words that look like one are in ENGLISH.
 REGISTER = re.compile(

@@ -12,16 +12,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hot_anvil.core.binary.elf import code_alignment
-from hot_anvil.core.code.records import Code, Function, Instruction
 from hot_anvil.core.measure.choosing import Cost, behind_best, flags_tied_to_cpu, pick
 from hot_anvil.core.measure.code_identity import Body, body_of, compare
 from hot_anvil.core.measure.history import (
-    Maker,
-    State,
     compare_states,
-    read_state,
     series,
-    state_document,
 )
 from hot_anvil.core.measure.hotspots import Seen, make_hotspots
 from hot_anvil.core.measure.measurements import Measurements, position_of
@@ -31,7 +26,7 @@ from hot_anvil.core.measure.summary import Summary, summarise
 from hot_anvil.core.model.call_graph import folded_into, reached
 from hot_anvil.core.verify.verdicts import Verdict
 from hot_anvil.system.build.worker_objects import PLACEMENTS
-from made_measurements import PLACES, measurements
+from made_measurements import PLACES, code, measurements, state
 
 
 @settings(deadline=None)
@@ -139,14 +134,6 @@ def test_what_is_no_straight_line_is_said() -> None:
     assert not line.straight and line.misfit > 0.5
 
 
-def state(number: int, works: list[float], codes: str, machine: str = "m1") -> State:
-    """Return a kept measurement; ``codes`` has a letter for each candidate's code."""
-    made = summarise([measurements(number, works, noise=0.003)], "c0")
-    makers = {f"c{k}": Maker("gcc-12 (12.2.0)", "gcc", code) for k, code in enumerate(codes)}
-    plain = state_document(made, "c0", makers, (machine, "a gauge's computer"), "")
-    return read_state(number, 1e9 + number, "surge", plain)
-
-
 def test_two_states_compare_by_what_did_not_change() -> None:
     before = state(1, [1e-6, 2e-6, 3e-6], "abc")
     # The machine has become 1.5 times slower, and the second candidate's code by a fifth too.
@@ -169,19 +156,6 @@ def test_states_that_nothing_connects_are_not_compared(codes: str, machine: str,
     found = compare_states(state(1, [1e-6] * 3, "abc"), state(2, [1e-6] * 3, codes, machine))
     assert why in found.why_not and not found.yardstick
     assert all(change.verdict is None for change in found.changes)
-
-
-def code(text: str, constants: dict[str, str] | None = None) -> Code:
-    """Return code of functions written as "name: instruction; instruction"."""
-    functions = []
-    for line in text.splitlines():
-        name, _, body = line.partition(": ")
-        rows = [
-            Instruction(word.split()[0], tuple(word.split()[1:]), "surge.c", k + 1, 0, False, k, 1)
-            for k, word in enumerate(body.split("; "))
-        ]
-        functions.append(Function(name, ".text", "", tuple(rows), {}, (), constants or {}))
-    return Code(tuple(functions), ("surge.c",), "x86")
 
 
 def test_bodies_are_the_same_whatever_their_labels_and_names() -> None:

@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 import pytest
-from test_answers import code, state
 
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.measure.choosing import Cost, pick
@@ -27,7 +26,7 @@ from hot_anvil.views.text.hotspots import hotspots_report
 from hot_anvil.views.text.measure import measure_report, slower_lines
 from hot_anvil.views.text.pick import pick_report
 from hot_anvil.views.text.report import Report
-from made_measurements import PLACES, measurements
+from made_measurements import PLACES, code, measurements, state
 
 SURGE = Snippet("surge", "", ("surge.c",), ("ebb", "flow"), "", {}, {}, per="n")
 NAMES = tuple(f"{entry}@gcc-12:{flags}" for entry in ("ebb", "flow") for flags in ("lean", "wide"))
