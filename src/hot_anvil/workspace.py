@@ -21,11 +21,10 @@ from hot_anvil.system.bench.settings import with_project_flags
 from hot_anvil.system.build.grid import compile_grid
 from hot_anvil.system.build.jobs import load_code
 from hot_anvil.system.process.progress import Progress, no_progress
-from hot_anvil.system.process.scope import Limits, Scope
+from hot_anvil.system.process.scope import COMPILE_SECONDS, Limits, Scope
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.finding import Found, find_toolchains
 
-COMPILE_SECONDS = 300.0  # that a compiler may run
 Given = ParamSpec("Given")
 Made = TypeVar("Made")
 

@@ -13,6 +13,9 @@ from threading import Event
 from typing import NamedTuple
 
 
+COMPILE_SECONDS = 300.0  # that a compiler may usually run
+
+
 class Limits(NamedTuple):
     """Limits of compiling."""
 
@@ -61,7 +64,7 @@ class Scope:
 
 
 _current: ContextVar[Scope | None] = ContextVar("scope", default=None)
-_outside = Scope()  # of what runs for no workspace, such as asking compilers what they are
+_outside = Scope(Limits(seconds=COMPILE_SECONDS))  # of what runs for no workspace
 
 
 def current_scope() -> Scope:
