@@ -13,8 +13,10 @@ from typing import ParamSpec, TypeVar
 from hot_anvil.core.build.builds import Build, Plan, command_line, find_build
 from hot_anvil.core.build.planning import plan_builds
 from hot_anvil.core.build.records import REFUSED, Built
-from hot_anvil.core.code.records import EMITTED, LINKED, Code, join_codes
+from hot_anvil.core.code.records import EMITTED, LINKED, Code, Function, join_codes
 from hot_anvil.core.config.records import Bench, Snippet, find_snippets
+from hot_anvil.core.model.call_graph import folded_into, reached
+from hot_anvil.core.model.entry_body import Body, body_of
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.settings import with_project_flags
@@ -41,6 +43,7 @@ class Workspace:
     progress: Progress
     _built: dict[tuple[str, str], Built] = field(default_factory=dict)  # what was compiled
     _codes: dict[tuple[str, str, str, bool], Code] = field(default_factory=dict)  # and read
+    _reached: dict[tuple[str, str, str], tuple[Function, ...]] = field(default_factory=dict)
 
     def build(self, name: str) -> Build:
         """Return the build of this name; raises RequestError with the nearest one."""
@@ -110,6 +113,18 @@ class Workspace:
             codes = [with_chains(code, unit, chain, self.store) for code, unit in units]
         return join_codes(codes)
 
+    def reached(self, built: Built, symbol: str) -> tuple[Function, ...]:
+        """Return the functions that one of a build reaches, itself first, found once."""
+        key = built.snippet.name, built.build.name, symbol
+        if key not in self._reached:
+            self._reached[key] = reached(self.code(built), symbol)
+        return self._reached[key]
+
+    def entry_body(self, built: Built, symbol: str, data_bytes: int) -> Body:
+        """Return what of an entry's code can make its time."""
+        symbol = folded_into(self.code(built), symbol)
+        return body_of(self.reached(built, symbol), symbol, data_bytes)
+
     def with_earlier(self, built: Sequence[Built]) -> "Workspace":
         """Return a workspace in which builds of earlier code stand beside those of its code now."""
         of = dict(self.plan.of)
@@ -119,7 +134,7 @@ class Workspace:
             of[one.snippet.name] = (*of[one.snippet.name], one.build)
         builds = dict.fromkeys((*self.plan.builds, *(one.build for one in built)))
         plan = self.plan._replace(of=of, builds=tuple(builds))
-        return replace(self, plan=plan, _built=known, _codes=dict(self._codes))
+        return replace(self, plan=plan, _built=known, _codes=dict(self._codes), _reached={})
 
     def with_bench(self, bench: Bench) -> "Workspace":
         """Return a workspace on the same sources under another bench."""

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from hot_anvil.core.binary.elf import data_bytes
 from hot_anvil.core.inputs.input_sets import make_input_set
 from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
-from hot_anvil.core.measure.code_identity import CodeIdentity, body_of, compare
+from hot_anvil.core.measure.code_identity import CodeIdentity, compare
 from hot_anvil.core.measure.measurements import Count
 from hot_anvil.core.measure.results import Measured
 from hot_anvil.core.measure.summary import Comparison
@@ -68,7 +68,7 @@ def identities(
         if not b.whole
     }
     bodies = {
-        v.candidate: body_of(workspace.code(built[v.build]), symbols[v.entry], data[v.build])
+        v.candidate: workspace.entry_body(built[v.build], symbols[v.entry], data[v.build])
         for v in checked.correct
         if v.build in data
     }

@@ -4,7 +4,6 @@ from collections.abc import Sequence
 
 from hot_anvil.core.binary.elf import data_sections, loaded_digest
 from hot_anvil.core.build.records import COMPILED
-from hot_anvil.core.measure.code_identity import body_of
 from hot_anvil.core.measure.history import (
     Compared,
     Maker,
@@ -74,10 +73,9 @@ def codes_of(workspace: Workspace, checked: Checked) -> dict[str, str]:
             every = digest(*map(loaded_digest, contents))
             out |= {v.candidate: every for v in own}
             continue
-        code = workspace.code(built)
         data = [part for content in contents for part in data_sections(content)]
         for verdict in own:
-            body = body_of(code, symbols[verdict.entry], 0)
+            body = workspace.entry_body(built, symbols[verdict.entry], 0)
             out[verdict.candidate] = digest(*body.instructions, *data)
     return out
 

@@ -9,7 +9,6 @@ from hot_anvil.core.measure.options import EARLIER, Options
 from hot_anvil.core.measure.results import Measured, Picked
 from hot_anvil.core.measure.summary import Result, summarise
 from hot_anvil.core.measure.verdict_words import SLOWER
-from hot_anvil.core.model.call_graph import reached
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.usecases.earlier_code import slower_than_earlier
 from hot_anvil.usecases.evidence import identities
@@ -83,19 +82,19 @@ def costs_of(workspace: Workspace, checked: Checked) -> dict[str, Cost]:
     """Return what each candidate costs besides time."""
     symbols = {signature.name: signature.symbol for signature in checked.signatures}
     built = {b.build.name: b for b in workspace.compile([checked.snippet.name])}
-    codes = {n: workspace.code(b) for n, b in built.items() if b.status == COMPILED}
+    compiled = {name for name, b in built.items() if b.status == COMPILED}
 
     def code_bytes(build: str, entry: str) -> int | None:
         """Count an entry with all that it reaches: less code here may be more there."""
         if not entry:  # a whole program
             return built[build].code_bytes
-        parts = reached(codes[build], symbols[entry])
+        parts = workspace.reached(built[build], symbols[entry])
         sizes = [built[build].entry_bytes(name) for name in {part.owner for part in parts}]
         return sum(size or 0 for size in sizes) if any(sizes) else None
 
     return {
         v.candidate: Cost(
-            code_bytes(v.build, v.entry) if v.build in codes else None,
+            code_bytes(v.build, v.entry) if v.build in compiled else None,
             built[v.build].seconds,
             workspace.command(checked.snippet, built[v.build].build),
             flags_tied_to_cpu(built[v.build].build.flags),

@@ -12,8 +12,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hot_anvil.core.binary.elf import code_alignment
+from hot_anvil.core.code.records import Code
 from hot_anvil.core.measure.choosing import Cost, behind_best, flags_tied_to_cpu, pick
-from hot_anvil.core.measure.code_identity import Body, body_of, compare
+from hot_anvil.core.measure.code_identity import compare
 from hot_anvil.core.measure.history import (
     compare_states,
     series,
@@ -24,6 +25,7 @@ from hot_anvil.core.measure.scaling import crossings, scalings
 from hot_anvil.core.measure.statistics import blocked
 from hot_anvil.core.measure.summary import Summary, summarise
 from hot_anvil.core.model.call_graph import folded_into, reached
+from hot_anvil.core.model.entry_body import Body, body_of
 from hot_anvil.core.verify.verdicts import Verdict
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from made_measurements import PLACES, code, measurements, state
@@ -158,16 +160,21 @@ def test_states_that_nothing_connects_are_not_compared(codes: str, machine: str,
     assert all(change.verdict is None for change in found.changes)
 
 
+def entry_body(own: Code, symbol: str, data_bytes: int) -> Body:
+    symbol = folded_into(own, symbol)
+    return body_of(reached(own, symbol), symbol, data_bytes)
+
+
 def test_bodies_are_the_same_whatever_their_labels_and_names() -> None:
-    one = body_of(code("ebb: mov .L7; jne .L2; jmp ebb", {".L7": "5"}), "ebb", 0)
-    two = body_of(code("flow: mov .L9; jne .L4; jmp flow", {".L9": "5"}), "flow", 0)
-    other = body_of(code("flow: mov .L9; jne .L4; jmp flow", {".L9": "6"}), "flow", 0)
+    one = entry_body(code("ebb: mov .L7; jne .L2; jmp ebb", {".L7": "5"}), "ebb", 0)
+    two = entry_body(code("flow: mov .L9; jne .L4; jmp flow", {".L9": "5"}), "flow", 0)
+    other = entry_body(code("flow: mov .L9; jne .L4; jmp flow", {".L9": "6"}), "flow", 0)
     assert one.instructions == two.instructions != other.instructions
     # What is called makes the time too; what is only there does not.
     lone, both = "ebb: ret", "ebb: ret\nflow: nop"
-    assert body_of(code(lone), "ebb", 0) == body_of(code(both), "ebb", 0)
+    assert entry_body(code(lone), "ebb", 0) == entry_body(code(both), "ebb", 0)
     calling = both.replace("ret", "call flow")
-    assert len(body_of(code(calling), "ebb", 0).instructions) == 2
+    assert len(entry_body(code(calling), "ebb", 0).instructions) == 2
 
 
 def test_a_function_reaches_what_it_names_and_a_folded_one_is_the_other() -> None:
@@ -175,7 +182,7 @@ def test_a_function_reaches_what_it_names_and_a_folded_one_is_the_other() -> Non
     names = [function.name for function in reached(own, "sea")]
     assert names == ["sea", "ebb", "flow", "tide"]
     assert folded_into(own, "sea") == "ebb" and folded_into(own, "tide") == "tide"
-    assert body_of(own, "sea", 0) == body_of(own, "ebb", 0)
+    assert entry_body(own, "sea", 0) == entry_body(own, "ebb", 0)
     assert reached(own, "surge") == ()
 
 

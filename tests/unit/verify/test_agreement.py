@@ -36,12 +36,19 @@ def tolerated(a: float, b: float, tolerance: Tolerance) -> bool:
     if not (np.isfinite(a) and np.isfinite(b)):
         return False
     off, larger = abs(Fraction(a) - Fraction(b)), max(abs(a), abs(b))
-    spacing = Fraction(float(np.spacing(np.float32(larger))))
+    below_largest = np.nextafter(np.finfo("f4").max, np.float32(0))  # as far from its neighbours
+    spacing = Fraction(float(np.spacing(min(np.float32(larger), below_largest))))
     return (
         off <= Fraction(tolerance.ulp) * spacing
         or off <= Fraction(tolerance.relative) * Fraction(larger)
         or off <= Fraction(tolerance.absolute)
     )
+
+
+def test_nothing_else_agrees_with_the_largest_number() -> None:
+    largest = float(np.finfo("f4").max)
+    assert not agree([largest], [0.0], Tolerance())[0]
+    assert not agree([largest], [largest / 2], Tolerance(ulp=4))[0]
 
 
 @given(

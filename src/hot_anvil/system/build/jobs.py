@@ -162,13 +162,7 @@ def load_remarks(unit: Unit, store: Store) -> tuple[tuple[str, int, str], ...]:
 
 def load_code(unit: Unit, store: Store) -> Code:
     """Return the functions of a compiled unit."""
-    plain = read_json(store.artefact(unit.artefact).code)
-    if plain is None:
-        raise RequestError(
-            f"{store.folder}: the artefact of {unit.source} is damaged. Delete the folder "
-            "(it only costs time) and run the command again."
-        )
-    return from_plain(plain)
+    return store.read_once(store.artefact(unit.artefact).code, from_plain)
 
 
 def compiler_argv(

@@ -12,7 +12,6 @@ from contextvars import ContextVar
 from threading import Event
 from typing import NamedTuple
 
-
 COMPILE_SECONDS = 300.0  # that a compiler may usually run
 
 

@@ -15,7 +15,7 @@ import re
 import time
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from hot_anvil.errors import RequestError
 from hot_anvil.system.store.artefact import Artefact
@@ -27,6 +27,8 @@ from hot_anvil.system.store.files import (
     write_json,
     write_whole,
 )
+
+Made = TypeVar("Made")
 
 _OWNED = "work.made"  # beside work/: which folder that was when we made it
 _SCRATCH = re.compile(r"\d+-\d+")  # process, time
@@ -42,10 +44,27 @@ class Store:
             user_cache() / "bare" / digest(root)[:16] if bare else Path(root, ".hot-anvil")
         )
         self._digests: dict[str, str | None] = {}
+        self._read: dict[Path, Any] = {}
 
     def artefact(self, name: str) -> Artefact:
         """Return an artefact by its name, whether it is there or not."""
         return Artefact(self.folder / "artefacts" / name)
+
+    def read_once(self, file: Path, make: Callable[[Any], Made]) -> Made:
+        """Return what ``make`` makes of an artefact's JSON file, read once: it never changes.
+
+        Each file is asked for with one ``make``. Raises RequestError if the file is damaged.
+        """
+        if file not in self._read:
+            plain = read_json(file)
+            if plain is None:
+                raise RequestError(
+                    f"{self.folder}: the artefact {file.parent.name} is damaged. Delete the folder "
+                    "(it only costs time) and run the command again."
+                )
+            self._read[file] = make(plain)
+        made: Made = self._read[file]
+        return made
 
     def lookup(self, key: str) -> str | None:
         """Return the artefact that command ``key`` made, if all it read is unchanged."""
