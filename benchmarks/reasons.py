@@ -72,17 +72,17 @@ def judge(
     return dict(tallies), skipped
 
 
-FunctionModel = tuple[Built, Code]
+Side = tuple[Built, Code]
 
 
 def compile_all(
     cases: Sequence[dict[str, Any]], folder: Path
-) -> dict[tuple[str, str], FunctionModel | None]:
+) -> dict[tuple[str, str], Side | None]:
     """Compile each source under all builds that cases name: source and build -> what it made."""
     wanted: dict[str, dict[str, None]] = defaultdict(dict)
     for case in cases:
         wanted[case["source"]].update({case["left"]: None, case["right"]: None})
-    out: dict[tuple[str, str], FunctionModel | None] = {}
+    out: dict[tuple[str, str], Side | None] = {}
     for source, builds in wanted.items():
         for build in builds:
             try:
@@ -99,7 +99,7 @@ def compile_all(
     return out
 
 
-def reasons_of(case: dict[str, Any], left: FunctionModel, right: FunctionModel) -> set[str]:
+def reasons_of(case: dict[str, Any], left: Side, right: Side) -> set[str]:
     """Return the kinds of reasons given for the case's function, small ones aside."""
     name, other = case["function"], case.get("other")
     same = {name: other} if other else {}

@@ -115,8 +115,8 @@ class Row(NamedTuple):
     as_built: str  # the word at the placement that the linker gives by itself
 
 
-def workshop_for(folder: Path, kernel: Kernel, form: str) -> Anvil:
-    """Return a anvil on one kernel with its four candidates."""
+def open_kernel(folder: Path, kernel: Kernel, form: str) -> Anvil:
+    """Return one kernel opened with its four candidates."""
     source = folder / "kernel.c"
     levels = f'levels = {{ fill = "uniform(0, 999)", count = {kernel.levels} }}'
     inputs = [levels, f"times = {kernel.passes}"]
@@ -182,7 +182,7 @@ def background(wanted: bool) -> Iterator[None]:
 def rows_of(name: str, seconds: float, seed: int, form: str) -> list[Row]:
     """Run one trial and the naive script on the same programs."""
     with tempfile.TemporaryDirectory() as folder:
-        anvil = workshop_for(Path(folder), KERNELS[name], form)
+        anvil = open_kernel(Path(folder), KERNELS[name], form)
         ours = trial(anvil, seconds, seed, form)
         theirs = naive(anvil)
     rows = []
@@ -240,8 +240,8 @@ def main() -> int:
     parser.add_argument("--jsonl", type=Path, help="keep every pair of every trial here")
     parser.add_argument("--told", type=Path, nargs="+", help="only report on pairs that were kept")
     args = parser.parse_args()
-    if args.verdict:
-        lines = [line for file in args.verdict for line in file.read_text().splitlines()]
+    if args.told:
+        lines = [line for file in args.told for line in file.read_text().splitlines()]
         return report([Row(**json.loads(line)) for line in lines])
     names = args.only or list(KERNELS)
     rows: list[Row] = []

@@ -24,7 +24,7 @@ def measurements(
 ) -> Measurements:
     """Return a made-up measurement: regimes that all share, effects of a generation, and noise.
 
-    The twin is the first candidate's. ``places`` (placement, column) are log
+    The control is the first candidate's. ``places`` (placement, column) are log
     times that placement adds; ``busy`` those that a busy machine adds.
     """
     chance = np.random.default_rng(seed)

@@ -52,11 +52,11 @@ SCENES = {
     "expect": "sed -i 's/>= 8\"/>= 16\"/' tide-gauge/anvil.toml; hot-anvil expect tide-gauge; "
     "echo exit code $?",
     "check": "hot-anvil check tide-gauge --snippet checksum --snippet log",
-    "bench": "hot-anvil bench tide-gauge --snippet crossings --count",
+    "measure": "hot-anvil measure tide-gauge --snippet crossings --count",
     "hotspots": "hot-anvil hotspots tide-gauge gcc:lean --entry crossings_signed; "
     "hot-anvil hotspots tide-gauge gcc:lean clang:lean --entry clamp_branch",
-    "history": "hot-anvil bench tide-gauge --snippet crossings --build 'gcc -O2' "
-    "--build 'clang -O2' --beside; hot-anvil history tide-gauge 'crossings_signed@gcc-12 -O2'",
+    "history": "hot-anvil measure tide-gauge --snippet crossings --build 'gcc -O2' "
+    "--build 'clang -O2' --earlier; hot-anvil history tide-gauge 'crossings_signed@gcc-12 -O2'",
     "pick": "hot-anvil pick tide-gauge --snippet checksum",
     "toolchains": "hot-anvil toolchains; hot-anvil start --example",
     "errors": "hot-anvil diff tide-gauge gcc:plain gcc:fsat; hot-anvil check tide-gauge/clamp.c "
@@ -67,7 +67,7 @@ SCENES = {
 # What is run before, unseen.
 BEFORE = {
     "before": "hot-anvil compile tide-gauge --snippet crossings",
-    "history": "hot-anvil bench tide-gauge --snippet crossings --build 'gcc -O2' "
+    "history": "hot-anvil measure tide-gauge --snippet crossings --build 'gcc -O2' "
     "--build 'clang -O2'; "
     "sed -i '9,10s/if (\\(.*\\))$/count += \\1;/; 10d' tide-gauge/crossings.c",
 }

@@ -236,7 +236,7 @@ def test_generations_go_through_all_placements_before_any_comes_again(seed: int)
         assert sorted(half) == sorted(PLACEMENTS)
 
 
-def test_a_twin_is_another_file_in_the_same_process_and_slots_are_its_own() -> None:
+def test_a_control_is_another_file_in_the_same_process_and_slots_are_its_own() -> None:
     plan = plan_of(1e-6)
     own, control = plan.process_slot(1, 0), plan.process_slot(2, 0)
     assert own.process == control.process == SHARED and own.contestant == control.contestant == 1
@@ -244,7 +244,7 @@ def test_a_twin_is_another_file_in_the_same_process_and_slots_are_its_own() -> N
         plan.library(process_slot.library, PLACEMENTS[1])
         for process_slot in (plan.process_slot(0, 0), own, control)
     ]
-    assert files == ["/b0/77/library.so", "/b1/77/library.so", "/b1/77/twin.so"]
+    assert files == ["/b0/77/library.so", "/b1/77/library.so", "/b1/77/control.so"]
     assert len({plan.slot(column, 0) for column in plan.columns}) == 3
     apart = plan._replace(libraries={})
     assert [apart.process_slot(c, 0).process for c in apart.columns] == [

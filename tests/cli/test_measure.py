@@ -120,7 +120,7 @@ def test_too_little_data_is_said_and_with_it_what_could_have_been_seen() -> None
     assert against.verdict.word == "not enough data" and against.visible > 0.05
 
 
-def test_columns_of_an_outside_contest_need_no_twin_at_the_same_placement() -> None:
+def test_columns_of_imported_measurements_need_no_control_at_the_same_placement() -> None:
     few = measurements(3, [1e-6, 1e-6], generations=3)
     assert words(few) == ["baseline", "not enough data"]
 
@@ -210,7 +210,7 @@ def test_the_choice_among_the_tied_is_the_one_with_least_code() -> None:
     assert made.excluded == (wrong,) and made.command == "gcc -O2"
     wild = summarise([measurements(3, [1e-6, 1.03e-6], 10, noise=0.5)], "c0")
     open_one = pick("surge", wild, right, costs)
-    assert {row.rank for row in open_one.ranking} == {1, None} and "--seconds" in open_one.why
+    assert {row.rank for row in open_one.ranking} == {1, None} and "more seconds" in open_one.why
     nothing = pick("surge", None, [wrong], {})
     assert nothing.choice is None and nothing.why
 

@@ -24,7 +24,7 @@ def read_imported(file: str) -> list[Row]:
 def imported_measurements(
     workspace: Workspace, checked: Checked, file: str, baseline: str
 ) -> tuple[list[Measurements], str]:
-    """Return contests of times that something else measured, of what is not known to be wrong."""
+    """Return imported times as measurements, of what is not known to be wrong."""
     snippet = checked.snippet.name
     rows = read_imported(file)
     unnamed = next((row for row in rows if not row.snippet), None)

@@ -17,7 +17,7 @@ from hot_anvil.workspace import Workspace
 def measure_program(
     workspace: Workspace, checked: Checked, options: Options, only_best: bool, call_seconds: float
 ) -> tuple[list[Measurements], str]:
-    """Return a contest for each run of a program, and what stands for the baseline."""
+    """Return measurements for each run of a program, and what stands for the baseline."""
     snippet = checked.snippet
     baseline = workspace.plan.baseline.name
     built = {b.build.name: b for b in workspace.compile([snippet.name])}

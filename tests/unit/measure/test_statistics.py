@@ -53,7 +53,7 @@ def test_equal_code_that_each_placement_moves_by_itself_is_hardly_ever_told_apar
     false = 0
     for seed in range(150):
         places = np.random.default_rng(1000 + seed).normal(0, 0.08, (PLACES, 4))
-        places[:, 3] = places[:, 0]  # the twin is the first one's
+        places[:, 3] = places[:, 0]  # the control is the first one's
         made = measurements(seed, [1e-6] * 3, noise=0.003, places=places)
         rows = summarise([made], "c0").results[1:]
         false += any(r.comparison.verdict.word in ("faster", "slower") for r in rows)
@@ -65,7 +65,7 @@ def test_what_noise_alone_leaves_open_is_not_put_on_placement() -> None:
     noisy = summarise([measurements(11, [1e-6, 1e-6], 40, noise=0.12)], "c0").results[1].comparison
     assert noisy.visible > 0.05 and noisy.verdict.word == "not enough data"
     places = np.random.default_rng(2).normal(0, 0.12, (PLACES, 3))
-    places[:, 2] = places[:, 0]  # the twin is the first one's
+    places[:, 2] = places[:, 0]  # the control is the first one's
     moved = measurements(11, [1e-6, 1e-6], 40, noise=0.005, places=places)
     told = summarise([moved], "c0").results[1].comparison
     assert told.visible > 0.05 and told.verdict.word == "tied" and told.depends == "placement"
@@ -122,7 +122,7 @@ def test_the_size_where_the_fastest_changes_is_between_those_measured() -> None:
     assert (change.below, change.above) == ("c1", "c0") and 100 < change.at < 10_000
     assert change.at == pytest.approx(1000, rel=0.3)  # straight between the logs: 2600
     lines = {line.candidate: line for line in scalings(made)}
-    # Half of the visits meet a machine 1.8 times slower: costs are of all of them.
+    # Half of the batches meet a machine 1.8 times slower: costs are of all of them.
     assert lines["c1"].per_element / lines["c0"].per_element == pytest.approx(1.9, rel=0.1)
     assert all(line.straight for line in lines.values())
     assert not crossings(sizes([(1e-6, 1e-9), (1e-6, 1.002e-9)], [10, 10_000]))

@@ -14,7 +14,7 @@ _BATCH = struct.Struct("<HHBQ")
 
 
 class Asked(NamedTuple):
-    """One visit to make."""
+    """One batch to make."""
 
     slot: int
     samples: int
@@ -31,7 +31,7 @@ class Sample(NamedTuple):
 
 
 class Batch(NamedTuple):
-    """What one visit saw."""
+    """What one batch saw."""
 
     probe: float  # seconds of a fixed piece of work just before
     restoring: float  # seconds to put the first values back once
@@ -141,7 +141,7 @@ def calibrate(slot: int, seconds: float, alone: bool) -> Request:
 
 
 def batches(wanted: Sequence[Asked]) -> Request:
-    """Return the request for visits, one after the other."""
+    """Return the request for batches, one after the other."""
     parts = b"".join(_BATCH.pack(*asked) for asked in wanted)
     return (request("V", struct.pack("<I", len(wanted)) + parts),)
 
@@ -165,7 +165,7 @@ def read_calibration(payload: bytes) -> tuple[int, float]:
 
 
 def read_batches(payload: bytes, wanted: Sequence[Asked]) -> list[Batch]:
-    """Read the answer to ``visits``."""
+    """Read the answer to ``batches``."""
     numbers = struct.unpack(f"<{len(payload) // 8}Q", payload)
     out, at = [], 0
     for asked in wanted:

@@ -24,7 +24,7 @@ def pair_functions(
     ``entries`` (symbols) limits the comparison to these functions; empty means
     all. ``same_function`` pairs functions of different names: left -> right.
     """
-    function_pairs = _twins(left, right, entries, same_function)
+    function_pairs = _function_pairs(left, right, entries, same_function)
     if same_function:
         lines = lines_by_votes(function_pairs, lines)
     return function_pairs, lines
@@ -65,7 +65,7 @@ def _count(body: Body | None) -> int | None:
     return None if body is None else len(body.items)
 
 
-def _twins(
+def _function_pairs(
     left: Code, right: Code, entries: Collection[str], same: Mapping[str, str]
 ) -> tuple[FunctionPair, ...]:
     first, second = bodies(left.functions, left.isa), bodies(right.functions, right.isa)

@@ -74,7 +74,7 @@ def pick(
     Among those tied with the fastest and within NEAR of its time, the choice
     goes by ``prefer``: least code, flags that do not tie it to this CPU, least
     compile time, in the order given. ``share`` is what the entry takes of a
-    whole program's time. ``standing`` is None when nothing was correct.
+    whole program's time. ``summary`` is None when nothing was correct.
     """
     ranked = summary.to_best if summary else {}
     excluded = tuple(v for v in verdicts if v.verdict != CORRECT and v.candidate not in ranked)

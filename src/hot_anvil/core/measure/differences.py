@@ -1,6 +1,6 @@
-"""From the times of many visits to differences of two candidates, with intervals.
+"""From the times of many batches to differences of two candidates, with intervals.
 
-Two candidates are compared within a round, where their visits lie milliseconds
+Two candidates are compared within a round, where their batches lie milliseconds
 apart: the median over a generation's rounds of the difference of their log
 times is one number for each generation. Statistics are over generations.
 """
@@ -41,7 +41,7 @@ EQUAL = Between(Blocked(Estimate(0.0, 0.0), 0.0, 0.0, ()), None, None, None)
 
 
 class Differences:
-    """Differences of any two columns of one contest, or averaged over several."""
+    """Differences of any two columns of one measurement, or averaged over several."""
 
     def __init__(self, all_measurements: Sequence[Measurements]) -> None:
         import numpy as np
@@ -61,7 +61,7 @@ class Differences:
     def differences(self, a: int, b: int, kept: str = "") -> "NDArray[Any]":
         """Return log t_a - log t_b of each generation, NaN where one was not measured.
 
-        ``kept`` "quiet" or "busy" takes only visits during that regime.
+        ``kept`` "quiet" or "busy" takes only batches during that regime.
         """
         import numpy as np
 
@@ -99,16 +99,16 @@ class Differences:
         return blocked(values, placements, self._alpha, position_of if aligned else None)
 
     def control(self) -> Estimate:
-        """Return the difference between candidates and their own twins."""
+        """Return the difference between candidates and their own controls."""
         import numpy as np
 
         control = self.count
-        per_contest = []
+        at_each_point = []
         for number, controls in enumerate(self.control_of):
             logs = self._logs[number]
             own = np.stack([logs[g, :, k] for g, k in enumerate(controls)])
-            per_contest.append(_median(logs[:, :, control] - own))
-        values, placements = self._known(np.mean(per_contest, axis=0))
+            at_each_point.append(_median(logs[:, :, control] - own))
+        values, placements = self._known(np.mean(at_each_point, axis=0))
         if not len(values):  # nothing was measured twice
             return Estimate(0.0, 0.0)
         found = blocked(values, placements, ALPHA)
@@ -116,7 +116,7 @@ class Differences:
 
     @property
     def busy_share(self) -> float:
-        """The share of visits during which the machine was busy."""
+        """The share of batches during which the machine was busy."""
         batches = [
             ~quiet[~self._nan(logs)] for quiet, logs in zip(self._quiet, self._logs, strict=True)
         ]
@@ -125,7 +125,7 @@ class Differences:
     def placement_spread(self, k: int) -> float | None:
         """Return a candidate's time at its worst placement over that at its best.
 
-        Medians of visits during the regime that most of them met; None where
+        Medians of batches during the regime that most of them met; None where
         too few were seen.
         """
         import numpy as np
@@ -174,7 +174,7 @@ def _cube(
 
 
 def _quiet(measurements: Measurements) -> "NDArray[Any]":
-    """Return which visits were made while the machine was quiet, in the cube's shape."""
+    """Return which batches were made while the machine was quiet, in the cube's shape."""
     import numpy as np
 
     probes = _cube(measurements, lambda g: g.probes)

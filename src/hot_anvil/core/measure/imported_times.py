@@ -98,9 +98,9 @@ def _number(text: str, where: str) -> float:
 def make_measurements(
     rows: Sequence[Row], snippet: str, candidates: Sequence[str], clock: str
 ) -> list[Measurements]:
-    """Return one contest for each size that the rows hold times of.
+    """Return measurements for each size that the rows hold times of.
 
-    Each run is a generation of one round. There is no twin: nothing was
+    Each run is a generation of one round. There is no control: nothing was
     measured twice, so the noise floor is the least one.
     """
     all_measurements = []

@@ -6,7 +6,7 @@ from types import MappingProxyType
 from typing import Any, Literal, NamedTuple
 
 SAMPLE_SECONDS = 0.0002
-LONG_CALL = 0.002  # seconds; a visit then is one sample of one call
+LONG_CALL = 0.002  # seconds; a batch then is one sample of one call
 SIMILAR = 1.15  # times of equal candidates are calibrated no further apart
 POSITION, CACHE_LINE = 16, 64  # bytes
 Clock = Literal["wall clock", "CPU clock"]
@@ -19,7 +19,7 @@ _KEPT_DIGITS = 5
 class Generation(NamedTuple):
     """One set of fresh worker processes at one sweep point, all code at one placement.
 
-    Columns are the candidates, then the twin: a second copy of one of them.
+    Columns are the candidates, then the control: a second copy of one of them.
     """
 
     placement: int  # bytes after a 64-byte boundary, before the code's own alignment
@@ -27,7 +27,7 @@ class Generation(NamedTuple):
     times: tuple[tuple[float, ...], ...]  # (round, column): seconds per call, NaN if not run
     probes: tuple[tuple[float, ...], ...]  # the same: seconds of a fixed piece of work before it
     first: tuple[float, ...]  # per column: seconds of the first call in its process
-    disturbed: float  # share of visits during which the process was put off the CPU
+    disturbed: float  # share of batches during which the process was put off the CPU
 
 
 class Usage(NamedTuple):
@@ -72,17 +72,17 @@ def position_of(placement: int) -> int:
 
 
 def samples_for(seconds_per_call: float) -> tuple[int, int]:
-    """Return (samples of a visit, how many of the first to drop) for a call this long."""
+    """Return (samples of a batch, how many of the first to drop) for a call this long."""
     if seconds_per_call > LONG_CALL:
         return 1, 0
     return (2, 1) if seconds_per_call > SAMPLE_SECONDS else (6, 1)
 
 
 class BatchSize(NamedTuple):
-    """How a candidate is called in a visit."""
+    """How a candidate is called in a batch."""
 
     calls: int  # of a sample
-    counts_as: float  # seconds per call that the visit is laid out for
+    counts_as: float  # seconds per call that the batch is laid out for
     seconds: float  # per call, as calibrated
     between: float = 0.0  # seconds from one call to the next that no sample holds
 
@@ -90,7 +90,7 @@ class BatchSize(NamedTuple):
 def shared_batch_sizes(per_call: Sequence[float]) -> tuple[BatchSize, ...]:
     """Return the pace of each candidate, given its calibrated seconds per call.
 
-    Candidates that may be equal must make the same number of calls: each visit
+    Candidates that may be equal must make the same number of calls: each batch
     warms caches and branch predictors anew, so a sample of more calls is faster
     per call, and calibrating each by itself made equal code differ by up to
     3 %. Neighbours in speed within SIMILAR of each other therefore share the
@@ -109,7 +109,7 @@ def shared_batch_sizes(per_call: Sequence[float]) -> tuple[BatchSize, ...]:
 
 
 def measurements_document(measurements: Measurements) -> dict[str, Any]:
-    """Return the contest as plain data; None stands for a candidate that did not run."""
+    """Return the measurement as plain data; None stands for a candidate that did not run."""
 
     def plain(values: Sequence[float]) -> list[float | None]:
         return [None if math.isnan(v) else float(f"{v:.{_KEPT_DIGITS}g}") for v in values]
@@ -133,7 +133,7 @@ def measurements_document(measurements: Measurements) -> dict[str, Any]:
 
 
 def read_measurements(document: Mapping[str, Any]) -> Measurements:
-    """Return the contest that ``contest_document`` made plain."""
+    """Return the measurement that ``contest_document`` made plain."""
 
     def known(values: Sequence[float | None]) -> tuple[float, ...]:
         return tuple(math.nan if v is None else v for v in values)

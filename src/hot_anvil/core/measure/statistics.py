@@ -157,7 +157,7 @@ def _trimmed(values: "NDArray[Any]") -> float:
 def floor_of(control: Estimate) -> float:
     """Return the log ratio under which a difference means nothing here.
 
-    ``control`` is a candidate against its own twin, so all of it is noise.
+    ``control`` is a candidate against its own control, so all of it is noise.
     """
     return max(LEAST_FLOOR, abs(control.centre), control.half_width)
 

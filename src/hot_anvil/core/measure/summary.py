@@ -59,7 +59,7 @@ class Result(NamedTuple):
 
 
 class Summary(NamedTuple):
-    """Results of one contest, with the pairwise view that ranking needs."""
+    """Results of one measurement, with the pairwise view that ranking needs."""
 
     results: tuple[Result, ...]
     to_best: Mapping[str, Comparison]
@@ -67,8 +67,8 @@ class Summary(NamedTuple):
     floor: float  # log ratio
     generations: int
     rounds: int
-    disturbed: float  # share of visits during which the process was put off the CPU
-    busy: float  # share of visits during which the machine was slower than at its quietest
+    disturbed: float  # share of batches during which the process was put off the CPU
+    busy: float  # share of batches during which the machine was slower than at its quietest
     measurements: tuple[Measurements, ...]
 
     def result(self, candidate: str) -> Result:
@@ -142,7 +142,7 @@ def current_best(measurements: Measurements) -> int:
 
 
 def summarise(all_measurements: Sequence[Measurements], baseline: str) -> Summary:
-    """Return the results of contests against ``baseline`` (a timed candidate).
+    """Return the results of measurements against ``baseline`` (a timed candidate).
 
     Over several sweep points ratios are the mean of their log ratios.
     """
@@ -242,10 +242,10 @@ def _turns_over(between: Between, floor: float, word: str, as_built: RatioVerdic
 
 
 class _Times:
-    """Times of one contest's columns."""
+    """Times of one measurement's columns."""
 
     def __init__(self, measurements: Measurements) -> None:
-        self._contest = measurements
+        self._measurements = measurements
 
     def typical(self, k: int, quantile: float) -> float:
         """Return seconds per call: a quantile over rounds at each placement, then the
@@ -254,7 +254,7 @@ class _Times:
         import numpy as np
 
         by_place: dict[int, list[float]] = {}
-        for generation in self._contest.generations:
+        for generation in self._measurements.generations:
             own = [row[k] for row in generation.times if row[k] == row[k]]
             by_place.setdefault(generation.placement, []).extend(own)
         logs = [np.log(np.quantile(times, quantile)) for times in by_place.values() if times]
@@ -264,7 +264,7 @@ class _Times:
         """Return the median of the first calls."""
         import numpy as np
 
-        own = [g.first[k] for g in self._contest.generations if g.first[k] == g.first[k]]
+        own = [g.first[k] for g in self._measurements.generations if g.first[k] == g.first[k]]
         return float(np.median(own)) if own else None
 
 

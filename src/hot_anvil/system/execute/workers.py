@@ -163,7 +163,7 @@ class Worker:
         return timing.read_launched(self.ask(timing.launch(wanted), limit))
 
     def batches(self, wanted: Sequence[timing.Asked], limit: float) -> list[timing.Batch]:
-        """Make visits, one after the other."""
+        """Make batches, one after the other."""
         return timing.read_batches(self.ask(timing.batches(wanted), limit), wanted)
 
     def answers(self, requests: Sequence[protocol.Request], seconds: float) -> Iterator[bytes]:

@@ -10,7 +10,7 @@ from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.measure.measurements import LONG_CALL, BatchSize, samples_for
 from hot_anvil.system.store.artefact import Artefact
 
-PROBE_SECONDS = 0.00003  # and what else a visit costs beside its samples
+PROBE_SECONDS = 0.00003  # and what else a batch costs beside its samples
 START_SECONDS = 0.004  # to start a process
 
 
@@ -53,9 +53,9 @@ class Plan(NamedTuple):
     sets: Mapping[tuple[int, int], InputSet]  # (entry, point) -> values
     points: int
     cpu: int
-    active: frozenset[int]  # lanes still measured
-    controls: tuple[int, ...] = ()  # per point: the lane that the twin copies
-    batch_sizes: Mapping[tuple[int, int], BatchSize] = NO_BATCH_SIZES  # (lane, point)
+    active: frozenset[int]  # contestants still measured
+    controls: tuple[int, ...] = ()  # per point: the contestant that the control copies
+    batch_sizes: Mapping[tuple[int, int], BatchSize] = NO_BATCH_SIZES  # (contestant, point)
     alone: tuple[bool, ...] = ()  # per point: each call from its first values
     clocks: tuple[str, ...] = ()  # per point
     drivers: bool = False  # entries take objects that a driver makes
@@ -63,12 +63,12 @@ class Plan(NamedTuple):
 
     @property
     def control(self) -> int:
-        """The column of the twin."""
+        """The column of the control."""
         return len(self.contestants)
 
     @property
     def columns(self) -> list[int]:
-        """The columns of a round that run: active lanes, then the twin."""
+        """The columns of a round that run: active contestants, then the control."""
         return [*sorted(self.active), self.control]
 
     @property
@@ -78,7 +78,7 @@ class Plan(NamedTuple):
         return [placements[0], *placements]
 
     def process_slot(self, column: int, point: int) -> ProcessSlot:
-        """Return where a column runs; a twin of another lane at each point may run elsewhere."""
+        """Return where a column runs; the control may run elsewhere at each point."""
         control = column == self.control
         contestant = self.controls[point] if control else column
         build = self.contestants[contestant].build
@@ -104,19 +104,19 @@ class Plan(NamedTuple):
         return self.batch_sizes[self.process_slot(column, point).contestant, point]
 
     def asked(self, column: int, point: int) -> Asked:
-        """Return the visit that a column gets in a round."""
+        """Return the batch that a column gets in a round."""
         batch_size = self.batch_size(column, point)
         samples, _ = samples_for(batch_size.counts_as)
         return Asked(self.slot(column, point), samples, self.alone[point], batch_size.calls)
 
-    def visit_seconds(self, column: int, point: int) -> float:
-        """Return about how long a visit takes."""
+    def batch_seconds(self, column: int, point: int) -> float:
+        """Return about how long a batch takes."""
         batch_size = self.batch_size(column, point)
         sample = batch_size.calls * (batch_size.seconds + batch_size.between)
         return sample * samples_for(batch_size.counts_as)[0] + PROBE_SECONDS
 
     def warms_up(self, column: int, point: int) -> bool:
-        """Tell whether a column needs an untimed visit: a long call's first one is enough."""
+        """Tell whether a column needs an untimed batch: a long call's first one is enough."""
         return self.batch_size(column, point).counts_as <= LONG_CALL
 
     @property
@@ -126,11 +126,11 @@ class Plan(NamedTuple):
 
     def round_seconds(self) -> float:
         """Return about how long one round over all points takes."""
-        return sum(self.visit_seconds(*cell) for cell in self.cells)
+        return sum(self.batch_seconds(*cell) for cell in self.cells)
 
     def fixed_seconds(self) -> float:
         """Return about how long a generation takes before its first round."""
         processes = {self.process_slot(*cell).process for cell in self.cells}
         first = sum(self.batch_size(*cell).seconds for cell in self.cells)
-        warming = sum(self.visit_seconds(*cell) for cell in self.cells if self.warms_up(*cell))
+        warming = sum(self.batch_seconds(*cell) for cell in self.cells if self.warms_up(*cell))
         return START_SECONDS * len(processes) + first + warming

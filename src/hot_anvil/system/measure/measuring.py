@@ -61,7 +61,7 @@ def measure_snippet(
     Candidates whose programs load the same bytes are timed once. ``only_best``
     stops as soon as every one can be placed against the fastest; pairs of
     candidates that are ``watched`` must be told apart too. Returns the
-    contests, one per point, and the timed candidate that stands for the
+    measurements, one per point, and the timed candidate that stands for the
     baseline. Raises ContestantEnded for a candidate that ends while it is timed.
     """
     placement = next(iter(next(iter(linked.programs.values()))))

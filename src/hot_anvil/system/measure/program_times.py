@@ -60,7 +60,7 @@ def measure_programs(
     chance: random.Random,
     progress: Progress,
 ) -> list[Measurements]:
-    """Return one contest for each run; ``seconds`` is for all of it.
+    """Return measurements for each run; ``seconds`` is for all of it.
 
     ``baseline`` as for functions: None stops when all are placed against the
     fastest. A generation is ROUNDS rounds of one fresh process a candidate.

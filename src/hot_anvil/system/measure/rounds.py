@@ -26,7 +26,7 @@ from hot_anvil.system.measure.contestants import SHARED, Plan, Process
 
 CALIBRATIONS = 2  # the faster counts: one may have met a slow moment
 PATIENCE = 60.0  # seconds for anything that should take next to none
-SLACK = 20  # times as long as planned that visits may take
+SLACK = 20  # times as long as planned that batches may take
 AWAY = 0.02  # share of a sample off the CPU above which it counts as disturbed
 _Cell = tuple[int, int]  # column, point
 
@@ -124,12 +124,12 @@ def run_generation(
     warm = [cell for cell in cells if plan.warms_up(*cell)]
     order = [*chance.sample(warm, len(warm))]
     for _ in range(rounds):
-        # Visits of one size stay together: the candidates of a round must lie close in time.
+        # Batches of one size stay together: the candidates of a round must lie close in time.
         for point in chance.sample(range(plan.points), plan.points):
             order += chance.sample([c for c in cells if c[1] == point], len(plan.columns))
     with ExitStack() as stack:
         started = _start(plan, stack, cells, placement, chance)
-        batches = list(_visit_all(plan, started, order))
+        batches = list(_all_batches(plan, started, order))
     seen: dict[_Cell, list[Batch]] = {cell: [] for cell in cells}
     for cell, batch in zip(order[len(warm) :], batches[len(warm) :], strict=True):
         seen[cell].append(batch)
@@ -182,8 +182,8 @@ def _disturbed(batch: Batch, drop: int) -> bool:
     return any(s.away > AWAY * s.wall for s in batch.samples[drop:])
 
 
-def _visit_all(plan: Plan, started: Started, order: Sequence[_Cell]) -> Iterator[Batch]:
-    """Make visits in the order given, as many at once as lie in one process."""
+def _all_batches(plan: Plan, started: Started, order: Sequence[_Cell]) -> Iterator[Batch]:
+    """Make batches in the order given, as many at once as lie in one process."""
 
     def together(cell: _Cell) -> tuple[Process, _Cell | None]:
         process = plan.process_slot(*cell).process
@@ -192,7 +192,7 @@ def _visit_all(plan: Plan, started: Started, order: Sequence[_Cell]) -> Iterator
     for (process, _), group in groupby(order, together):
         cells = list(group)
         asked = [plan.asked(*cell) for cell in cells]
-        planned = sum(plan.visit_seconds(*cell) for cell in cells)
+        planned = sum(plan.batch_seconds(*cell) for cell in cells)
         with _named(plan, cells[0]):
             yield from started.workers[process].batches(asked, PATIENCE + SLACK * planned)
 

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.measure.results import Measured
 
 LITTLE = 0.01  # share of a time below which a cost is none to see
-BUSY = 0.5  # share of disturbed visits above which the machine counts as busy
+BUSY = 0.5  # share of disturbed batches above which the machine counts as busy
 
 
 def measure_report(measured: Sequence["Measured"], notes: Sequence[str], width: int) -> Report:
@@ -43,7 +43,7 @@ def measure_report(measured: Sequence["Measured"], notes: Sequence[str], width: 
             report.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
         shown: dict[str, None] = {}
         for summary in item.summaries:
-            shown |= dict.fromkeys(_standing(report, summary, item))
+            shown |= dict.fromkeys(_ratios(report, summary, item))
         if item.summaries:
             report.paragraph(legend(tuple(shown)), DIM, indent=2)
         if item.counts:
@@ -81,7 +81,7 @@ def environment(report: Report, notes: Sequence[str]) -> None:
         report.paragraph(f"note: {note}", DIM)
 
 
-def _standing(report: Report, summary: Summary, item: "Measured") -> list[str]:
+def _ratios(report: Report, summary: Summary, item: "Measured") -> list[str]:
     """Add the table of one size; returns the heads of its columns."""
     elsewhere = {one.earlier for one in item.earlier}  # earlier code has a table of its own
     shown_here = [row for row in summary.results if row.candidate not in elsewhere]
@@ -278,5 +278,7 @@ def circumstances(summary: Summary) -> str:
             f"about 30 ns of clock in it; putting them back took {duration(measurements.restoring)}"
         )
     if summary.disturbed > BUSY:
-        parts.append(f"the machine was busy: {percent(summary.disturbed)} of visits were disturbed")
+        parts.append(
+            f"the machine was busy: {percent(summary.disturbed)} of batches were disturbed"
+        )
     return "; ".join(parts)
