@@ -10,9 +10,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
 
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.system.toolchain.finding import find_toolchains
+
+settings.register_profile("quay", deadline=None)  # no test asserts an absolute time
+settings.load_profile("quay")
 
 COMMAND = Path(sys.executable).parent / "hot-anvil"
 ROOT = Path(__file__).parent.parent

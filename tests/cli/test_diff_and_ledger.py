@@ -7,11 +7,10 @@ from pathlib import Path
 
 import pytest
 
-from conftest import document, hot_anvil, refused, write_bench
+from conftest import CORPUS, document, hot_anvil, refused, write_bench
 from hot_anvil.core.diff.edited import match_lines
 from hot_anvil.core.diff.ledger import Cell, LedgerRow
 
-CORPUS = Path(__file__).parents[1] / "corpus"
 GAUGE = """int rise(const int *level, int n)
 {
     int sum = 0;

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import NEED_ALL, document, hot_anvil
+from conftest import CORPUS, NEED_ALL, ROOT, document, hot_anvil
 from hot_anvil.api import open_source
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch import semantics_of
@@ -15,11 +15,9 @@ from hot_anvil.core.reasons import explain
 from hot_anvil.core.reasons.remarks import kind_of
 from hot_anvil.core.toolchain.remarks import read_remarks
 
-ROOT = Path(__file__).parents[2]
-CORPUS = ROOT / "tests" / "corpus"
 sys.path.insert(0, str(ROOT / "benchmarks"))
 
-from reasons import judge  # noqa: E402
+from reasons import KNOWN_FAULTS, judge
 
 
 @pytest.mark.parametrize("truth", ["truth.toml", "truth_second.toml", "truth_third.toml"])
@@ -28,10 +26,8 @@ def test_reasons_agree_with_hand_decided_truth(truth: str) -> None:
     said: list[str] = []
     tallies, skipped = judge(cases, CORPUS, said.append)
     assert not (NEED_ALL and skipped)
-    right, wrong, missed = (sum(tally[k] for tally in tallies.values()) for k in range(3))
-    assert right > 20
-    assert right / (right + wrong) >= 0.95, said
-    assert right / (right + missed) >= 0.85, said
+    assert sum(tally[0] for tally in tallies.values()) > 20
+    assert [text for text in said if text not in KNOWN_FAULTS] == []
 
 
 def test_every_reason_is_described() -> None:

@@ -8,14 +8,12 @@ from pathlib import Path
 
 import pytest
 
-from conftest import NEED_ALL, document, hot_anvil, refused
+from conftest import CORPUS, NEED_ALL, document, hot_anvil, refused
 from hot_anvil.api import open_source
 from hot_anvil.core.arch import names
 from hot_anvil.system.toolchain.words import dictionary
 
-ROOT = Path(__file__).parents[3]
-CORPUS = ROOT / "tests" / "corpus"
-KNOWN = tomllib.loads((ROOT / "tests" / "corpus" / "mnemonics.toml").read_text())
+KNOWN = tomllib.loads((CORPUS / "mnemonics.toml").read_text())
 AT_LEAST = {
     "x86": 250,
     "aarch64": 120,

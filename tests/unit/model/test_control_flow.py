@@ -1,12 +1,12 @@
 """Flow graphs, least-cost alignment, and spreading work over processes."""
 
 from functools import cache
-from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from conftest import CORPUS
 from hot_anvil.api import open_source
 from hot_anvil.core.arch.spelling import canonical
 from hot_anvil.core.code.records import Function, Instruction
@@ -16,7 +16,6 @@ from hot_anvil.core.reasons.comparing import compare_codes
 from hot_anvil.errors import FaultError
 from hot_anvil.system.process import parallel as spreading
 
-CORPUS = Path(__file__).parents[2] / "corpus"
 ALONE = 6
 
 

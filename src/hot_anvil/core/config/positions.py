@@ -20,9 +20,8 @@ def line_of(text: str, path: Path) -> int | None:
     line of the nearest table above it is returned; None when nothing of the path is there.
     """
     lines = text.split("\n")
-    headers = [n for n, line in enumerate(lines, 1) if line.lstrip().startswith("[")]
     for length in range(len(path), 0, -1):
-        found = _first_line(lines, headers, path[:length])
+        found = _first_line(lines, path[:length])
         if found:
             return found
     return None
@@ -36,44 +35,32 @@ def dotted(path: Path) -> str:
     return out
 
 
-def _first_line(lines: list[str], headers: list[int], path: Path) -> int:
-    """Return the line that first makes the text hold ``path``, 0 when none does."""
-    start = 1
-    for header in [*headers, len(lines) + 1]:
-        if header <= len(lines) and _holds(lines, header, path):
-            return _in_segment(lines, start, header, path)
-        if header > start:  # the lines of the table before
-            found = _in_segment(lines, start, header - 1, path)
-            if found:
-                return found
-        start = header
-    return 0
+def _first_line(lines: list[str], path: Path) -> int:
+    """Return the line on which the statement begins that makes the text hold ``path``, 0 for none.
 
-
-def _in_segment(lines: list[str], first: int, last: int, path: Path) -> int:
-    """Return the line of first to last on which ``path`` begins, 0 when it does not."""
-    if not _holds(lines, last, path) and _parse(lines, last) is not None:
+    Once a beginning of the text holds it, all longer ones do: the shortest is found by halving.
+    """
+    low, high, ends = 1, len(lines), 0
+    while low <= high:
+        middle = (low + high) // 2
+        whole = next((n for n in range(middle, high + 1) if _parse(lines, n) is not None), 0)
+        if whole and not _reach(_parse(lines, whole), path):
+            low = whole + 1
+        else:
+            ends = whole or ends
+            high = middle - 1
+    if not ends:
         return 0
-    begins = first
-    for number in range(first, last + 1):
-        known = _parse(lines, number)
-        if known is None:
-            continue  # inside a value of several lines
-        if _reach(known, path):
-            while begins < number and _says_nothing(lines[begins - 1]):
-                begins += 1
-            return begins
-        begins = number + 1
-    return 0
+    begins = ends
+    while begins > 1 and _parse(lines, begins - 1) is None:
+        begins -= 1  # inside a value of several lines
+    while begins < ends and _says_nothing(lines[begins - 1]):
+        begins += 1
+    return begins
 
 
 def _says_nothing(line: str) -> bool:
     return not line.strip() or line.lstrip().startswith("#")
-
-
-def _holds(lines: list[str], count: int, path: Path) -> bool:
-    known = _parse(lines, count)
-    return known is not None and _reach(known, path)
 
 
 def _parse(lines: list[str], count: int) -> Mapping[str, Any] | None:

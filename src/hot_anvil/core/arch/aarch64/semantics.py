@@ -224,8 +224,13 @@ def access_bytes(mnemonic: str, done: Effect) -> int:
     return both * plain_bytes(mnemonic, done)
 
 
-def set_by_parts(value: int, mnemonic: str, operands: tuple[str, ...], before: int) -> int | None:
-    """Return what a move of a constant leaves: all of it, 16 bits of it, or its complement."""
+def set_by_parts(
+    value: int | None, mnemonic: str, operands: tuple[str, ...], before: int
+) -> int | None:
+    """Return what a move of a constant leaves: all of it, 16 bits of it, or its complement.
+
+    ``value`` is what the last operand says, None where that is no number, such as a shift.
+    """
     if mnemonic in ("movk", "movt", "movz", "movw"):
         shift = re.search(r"lsl #?(\d+)", " ".join(operands))
         by = int(shift[1]) if shift else 16 if mnemonic == "movt" else 0
@@ -234,12 +239,14 @@ def set_by_parts(value: int, mnemonic: str, operands: tuple[str, ...], before: i
             return None
         old = before if mnemonic in ("movk", "movt") else 0
         return (old & ~(0xFFFF << by)) | part << by
+    if value is None:
+        return None
     return ~value if mnemonic == "movn" or mnemonic.startswith("mvn") else value
 
 
 def _constant(mnemonic: str, operands: tuple[str, ...], before: int) -> int | None:
     value = constants(effect, ("wzr", "xzr"))(mnemonic, operands, before)
-    return None if value is None else set_by_parts(value, mnemonic, operands, before)
+    return set_by_parts(value, mnemonic, operands, before)
 
 
 SEMANTICS = Semantics(

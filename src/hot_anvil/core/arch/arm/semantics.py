@@ -161,7 +161,7 @@ def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
 
 def _constant(mnemonic: str, operands: tuple[str, ...], before: int) -> int | None:
     value = constants(effect)(mnemonic, operands, before)
-    return None if value is None else set_by_parts(value, mnemonic, operands, before)
+    return set_by_parts(value, mnemonic, operands, before)
 
 
 SEMANTICS = Semantics(

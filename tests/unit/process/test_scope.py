@@ -1,0 +1,71 @@
+"""Two workspaces in one process: each has its own limits, and ends its own programs only."""
+
+import time
+from pathlib import Path
+from threading import Thread
+
+from hot_anvil.api import Limits, open_source
+from hot_anvil.core.build.records import COMPILED, REFUSED
+from hot_anvil.system.process.running import Outcome, run
+from hot_anvil.system.process.scope import COMPILE_SECONDS, Scope, current_scope
+from hot_anvil.system.process.threads import thread_pool
+
+QUAY = "int quay(int n) { return n * 3; }\n"
+
+
+def test_outside_a_scope_the_usual_limits_hold_and_inside_its_own() -> None:
+    assert current_scope().limits.seconds == COMPILE_SECONDS
+    outer, inner = Scope(Limits(2, 3.0)), Scope(Limits(1, 9.0))
+    with outer.entered():
+        with inner.entered():
+            assert current_scope() is inner
+        assert current_scope() is outer
+        with thread_pool(2) as pool:
+            assert list(pool.map(lambda _: current_scope(), range(4))) == [outer] * 4
+    assert current_scope() is not outer
+
+
+def test_ending_the_programs_of_one_scope_leaves_those_of_another(tmp_path: Path) -> None:
+    ended: dict[str, Outcome] = {}
+    one, other = Scope(), Scope()
+
+    def wait(name: str, scope: Scope, seconds: str) -> None:
+        with scope.entered():
+            ended[name] = run(["sleep", seconds], tmp_path)
+
+    threads = [
+        Thread(target=wait, args=("one", one, "60")),
+        Thread(target=wait, args=("other", other, "1")),
+    ]
+    for thread in threads:
+        thread.start()
+    time.sleep(0.3)
+    one.end_all()
+    for thread in threads:
+        thread.join()
+    assert ended["one"].code < 0 and ended["one"].seconds < 30
+    assert ended["other"].code == 0
+    with one.entered():  # what would start now is ended at once, until it may run again
+        assert run(["sleep", "60"], tmp_path).code < 0
+        one.resume()
+        assert run(["true"], tmp_path).code == 0
+
+
+def test_two_workspaces_at_once_have_a_limit_each(tmp_path: Path) -> None:
+    """One may not use the memory that compiling takes; the other one's work is its own."""
+    made: dict[str, str] = {}
+
+    def compile_under(name: str, limits: Limits) -> None:
+        folder = tmp_path / name
+        folder.mkdir()
+        (folder / "quay.c").write_text(QUAY)
+        (built,) = open_source(folder / "quay.c", ["gcc -O2"], limits=limits).compile()
+        made[name] = built.status
+
+    work = {"poor": Limits(memory=3 << 20), "rich": Limits()}
+    threads = [Thread(target=compile_under, args=item) for item in work.items()]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert made == {"poor": REFUSED, "rich": COMPILED}
