@@ -27,6 +27,7 @@ FUNCTION = {
     "loops": 0, "calls": [], "frame": 0, "saved": [], "slots": 0, "divisions": 0, "atomics": 0,
     "inline assembly": 0, "jump tables": 0, "unresolved": 0, "hardening": [], "constant": None,
     "empty": False, "recursion": None, "heap": [], "inlined": [], "not inlined": [],
+    "instructions": None, "bytes": None,
 }  # fmt: skip
 LOOP = {
     "lines": "", "per pass": 0, "other paths": "", "vector": 1, "unrolled": 1,
@@ -34,7 +35,7 @@ LOOP = {
     "stack": 0, "divisions": 0, "branches": 1, "calls": [], "only time": False,
 }  # fmt: skip
 # A case may leave these unsaid: they are judged only where it says them.
-OPEN = {"inlined", "not inlined"}
+OPEN = {"inlined", "not inlined", "instructions", "bytes"}
 
 
 def main(words: Sequence[str]) -> int:

@@ -27,11 +27,13 @@ def saved(view: View) -> Iterator[Reason]:
     left, right = view.left, view.right
     mine, theirs = _pushes(left), _pushes(right)
     if theirs and len(mine) > len(theirs):
-        texts = (
-            f"{len(theirs)} registers are saved and restored instead of {len(mine)}",
-            f"{len(mine)} registers are saved and restored instead of {len(theirs)}",
-        )
+        texts = (_saves(len(theirs), len(mine)), _saves(len(mine), len(theirs)))
         yield view.reason("registers saved", texts, left.saves, right.saves)
+
+
+def _saves(now: int, before: int) -> str:
+    these = "1 register is" if now == 1 else f"{now} registers are"
+    return f"{these} saved and restored instead of {before}"
 
 
 def arguments(view: View) -> Iterator[Reason]:
