@@ -1,7 +1,8 @@
 # Two commands are all a newcomer needs:  make demo   make test
 PYTHON := $(or $(shell command -v python3.11),$(shell command -v python3))
 BIN := .venv/bin
-SOURCES := $(shell find src -name '*.py')
+# Per cent of the core's statements that tests run in their own process; raise it with the tests.
+CORE_COVERED := 80
 
 .PHONY: demo test lint screenshots benchmarks clean
 
@@ -9,7 +10,7 @@ demo: .venv/.installed
 	@$(BIN)/hot-anvil demo build/tide-gauge
 
 test: lint
-	$(BIN)/python -m pytest -n auto --dist loadfile
+	$(BIN)/python -m pytest -n auto --dist loadgroup --cov --cov-report=term:skip-covered --cov-fail-under=$(CORE_COVERED)
 
 lint: .venv/.installed-test
 	$(BIN)/ruff check src tests tools benchmarks

@@ -1,11 +1,13 @@
 """Shared fixtures: the installed command, the machine's compilers, the demo bench."""
 
+import atexit
 import json
 import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Callable, Iterator
+import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +17,11 @@ from hypothesis import settings
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.system.toolchain.finding import find_toolchains
 
+# The tests' caches are apart from the person's, from before anything asks where they are.
+os.environ["XDG_CACHE_HOME"] = tempfile.mkdtemp(prefix="hot-anvil-tests-")
+atexit.register(shutil.rmtree, os.environ["XDG_CACHE_HOME"], ignore_errors=True)
+for name in ("COLUMNS", "NO_COLOR"):
+    os.environ.pop(name, None)
 settings.register_profile("quay", deadline=None)  # no test asserts an absolute time
 settings.load_profile("quay")
 
@@ -26,16 +33,6 @@ SOURCES = ROOT / "tests" / "sources"
 NEED_ALL = bool(os.environ.get("HOT_ANVIL_TESTS_NEED_ALL"))
 
 Answer = subprocess.CompletedProcess[str]
-
-
-@pytest.fixture(scope="session", autouse=True)
-def own_cache(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
-    """Keep the tests' caches apart from the person's."""
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setenv("XDG_CACHE_HOME", str(tmp_path_factory.mktemp("cache")))
-        for name in ("COLUMNS", "NO_COLOR"):
-            patch.delenv(name, raising=False)
-        yield
 
 
 def lacking(what: str) -> None:

@@ -12,6 +12,8 @@ import pytest
 
 from conftest import ROOT
 
+pytestmark = pytest.mark.xdist_group("package")  # what the file sets up is dear
+
 SCRIPT = """import hot_anvil
 
 anvil = hot_anvil.open_source("surge.c", ["gcc -O2"])
@@ -23,7 +25,7 @@ reveal_type(picked.pick.choice)
 """
 
 
-def run(*words: str | Path, cwd: Path) -> subprocess.CompletedProcess[str]:
+def run(*words: object, cwd: Path) -> subprocess.CompletedProcess[str]:
     env = {k: v for k, v in os.environ.items() if k != "PYTHONPATH"}
     return subprocess.run(
         list(map(str, words)), cwd=cwd, env=env, capture_output=True, text=True, check=False

@@ -4,7 +4,7 @@ import tomllib
 from collections.abc import Mapping
 from typing import Any
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hot_anvil.core.config.positions import dotted, line_of
@@ -25,6 +25,7 @@ values = tricky | st.lists(tricky, max_size=3)
 tables = st.dictionaries(names, values, max_size=4)
 
 
+@settings(max_examples=40)
 @given(tables, st.lists(tables, max_size=4), st.booleans())
 def test_each_key_is_found_on_the_line_it_was_written_on(
     top: Mapping[str, Any], snippets: list[Mapping[str, Any]], spaced: bool

@@ -44,7 +44,7 @@ def struct_text(members: Sequence[tuple[str, str]], packed: bool) -> str:
     return f"struct gauge {{ {inside} }}{' __attribute__((packed))' if packed else ''};"
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=6, deadline=None)
 @given(members=MEMBERS, packed=st.booleans(), seed=st.integers(1, 99))
 def test_structs_by_value_come_back_as_they_went(
     members: list[tuple[str, str]], packed: bool, seed: int
