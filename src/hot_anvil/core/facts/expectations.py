@@ -117,6 +117,8 @@ def holds(fact: Fact, wanted: Wanted) -> State:
     a text such as "<= 12" for a number in that range; a list for exactly
     these; another text for just this, or for a list that has it.
     """
+    if not fact.known:
+        return UNKNOWN
     value = fact.value
     number = len(value) if isinstance(value, tuple) else value
     if isinstance(wanted, bool):

@@ -17,6 +17,11 @@ class Fact(NamedTuple):
     note: str = ""  # how it is known, or why it is not
 
     @property
+    def known(self) -> bool:
+        """False where nothing can be said of it."""
+        return self.value is not None or bool(self.text)
+
+    @property
     def words(self) -> str:
         """The fact as a reader says it."""
         if self.text:
