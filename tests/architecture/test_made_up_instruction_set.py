@@ -12,8 +12,6 @@ from typing import Any
 
 import pytest
 
-pytestmark = pytest.mark.xdist_group("quay8")  # what the file sets up is dear
-
 HERE = Path(__file__).parent
 SOURCE = """\
 int total(const int *levels, int n) {

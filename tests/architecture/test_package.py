@@ -12,8 +12,6 @@ import pytest
 
 from conftest import ROOT
 
-pytestmark = pytest.mark.xdist_group("package")  # what the file sets up is dear
-
 SCRIPT = """import hot_anvil
 
 anvil = hot_anvil.open_source("surge.c", ["gcc -O2"])

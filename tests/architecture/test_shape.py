@@ -165,3 +165,15 @@ def test_the_answer_of_other_code_of_ours_is_not_taken(tmp_path: Path) -> None:
     assert digest() == first  # reasons are none of its business
     (tmp_path / "core/facts/rule.py").write_text("LEAST = 40\n")
     assert digest() != first
+
+
+def test_every_path_that_the_docs_name_is_there() -> None:
+    pages = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").rglob("*.md")]
+    where = (ROOT, ROOT / "src" / "hot_anvil")
+    for page in pages:
+        text = page.read_text()
+        folders = "core|system|usecases|views|cli|native|data|tests|tools|benchmarks|docs"
+        for path in re.findall(rf"`((?:{folders})/[\w/.]*)`", text):
+            assert any((root / path).exists() for root in where), f"{page.name}: {path}"
+        for link in re.findall(r"\]\((?!http)([^)#]+)", text):
+            assert (page.parent / link).exists(), f"{page.name}: {link}"

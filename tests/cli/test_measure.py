@@ -28,8 +28,6 @@ from hot_anvil.core.measure.summary import Result, settled, summarise, undecided
 from hot_anvil.core.verify.verdicts import Verdict
 from made_measurements import PLACES, measurements
 
-pytestmark = pytest.mark.xdist_group("measure")  # what the file sets up is dear
-
 
 def words(measurements: Measurements) -> list[str]:
     return [r.comparison.verdict.word for r in summarise([measurements], "c0").results]

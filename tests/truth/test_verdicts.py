@@ -11,8 +11,6 @@ import pytest
 from conftest import document, hot_anvil
 from hot_anvil.core.names import listed
 
-pytestmark = pytest.mark.xdist_group("verdicts")  # what the file sets up is dear
-
 PITFALLS = Path(__file__).parents[2] / "src" / "hot_anvil" / "data" / "pitfalls"
 TRUTH: dict[str, Any] = tomllib.loads(
     (Path(__file__).parents[1] / "corpus" / "verdicts.toml").read_text()
