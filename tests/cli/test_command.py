@@ -22,6 +22,10 @@ def test_version_and_help_say_what_there_is() -> None:
         assert f"\n  {name} " in overview
         assert hot_anvil(name, "--help").returncode == 0
     assert hot_anvil().returncode == 2
+    helps = "".join(hot_anvil(name, "--help").stdout for name in COMMANDS)
+    for page in [*(ROOT / "src" / "hot_anvil" / "views").rglob("*.py"), ROOT / "README.md"]:
+        named = set(re.findall(r"(?<![\w-])--[a-z][a-z-]+", page.read_text()))
+        assert all(f"{option} " in helps or f"{option}]" in helps for option in named), page
     assert "'diff'" in refused("dif")
     assert "--format" in refused("compile", "--format", "xml")
 

@@ -32,7 +32,7 @@ def check_document(checks: "Sequence[Checked]") -> Document:
 
 
 def replay_document(replay: "Replay") -> Document:
-    """Return the document of ``check --again``."""
+    """Return the document of ``check --replay``."""
     return document(
         "replay",
         snippet=replay.snippet.name,

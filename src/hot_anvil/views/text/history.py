@@ -46,7 +46,7 @@ def history_report(states: Sequence[State], candidates: Sequence[str], width: in
         report.paragraph(f"machine {name}: {text}", DIM)
     report.paragraph(
         "ratio: over the time of that measurement's baseline. Times of two measurements are not "
-        "paired; 'history --compare' compares by code that did not change, 'bench --beside' "
+        "paired; 'history --compare' compares by code that did not change, 'measure --earlier' "
         "measures earlier code again.",
         DIM,
     )
