@@ -6,9 +6,8 @@ new one after an edit.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
 from functools import wraps
-from typing import ParamSpec, TypeVar
+from typing import NamedTuple, ParamSpec, TypeVar
 
 from hot_anvil.core.build.builds import Build, Plan, command_line, find_build
 from hot_anvil.core.build.planning import plan_builds
@@ -31,8 +30,23 @@ Given = ParamSpec("Given")
 Made = TypeVar("Made")
 
 
-@dataclass(frozen=True, eq=False)
-class Workspace:
+class Memo:
+    """What was compiled, read and followed so far, by names of snippet and build."""
+
+    def __init__(self) -> None:
+        self.built: dict[tuple[str, str], Built] = {}
+        self.codes: dict[tuple[str, str, str, bool], Code] = {}  # view, with chains of calls
+        self.reached: dict[tuple[str, str, str], tuple[Function, ...]] = {}  # by symbol
+
+    def with_built(self, more: Sequence[Built]) -> "Memo":
+        """Return a memo of its own that knows more builds."""
+        memo = Memo()
+        memo.built = self.built | {(one.snippet.name, one.build.name): one for one in more}
+        memo.codes = dict(self.codes)
+        return memo
+
+
+class Workspace(NamedTuple):
     """A bench on this machine, complete and unchanging; see ``make_workspace``."""
 
     bench: Bench
@@ -41,9 +55,7 @@ class Workspace:
     store: Store
     scope: Scope
     progress: Progress
-    _built: dict[tuple[str, str], Built] = field(default_factory=dict)  # what was compiled
-    _codes: dict[tuple[str, str, str, bool], Code] = field(default_factory=dict)  # and read
-    _reached: dict[tuple[str, str, str], tuple[Function, ...]] = field(default_factory=dict)
+    memo: Memo
 
     def build(self, name: str) -> Build:
         """Return the build of this name; raises RequestError with the nearest one."""
@@ -72,10 +84,10 @@ class Workspace:
             if (not builds or build in builds)
             and snippet.sources_for(self.toolchain(build).drivers)
         ]
-        missing = [(s, b) for s, b in pairs if (s.name, b.name) not in self._built]
+        missing = [(s, b) for s, b in pairs if (s.name, b.name) not in self.memo.built]
         for built in self.compile_apart(missing) if missing else ():
-            self._built[built.snippet.name, built.build.name] = built
-        return tuple(self._built[s.name, b.name] for s, b in pairs)
+            self.memo.built[built.snippet.name, built.build.name] = built
+        return tuple(self.memo.built[s.name, b.name] for s, b in pairs)
 
     def compile_apart(self, pairs: Sequence[tuple[Snippet, Build]]) -> tuple[Built, ...]:
         """Return snippets under builds that need not be of the plan."""
@@ -88,9 +100,9 @@ class Workspace:
         With ``chains`` each instruction tells the calls it was inlined through.
         """
         key = built.snippet.name, built.build.name, view, chains
-        if key not in self._codes:
-            self._codes[key] = self._read(built, view, chains)
-        return self._codes[key]
+        if key not in self.memo.codes:
+            self.memo.codes[key] = self._read(built, view, chains)
+        return self.memo.codes[key]
 
     def _read(self, built: Built, view: str, chains: bool) -> Code:
         if built.status == REFUSED:
@@ -116,9 +128,9 @@ class Workspace:
     def reached(self, built: Built, symbol: str) -> tuple[Function, ...]:
         """Return the functions that one of a build reaches, itself first, found once."""
         key = built.snippet.name, built.build.name, symbol
-        if key not in self._reached:
-            self._reached[key] = reached(self.code(built), symbol)
-        return self._reached[key]
+        if key not in self.memo.reached:
+            self.memo.reached[key] = reached(self.code(built), symbol)
+        return self.memo.reached[key]
 
     def entry_body(self, built: Built, symbol: str, data_bytes: int) -> Body:
         """Return what of an entry's code can make its time."""
@@ -128,13 +140,11 @@ class Workspace:
     def with_earlier(self, built: Sequence[Built]) -> "Workspace":
         """Return a workspace in which builds of earlier code stand beside those of its code now."""
         of = dict(self.plan.of)
-        known = dict(self._built)
         for one in built:
-            known[one.snippet.name, one.build.name] = one
             of[one.snippet.name] = (*of[one.snippet.name], one.build)
         builds = dict.fromkeys((*self.plan.builds, *(one.build for one in built)))
         plan = self.plan._replace(of=of, builds=tuple(builds))
-        return replace(self, plan=plan, _built=known, _codes=dict(self._codes), _reached={})
+        return self._replace(plan=plan, memo=self.memo.with_built(built))
 
     def with_bench(self, bench: Bench) -> "Workspace":
         """Return a workspace on the same sources under another bench."""
@@ -173,7 +183,7 @@ def make_workspace(
 def _complete(bench: Bench, store: Store, scope: Scope, progress: Progress) -> Workspace:
     found = find_toolchains(bench.custom, bench.root)
     plan = plan_builds(bench, found.toolchains, found.families)
-    return Workspace(bench, found, plan, store, scope, progress)
+    return Workspace(bench, found, plan, store, scope, progress, Memo())
 
 
 def usecase(function: Callable[Given, Made]) -> Callable[Given, Made]:

@@ -16,7 +16,6 @@ ARCHITECTURE = Architecture(
     abi=ABI,
     wording=WORDING,
     tooling=Tooling(
-        has_object=True,
         reader=None,
         assembler=lambda flags, target: [],
         linker=lambda narrow: [],

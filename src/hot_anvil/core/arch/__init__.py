@@ -1,13 +1,14 @@
 """Instruction sets: all that is particular to one stands in its folder, behind one record.
 
-A folder beside this file is one instruction set. Its ``__init__`` names the targets it is for, so
-that finding one loads no other; its ``architecture`` holds the record.
+A folder beside this file is one instruction set. Its ``__init__`` names the targets it is for, and
+whether there are objects of it, so that finding one loads no other; its ``architecture`` holds the
+record.
 """
 
 import re
 from functools import cache
 from importlib import import_module
-from pkgutil import iter_modules
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -19,7 +20,7 @@ SYNTAXES = ("att", "intel")  # those that a person may choose between, the compi
 @cache
 def names() -> tuple[str, ...]:
     """Return the instruction sets that are known, in alphabetical order."""
-    return tuple(sorted(item.name for item in iter_modules(__path__) if item.ispkg))
+    return tuple(sorted(path.parent.name for path in Path(__file__).parent.glob("*/__init__.py")))
 
 
 @cache
@@ -50,7 +51,10 @@ def semantics_of(name: str) -> "Semantics":
 
 def has_objects(name: str) -> bool:
     """Tell whether tools here make and read objects of an instruction set."""
-    return name not in names() or architecture(name).tooling.has_object
+    if name not in names():
+        return True
+    has: bool = import_module(f"{__name__}.{name}").HAS_OBJECT
+    return has
 
 
 def words_file(name: str) -> str:

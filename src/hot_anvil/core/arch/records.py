@@ -110,9 +110,8 @@ class Wording(NamedTuple):
 
 
 class Tooling(NamedTuple):
-    """What assemblers, linkers and disassemblers have to be told, and what can be had of them."""
+    """What assemblers, linkers and disassemblers have to be told."""
 
-    has_object: bool  # False: compilers write text, and nothing here makes code of it
     reader: Callable[[str, str], Code] | None  # (text, folder) -> code; None: as GNU as is written
     assembler: Callable[[Sequence[str], str], list[str]]  # (flags, target) -> options
     linker: Callable[[bool], list[str]]  # options, for objects of 32 bits or not

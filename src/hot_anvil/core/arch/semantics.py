@@ -140,12 +140,15 @@ Table = Callable[[str], Kind]
 def kind_table(rows: Mapping[Kind, str]) -> Table:
     """Return a function from a mnemonic to the key of the first pattern that it matches whole.
 
-    ``rows`` maps a key to a regular expression.
+    ``rows`` maps a key to a regular expression; these are compiled on first use, since whoever
+    only asks how code is written never needs them.
     """
-    compiled = [(key, re.compile(pattern)) for key, pattern in rows.items()]
+    compiled: list[tuple[Kind, re.Pattern[str]]] = []
 
     @lru_cache(maxsize=4096)
     def find(mnemonic: str) -> Kind:
+        if not compiled:
+            compiled.extend((key, re.compile(pattern)) for key, pattern in rows.items())
         return next((key for key, pattern in compiled if pattern.fullmatch(mnemonic)), OTHER)
 
     return find

@@ -5,7 +5,6 @@ a key begins on the first line with which the text up to there holds it. This co
 each line looked at, and is done only when there is something to tell.
 """
 
-import tomllib
 from collections.abc import Mapping
 from typing import Any
 
@@ -65,6 +64,8 @@ def _says_nothing(line: str) -> bool:
 
 def _parse(lines: list[str], count: int) -> Mapping[str, Any] | None:
     """Return the tables of the first ``count`` lines, None where these end inside a value."""
+    import tomllib  # a bench without mistakes never comes here
+
     try:
         return tomllib.loads("\n".join(lines[:count]) + "\n")
     except tomllib.TOMLDecodeError:

@@ -23,7 +23,6 @@ ARCHITECTURE = Architecture(
     abi=ABI,
     wording=WORDING,
     tooling=Tooling(
-        has_object=True,
         reader=None,
         assembler=_assembler,
         linker=lambda narrow: [],

@@ -16,7 +16,6 @@ ARCHITECTURE = Architecture(
     abi=ABI,
     wording=WORDING,
     tooling=Tooling(
-        has_object=False,
         reader=read_ptx,
         assembler=lambda flags, target: [],
         linker=lambda narrow: [],
