@@ -8,7 +8,7 @@ record.
 import re
 from functools import cache
 from importlib import import_module
-from pathlib import Path
+from pkgutil import iter_modules
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -20,7 +20,7 @@ SYNTAXES = ("att", "intel")  # those that a person may choose between, the compi
 @cache
 def names() -> tuple[str, ...]:
     """Return the instruction sets that are known, in alphabetical order."""
-    return tuple(sorted(path.parent.name for path in Path(__file__).parent.glob("*/__init__.py")))
+    return tuple(sorted(item.name for item in iter_modules(__path__) if item.ispkg))
 
 
 @cache
