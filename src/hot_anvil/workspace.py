@@ -7,15 +7,13 @@ new one after an edit.
 
 from collections.abc import Callable, Sequence
 from functools import wraps
-from typing import NamedTuple, ParamSpec, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, ParamSpec, TypeVar
 
 from hot_anvil.core.build.builds import Build, Plan, command_line, find_build
 from hot_anvil.core.build.planning import plan_builds
 from hot_anvil.core.build.records import REFUSED, Built
 from hot_anvil.core.code.records import EMITTED, LINKED, Code, Function, join_codes
 from hot_anvil.core.config.records import Bench, Snippet, find_snippets
-from hot_anvil.core.model.call_graph import folded_into, reached
-from hot_anvil.core.model.entry_body import Body, body_of
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.settings import with_project_flags
@@ -25,6 +23,9 @@ from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.process.scope import COMPILE_SECONDS, Limits, Scope
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.finding import Found, find_toolchains
+
+if TYPE_CHECKING:
+    from hot_anvil.core.model.entry_body import Body
 
 Given = ParamSpec("Given")
 Made = TypeVar("Made")
@@ -127,13 +128,18 @@ class Workspace(NamedTuple):
 
     def reached(self, built: Built, symbol: str) -> tuple[Function, ...]:
         """Return the functions that one of a build reaches, itself first, found once."""
+        from hot_anvil.core.model.call_graph import reached
+
         key = built.snippet.name, built.build.name, symbol
         if key not in self.memo.reached:
             self.memo.reached[key] = reached(self.code(built), symbol)
         return self.memo.reached[key]
 
-    def entry_body(self, built: Built, symbol: str, data_bytes: int) -> Body:
+    def entry_body(self, built: Built, symbol: str, data_bytes: int) -> "Body":
         """Return what of an entry's code can make its time."""
+        from hot_anvil.core.model.call_graph import folded_into
+        from hot_anvil.core.model.entry_body import body_of
+
         symbol = folded_into(self.code(built), symbol)
         return body_of(self.reached(built, symbol), symbol, data_bytes)
 

@@ -9,8 +9,8 @@ from typing import Any
 import pytest
 
 from conftest import DEMO
-from hot_anvil import workspace
 from hot_anvil.api import Options, open_bench
+from hot_anvil.core.model import call_graph
 from hot_anvil.system.build import jobs
 
 
@@ -35,7 +35,7 @@ def test_a_pick_reads_each_artefact_and_follows_each_entry_once(
     bench = tmp_path / "tide-gauge"
     shutil.copytree(DEMO, bench)
     read = counted(monkeypatch, jobs, "from_plain", lambda plain: str(plain)[:2000])
-    followed = counted(monkeypatch, workspace, "reached", lambda code, name: (id(code), name))
+    followed = counted(monkeypatch, call_graph, "reached", lambda code, name: (id(code), name))
     builds = ["gcc -O1", "gcc -O2"]
     (picked,) = open_bench(bench, builds).pick(["clamp"], Options(seconds=0.05))
     assert picked.pick.choice

@@ -8,7 +8,6 @@ record.
 import re
 from functools import cache
 from importlib import import_module
-from pkgutil import iter_modules
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -20,6 +19,8 @@ SYNTAXES = ("att", "intel")  # those that a person may choose between, the compi
 @cache
 def names() -> tuple[str, ...]:
     """Return the instruction sets that are known, in alphabetical order."""
+    from pkgutil import iter_modules
+
     return tuple(sorted(item.name for item in iter_modules(__path__) if item.ispkg))
 
 
@@ -51,9 +52,10 @@ def semantics_of(name: str) -> "Semantics":
 
 def has_objects(name: str) -> bool:
     """Tell whether tools here make and read objects of an instruction set."""
-    if name not in names():
+    try:
+        has: bool = import_module(f"{__name__}.{name or 'unknown'}").HAS_OBJECT
+    except ModuleNotFoundError:
         return True
-    has: bool = import_module(f"{__name__}.{name}").HAS_OBJECT
     return has
 
 
