@@ -127,8 +127,9 @@ def add_words(parser: argparse.ArgumentParser) -> None:
 
 
 def syntax_of(args: argparse.Namespace, anvil: "Anvil") -> str:
-    """Return the syntax to write code in: the command line's, else the settings'."""
-    return str(args.syntax or anvil.bench.defaults.get("syntax", SYNTAXES[0]))
+    """Return the syntax to write code in, the command line's or the settings', "" for its own."""
+    syntax = str(args.syntax or anvil.bench.defaults.get("syntax", SYNTAXES[0]))
+    return "" if syntax == SYNTAXES[0] else syntax
 
 
 def split_path(words: list[str]) -> tuple[str, list[str]]:

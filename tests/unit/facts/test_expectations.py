@@ -2,8 +2,8 @@
 
 import pytest
 
-from hot_anvil.core.facts.expectation import Expectation, Wanted
-from hot_anvil.core.facts.expectations import check_names, holds, judge
+from hot_anvil.core.facts.expectation import Expectation, Wanted, check_names
+from hot_anvil.core.facts.expectations import holds, judge
 from hot_anvil.core.facts.records import Fact, FunctionFacts, LoopFacts, Value
 
 UNKNOWN = Fact("unrolled", None)

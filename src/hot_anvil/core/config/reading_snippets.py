@@ -95,7 +95,7 @@ def _expectation(reader: Reader, table: Values, path: Path) -> Expectation:
         name.replace("_", " "): _wanted(reader, value, (*path, "facts", name))
         for name, value in facts.items()
     }
-    from hot_anvil.core.facts.expectations import check_names  # few benches have any
+    from hot_anvil.core.facts.expectation import check_names  # few benches have any
 
     builds = tuple(known.get("builds", ()))
     made = Expectation(entry, builds, loop, wanted, known.get("why", ""), path)

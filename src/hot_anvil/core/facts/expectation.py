@@ -3,6 +3,9 @@
 from collections.abc import Mapping
 from typing import NamedTuple
 
+from hot_anvil.core.facts.records import FUNCTION_FACTS, LOOP_FACTS
+from hot_anvil.core.names import did_you_mean, listed
+
 Wanted = bool | int | str | tuple[str, ...]
 
 
@@ -16,3 +19,22 @@ class Expectation(NamedTuple):
     why: str
     place: tuple[str | int, ...]  # its table: keys, and indices in arrays of tables
     line: int = 0  # of the bench's file, once it was looked for; 0 when not known
+
+
+def check_names(expectation: Expectation) -> str:
+    """Return what is wrong with the facts that an expectation names, "" if nothing is."""
+    known = FUNCTION_FACTS if expectation.loop is None else LOOP_FACTS
+    other = LOOP_FACTS if expectation.loop is None else FUNCTION_FACTS
+    for name in expectation.facts:
+        if name in known:
+            continue
+        if name in other and expectation.loop is None:
+            return (
+                f"'{name}' is a fact of loops: say of which, by 'loop = LINE' (a source line of "
+                "it), 'any' or 'all'"
+            )
+        if name in other:
+            return f"'{name}' is a fact of functions: leave 'loop' out"
+        hint = did_you_mean(name, known) or f" Known: {listed(known)}."
+        return f"there is no fact '{name}'.{hint.rstrip('.')}"
+    return ""

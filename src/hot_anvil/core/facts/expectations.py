@@ -9,8 +9,6 @@ from hot_anvil.core.code.records import Code, Instruction, parts_by_owner
 from hot_anvil.core.facts.expectation import Expectation, Wanted
 from hot_anvil.core.facts.records import (
     ALL,
-    FUNCTION_FACTS,
-    LOOP_FACTS,
     MAIN,
     Fact,
     FunctionFacts,
@@ -18,7 +16,6 @@ from hot_anvil.core.facts.records import (
     find,
 )  # fmt: skip
 from hot_anvil.core.facts.table import instructions_of
-from hot_anvil.core.names import did_you_mean, listed
 
 State = Literal["held", "failed", "not known"]
 HELD: State = "held"
@@ -151,25 +148,6 @@ def _is_there(fact: Fact) -> bool:
     if fact.name in ("unrolled", "constant"):
         return fact.value is not None and (fact.name == "constant" or fact.value != 1)
     return bool(fact.value)
-
-
-def check_names(expectation: Expectation) -> str:
-    """Return what is wrong with the facts that an expectation names, "" if nothing is."""
-    known = FUNCTION_FACTS if expectation.loop is None else LOOP_FACTS
-    other = LOOP_FACTS if expectation.loop is None else FUNCTION_FACTS
-    for name in expectation.facts:
-        if name in known:
-            continue
-        if name in other and expectation.loop is None:
-            return (
-                f"'{name}' is a fact of loops: say of which, by 'loop = LINE' (a source line of "
-                "it), 'any' or 'all'"
-            )
-        if name in other:
-            return f"'{name}' is a fact of functions: leave 'loop' out"
-        hint = did_you_mean(name, known) or f" Known: {listed(known)}."
-        return f"there is no fact '{name}'.{hint.rstrip('.')}"
-    return ""
 
 
 def is_about(expectation: Expectation, names: Collection[str]) -> bool:
