@@ -16,7 +16,8 @@ from hot_anvil._version import __version__
 _ROOT = Path(__file__).parent.parent.parent
 _READING = (
     "core/arch", "core/asm", "core/binary", "core/code", "core/codec.py", "core/config",
-    "core/build", "core/names.py", "core/proof", "core/toolchain", "core/facts/expectation.py", "core/facts/records.py",
+    "core/build", "core/names.py", "core/proof", "core/toolchain", "core/facts/expectation.py",
+    "core/facts/records.py",
     "system/build", "system/process", "system/store", "system/toolchain", "errors.py",
 )  # fmt: skip
 _MODEL = (*_READING, "core/model", "core/parallel.py")
