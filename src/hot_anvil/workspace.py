@@ -7,7 +7,7 @@ new one after an edit.
 
 from collections.abc import Callable, Sequence
 from functools import wraps
-from typing import TYPE_CHECKING, NamedTuple, ParamSpec, TypeVar
+from typing import NamedTuple, ParamSpec, TypeVar
 
 from hot_anvil.core.build.builds import Build, Plan, command_line, find_build
 from hot_anvil.core.build.planning import plan_builds
@@ -24,9 +24,6 @@ from hot_anvil.system.process.scope import COMPILE_SECONDS, Limits, Scope
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.finding import Found, find_toolchains
 
-if TYPE_CHECKING:
-    from hot_anvil.core.model.entry_body import Body
-
 Given = ParamSpec("Given")
 Made = TypeVar("Made")
 
@@ -38,6 +35,7 @@ class Memo:
         self.built: dict[tuple[str, str], Built] = {}
         self.codes: dict[tuple[str, str, str, bool], Code] = {}  # view, with chains of calls
         self.reached: dict[tuple[str, str, str], tuple[Function, ...]] = {}  # by symbol
+        self.instructions: dict[tuple[str, str, str], tuple[str, ...]] = {}
 
     def with_built(self, more: Sequence[Built]) -> "Memo":
         """Return a memo of its own that knows more builds."""
@@ -135,13 +133,16 @@ class Workspace(NamedTuple):
             self.memo.reached[key] = reached(self.code(built), symbol)
         return self.memo.reached[key]
 
-    def entry_body(self, built: Built, symbol: str, data_bytes: int) -> "Body":
-        """Return what of an entry's code can make its time."""
+    def instructions_of(self, built: Built, symbol: str) -> tuple[str, ...]:
+        """Return what an entry executes, as texts that are equal for equal code."""
         from hot_anvil.core.model.call_graph import folded_into
-        from hot_anvil.core.model.entry_body import body_of
+        from hot_anvil.core.model.entry_body import instructions_of
 
-        symbol = folded_into(self.code(built), symbol)
-        return body_of(self.reached(built, symbol), symbol, data_bytes)
+        key = built.snippet.name, built.build.name, symbol
+        if key not in self.memo.instructions:
+            own = folded_into(self.code(built), symbol)
+            self.memo.instructions[key] = instructions_of(self.reached(built, own), own)
+        return self.memo.instructions[key]
 
     def with_earlier(self, built: Sequence[Built]) -> "Workspace":
         """Return a workspace in which builds of earlier code stand beside those of its code now."""
@@ -151,10 +152,6 @@ class Workspace(NamedTuple):
         builds = dict.fromkeys((*self.plan.builds, *(one.build for one in built)))
         plan = self.plan._replace(of=of, builds=tuple(builds))
         return self._replace(plan=plan, memo=self.memo.with_built(built))
-
-    def with_bench(self, bench: Bench) -> "Workspace":
-        """Return a workspace on the same sources under another bench."""
-        return _complete(bench, self.store, self.scope, self.progress)
 
 
 def make_workspace(
@@ -183,13 +180,10 @@ def make_workspace(
         limits.seconds or bench.defaults.get("job_seconds", COMPILE_SECONDS),
         limits.memory or bench.defaults.get("job_memory", 0) << 20,
     )
-    return _complete(bench, Store(bench.root, bare), Scope(limits), progress)
-
-
-def _complete(bench: Bench, store: Store, scope: Scope, progress: Progress) -> Workspace:
     found = find_toolchains(bench.custom, bench.root)
     plan = plan_builds(bench, found.toolchains, found.families)
-    return Workspace(bench, found, plan, store, scope, progress, Memo())
+    store = Store(bench.root, bare)
+    return Workspace(bench, found, plan, store, Scope(limits), progress, Memo())
 
 
 def usecase(function: Callable[Given, Made]) -> Callable[Given, Made]:

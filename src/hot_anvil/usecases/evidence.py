@@ -9,6 +9,7 @@ from hot_anvil.core.measure.code_identity import CodeIdentity, compare
 from hot_anvil.core.measure.measurements import Count
 from hot_anvil.core.measure.results import Measured
 from hot_anvil.core.measure.summary import Comparison
+from hot_anvil.core.model.entry_body import Body
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import Verdict
 from hot_anvil.system.build.link_command import host_toolchain
@@ -68,7 +69,9 @@ def identities(
         if not b.whole
     }
     bodies = {
-        v.candidate: workspace.entry_body(built[v.build], symbols[v.entry], data[v.build])
+        v.candidate: Body(
+            workspace.instructions_of(built[v.build], symbols[v.entry]), data[v.build]
+        )
         for v in checked.correct
         if v.build in data
     }

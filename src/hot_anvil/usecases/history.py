@@ -75,8 +75,8 @@ def codes_of(workspace: Workspace, checked: Checked) -> dict[str, str]:
             continue
         data = [part for content in contents for part in data_sections(content)]
         for verdict in own:
-            body = workspace.entry_body(built, symbols[verdict.entry], 0)
-            out[verdict.candidate] = digest(*body.instructions, *data)
+            instructions = workspace.instructions_of(built, symbols[verdict.entry])
+            out[verdict.candidate] = digest(*instructions, *data)
     return out
 
 

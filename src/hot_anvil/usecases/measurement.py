@@ -32,10 +32,17 @@ def measure_snippets(
     workspace: Workspace, snippets: Sequence[str], options: Options, call_seconds: float
 ) -> tuple[Measured, ...]:
     """Check snippets, then measure what is correct."""
-    if options.imported:
-        read_imported(options.imported)  # a wrong file is told before anything runs
-    checked = check_snippets(workspace, snippets, call_seconds)
+    checked = check_to_measure(workspace, snippets, options, call_seconds)
     return tuple(measure_checked(workspace, one, options) for one in checked)
+
+
+def check_to_measure(
+    workspace: Workspace, snippets: Sequence[str], options: Options, call_seconds: float
+) -> tuple[Checked, ...]:
+    """Check what is to be measured; a wrong file of times is told before anything runs."""
+    if options.imported:
+        read_imported(options.imported)
+    return check_snippets(workspace, snippets, call_seconds)
 
 
 def measure_checked(

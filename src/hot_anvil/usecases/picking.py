@@ -12,9 +12,7 @@ from hot_anvil.core.measure.verdict_words import SLOWER
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.usecases.earlier_code import slower_than_earlier
 from hot_anvil.usecases.evidence import identities
-from hot_anvil.usecases.imported_times import read_imported
-from hot_anvil.usecases.measurement import measure_checked
-from hot_anvil.usecases.verification import check_snippets
+from hot_anvil.usecases.measurement import check_to_measure, measure_checked
 from hot_anvil.workspace import Workspace, usecase
 
 
@@ -23,9 +21,7 @@ def pick_snippets(
     workspace: Workspace, snippets: Sequence[str], options: Options, call_seconds: float
 ) -> tuple[Picked, ...]:
     """Do the whole job and choose the fastest correct candidate of each snippet."""
-    if options.imported:
-        read_imported(options.imported)  # a wrong file is told before anything runs
-    checked = check_snippets(workspace, snippets, call_seconds)
+    checked = check_to_measure(workspace, snippets, options, call_seconds)
     return tuple(pick_checked(workspace, one, options) for one in checked)
 
 

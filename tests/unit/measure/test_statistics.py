@@ -25,7 +25,7 @@ from hot_anvil.core.measure.scaling import crossings, scalings
 from hot_anvil.core.measure.statistics import blocked
 from hot_anvil.core.measure.summary import Summary, summarise
 from hot_anvil.core.model.call_graph import folded_into, reached
-from hot_anvil.core.model.entry_body import Body, body_of
+from hot_anvil.core.model.entry_body import Body, instructions_of
 from hot_anvil.core.verify.verdicts import Verdict
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from made_measurements import PLACES, code, measurements, state
@@ -162,7 +162,7 @@ def test_states_that_nothing_connects_are_not_compared(codes: str, machine: str,
 
 def entry_body(own: Code, symbol: str, data_bytes: int) -> Body:
     symbol = folded_into(own, symbol)
-    return body_of(reached(own, symbol), symbol, data_bytes)
+    return Body(instructions_of(reached(own, symbol), symbol), data_bytes)
 
 
 def test_bodies_are_the_same_whatever_their_labels_and_names() -> None:

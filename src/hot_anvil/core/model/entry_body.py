@@ -16,9 +16,9 @@ class Body(NamedTuple):
     data_bytes: int  # that the build's code refers to by itself: tables, constants, variables
 
 
-def body_of(functions: Sequence[Function], symbol: str, data_bytes: int) -> Body:
-    """Return what can make an entry's time, of the functions it reaches."""
-    return Body(tuple(line for f in functions for line in _lines(f, symbol)), data_bytes)
+def instructions_of(functions: Sequence[Function], symbol: str) -> tuple[str, ...]:
+    """Return the instructions of an entry and of the functions it reaches, in order."""
+    return tuple(line for f in functions for line in _lines(f, symbol))
 
 
 def _lines(function: Function, symbol: str) -> Sequence[str]:

@@ -122,7 +122,7 @@ class Report:
 
     @property
     def text(self) -> str:
-        """The sheet without styles, one line per line, no blanks at line ends."""
+        """The report without styles, one line per line, no blanks at line ends."""
         joined = ("".join(piece.text for piece in line).rstrip() for line in self.lines)
         return "".join(line + "\n" for line in joined)
 
