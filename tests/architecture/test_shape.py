@@ -8,14 +8,12 @@ import tomllib
 from collections.abc import Iterator
 from pathlib import Path
 
+import import_rules
 import pytest
 
 from conftest import ROOT
 from hot_anvil.core.arch import architecture, isa_name, names
 from hot_anvil.system.store import stages
-
-sys.path.insert(0, str(ROOT / "tools"))
-import import_rules
 
 SRC = ROOT / "src" / "hot_anvil"
 # English words that some instruction set has as a mnemonic.

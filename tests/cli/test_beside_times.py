@@ -208,7 +208,7 @@ def outside_rows(unit: str, values: dict[str, list[float]]) -> str:
     return OUTSIDE + "".join(rows)
 
 
-def test_outside_times_take_part_in_the_statistics_whatever_their_unit(tmp_path: Path) -> None:
+def test_imported_times_take_part_in_the_statistics_whatever_their_unit(tmp_path: Path) -> None:
     flags = 'once = "-O1 -DTIMES=1"\ntwice = "-O1 -DTIMES=2"'
     where = bench(tmp_path, TWICE, f'entries = ["tide"]\n{SIZES}{INPUTS}', flags)
     drift = [1.0, 1.3, 0.8, 1.1, 1.7, 0.9, 1.2, 1.05]

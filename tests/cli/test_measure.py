@@ -267,7 +267,7 @@ def test_the_same_loop_twice_is_not_told_apart(tmp_path: Path) -> None:
     assert all(row["word"] in ("best", "tied", "not enough data") for row in found["ranking"])
 
 
-def test_bench_gives_times_ratios_intervals_and_a_floor(demo: Path) -> None:
+def test_measure_gives_times_ratios_intervals_and_a_floor(demo: Path) -> None:
     found = document("measure", demo, "--snippet", "crossings", "--seconds", "0.2", "--seed", "4")
     assert [row["candidate"] for row in found["excluded"]] == [
         f"crossings_mixed@gcc-12:{flags}" for flags in ("plain", "lean", "fast", "wide")

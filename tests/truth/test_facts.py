@@ -4,11 +4,12 @@ import csv
 import io
 import re
 import subprocess
-import sys
 import tomllib
 from pathlib import Path
 
+import facts as benchmark
 import pytest
+import stepping
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -16,11 +17,6 @@ from conftest import CORPUS, NEED_ALL, ROOT, document, hot_anvil, refused
 from hot_anvil.core.facts.records import ALL, FUNCTION_FACTS, LOOP_FACTS, Fact, FunctionFacts
 from hot_anvil.core.facts.table import Column, make_table
 from hot_anvil.core.model.streams import Stream
-
-sys.path.insert(0, str(ROOT / "benchmarks"))
-
-import facts as benchmark
-import stepping
 
 
 def test_facts_agree_with_hand_decided_truth() -> None:

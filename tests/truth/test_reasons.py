@@ -1,11 +1,11 @@
 """Reasons: decided cases under real compilers, remarks, and what instructions mean."""
 
 import re
-import sys
 import tomllib
 from pathlib import Path
 
 import pytest
+from reasons import KNOWN_FAULTS, judge
 
 from conftest import CORPUS, NEED_ALL, ROOT, document, hot_anvil
 from hot_anvil.api import open_source
@@ -14,10 +14,6 @@ from hot_anvil.core.arch import semantics_of
 from hot_anvil.core.reasons import explain
 from hot_anvil.core.reasons.remarks import kind_of
 from hot_anvil.core.toolchain.remarks import read_remarks
-
-sys.path.insert(0, str(ROOT / "benchmarks"))
-
-from reasons import KNOWN_FAULTS, judge
 
 
 @pytest.mark.parametrize(

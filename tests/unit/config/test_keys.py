@@ -1,18 +1,13 @@
 """The table of keys: what it says is what the docs say, and all mistakes are told at once."""
 
-import sys
 import tomllib
 
+import docs_tables
 import pytest
 
-from conftest import ROOT
 from hot_anvil.core.config.keys import KEYS
 from hot_anvil.core.config.reading import read_bench
 from hot_anvil.errors import RequestError
-
-sys.path.insert(0, str(ROOT / "tools"))
-
-import docs_tables
 
 BENCH = '''title = """
 [grid]

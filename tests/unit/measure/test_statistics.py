@@ -1,4 +1,4 @@
-"""From measurements to answers: placements, growth, history, likeness, hotspots, the choice."""
+"""From measurements to answers: placements, scaling, history, same code, hotspots, the choice."""
 
 import math
 import subprocess
@@ -199,7 +199,7 @@ def test_the_same_instructions_are_no_reason_for_other_times_and_other_ones_may_
 
 @settings(deadline=None)
 @given(st.lists(st.lists(st.integers(0, 40), min_size=6, max_size=6), min_size=1, max_size=4))
-def test_every_look_is_counted_once_by_line_function_and_elsewhere(rows: list[list[int]]) -> None:
+def test_every_sample_is_counted_once_by_line_function_and_elsewhere(rows: list[list[int]]) -> None:
     both = code("ebb: mov; add; ret\nflow: nop; ret")
     # Addresses 0 to 2 are ebb's, 10 and 11 flow's, 99 is no known code.
     shifted = both.functions[1]._replace(

@@ -92,7 +92,7 @@ def test_a_choice_over_many_sizes_fits_the_width_and_shows_every_size(width: int
     json.dumps(document, allow_nan=False)
 
 
-def test_growth_and_the_size_where_the_fastest_changes_are_told() -> None:
+def test_scaling_and_the_size_where_the_fastest_changes_are_told() -> None:
     text = measure_report([measured(SIZES, LINES)], (), 110).text
     assert "growth over n" in text and text.count("an element") == len(SIZES) + 1
     assert "no straight line" not in text and text.count("none to see") == 2
@@ -109,7 +109,7 @@ def test_the_reader_is_told_what_weakens_a_time() -> None:
         assert told.replace("2 us", "2.00 us") in text or told in text
 
 
-def test_counts_programs_and_likenesses_have_their_columns() -> None:
+def test_counts_programs_and_code_identities_have_their_columns() -> None:
     item = measured([64], [[1e-6, 1e-6]])
     counts = {
         (NAMES[0], "n=64"): Count(12345, ""),
