@@ -1,7 +1,5 @@
 """Entry point: find the command, run it, turn errors into exit codes."""
 
-from __future__ import annotations
-
 import sys
 
 from hot_anvil._version import __version__
@@ -33,7 +31,7 @@ COMMANDS = {
 INTERRUPTED = 130
 
 
-def main(argv: Sequence[str] | None = None) -> int:
+def main(argv: "Sequence[str] | None" = None) -> int:
     """Run the command line and return its exit code."""
     words = list(sys.argv[1:] if argv is None else argv)
     if words in (["--version"], ["-V"]):

@@ -23,7 +23,6 @@ from hot_anvil.core.diff.side import Side, lone_functions, only_file
 from hot_anvil.core.diff.stored import Stored, from_stored, to_stored
 from hot_anvil.core.names import listed
 from hot_anvil.core.results.code import SnippetDiff
-from hot_anvil.core.toolchain.remarks import Remark
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.grid import plan_jobs
@@ -34,6 +33,7 @@ from hot_anvil.workspace import Workspace, usecase
 
 if TYPE_CHECKING:
     from hot_anvil.core.diff.ledger import Ledger
+    from hot_anvil.core.toolchain.remarks import Remark
 
 
 def compare_kept(
@@ -83,8 +83,10 @@ def compare_kept(
     return SnippetDiff(left.built, right.built, explained, *isas, names)
 
 
-def _remarks(workspace: Workspace, side: Side) -> tuple[Remark, ...]:
+def _remarks(workspace: Workspace, side: Side) -> "tuple[Remark, ...]":
     units = [unit for unit in side.built.units if unit.artefact]
+    from hot_anvil.core.toolchain.remarks import Remark
+
     return tuple(Remark(*row) for u in units for row in load_remarks(u, workspace.store))
 
 

@@ -2,16 +2,18 @@
 
 from collections import Counter
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from hot_anvil.core.arch import isa_name, names
 from hot_anvil.core.code.records import Instruction
 from hot_anvil.core.names import listed
-from hot_anvil.core.results.syntax import Change
 from hot_anvil.core.results.words import Told, Used
 from hot_anvil.errors import RequestError
 from hot_anvil.system.toolchain.words import dictionary
-from hot_anvil.usecases.listings import list_build
 from hot_anvil.workspace import Workspace, usecase
+
+if TYPE_CHECKING:
+    from hot_anvil.core.results.syntax import Change
 
 
 def explain_instruction(mnemonic: str, target: str = "") -> tuple[Told, ...]:
@@ -40,6 +42,8 @@ def instructions_used(
     workspace: Workspace, build: str, snippets: Sequence[str] = ()
 ) -> tuple[Used, ...]:
     """Return every instruction that a build uses, the commonest first."""
+    from hot_anvil.usecases.listings import list_build
+
     counts = Counter(
         (listing.isa, placed.instruction.mnemonic, len(placed.instruction.operands))
         for listing in list_build(workspace, build, snippets)
@@ -59,7 +63,7 @@ def instructions_used(
     return tuple(out)
 
 
-def reading_for(isa: str) -> Change:
+def reading_for(isa: str) -> "Change":
     """Return what puts its plain reading beside an instruction."""
     own = dictionary(isa)
 

@@ -8,6 +8,7 @@ record.
 import re
 from functools import cache
 from importlib import import_module
+from os import listdir
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -19,9 +20,8 @@ SYNTAXES = ("att", "intel")  # those that a person may choose between, the compi
 @cache
 def names() -> tuple[str, ...]:
     """Return the instruction sets that are known, in alphabetical order."""
-    from pkgutil import iter_modules
-
-    return tuple(sorted(item.name for item in iter_modules(__path__) if item.ispkg))
+    inside = listdir(__path__[0])  # noqa: PTH208 - the library's walk is a twentieth of a diff
+    return tuple(sorted(name for name in inside if name.isidentifier() and name[0] != "_"))
 
 
 @cache

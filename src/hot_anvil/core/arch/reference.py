@@ -6,7 +6,7 @@ of mnemonics, its pattern naming what differs.
 
 import re
 from collections.abc import Iterator, Mapping
-from functools import lru_cache
+from functools import cache, lru_cache
 from typing import Any, NamedTuple
 
 from hot_anvil.core.arch import architecture
@@ -15,12 +15,28 @@ from hot_anvil.core.arch.wording import tidy
 _STRICT = ("cc", "zero", "order")  # parts of a pattern that must be among the known words
 _FIELD = re.compile(r"\{(\w+)\}")
 _SPLIT = re.compile(r" \|(?= |$)")
+_COUNTED = re.compile(r"(.*)/(\d)")
+_HEAD = re.compile(r"(?:\w(?![?*{]))+")  # letters of a pattern that must be there
+
+_compiled = cache(re.compile)
+
+
+class Pattern(NamedTuple):
+    """What the mnemonics of a row look like; compiled only where one begins like it."""
+
+    text: str
+    head: str  # what each begins with
+    operands: int | None  # how many they have, None: any
+
+    def match(self, mnemonic: str) -> re.Match[str] | None:
+        """Return the match of a whole mnemonic."""
+        return _compiled(self.text).fullmatch(mnemonic) if mnemonic.startswith(self.head) else None
 
 
 class Entry(NamedTuple):
     """One row of the tables."""
 
-    patterns: tuple[tuple[re.Pattern[str], int | None], ...]  # with how many operands, None: any
+    patterns: tuple[Pattern, ...]
     reading: str
     does: str
     flags: str
@@ -93,9 +109,11 @@ def _alternatives(pattern: str) -> list[str]:
     return out
 
 
-def _pattern(text: str) -> tuple[re.Pattern[str], int | None]:
-    found = re.fullmatch(r"(.*)/(\d)", text)
-    return (re.compile(found[1]), int(found[2])) if found else (re.compile(text), None)
+def _pattern(text: str) -> Pattern:
+    counted = _COUNTED.fullmatch(text)
+    plain = counted[1] if counted else text
+    head = _HEAD.match(plain)
+    return Pattern(plain, head[0] if head else "", int(counted[2]) if counted else None)
 
 
 def split_operands(text: str) -> tuple[str, ...]:
@@ -137,10 +155,11 @@ class Dictionary:
         *prefixes, name = mnemonic.split() or [""]
         for spelling, suffix in self._spellings(name):
             for entry in self.reference.entries:
-                for pattern, count in entry.patterns:
+                for pattern in entry.patterns:
+                    count = pattern.operands
                     if count is not None and operands is not None and count != operands:
                         continue
-                    found = pattern.fullmatch(spelling)
+                    found = pattern.match(spelling)
                     if found and self._known(found):
                         groups = self._in_words(found)
                         yield Found(spelling, tuple(prefixes), suffix, entry, groups), count

@@ -1,17 +1,21 @@
 """Small sums over names, as a bench writes them: ``n + 16``."""
 
-import ast
 import operator
 from collections.abc import Iterator, Mapping
+from keyword import iskeyword
+from typing import TYPE_CHECKING
 
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
 
+if TYPE_CHECKING:
+    import ast
+
 _OPERATORS = {
-    ast.Add: operator.add,
-    ast.Sub: operator.sub,
-    ast.Mult: operator.mul,
-    ast.FloorDiv: operator.floordiv,
+    "Add": operator.add,
+    "Sub": operator.sub,
+    "Mult": operator.mul,
+    "FloorDiv": operator.floordiv,
 }
 
 Names = Mapping[str, int | float]
@@ -19,6 +23,8 @@ Names = Mapping[str, int | float]
 
 def evaluate(text: str, known: Names, where: str) -> int | float:
     """Return the value of an expression over known names, such as ``n + 16``."""
+    import ast
+
     try:
         return _value(ast.parse(text, mode="eval").body, known)
     except KeyError as error:
@@ -36,6 +42,11 @@ def evaluate(text: str, known: Names, where: str) -> int | float:
 
 def names_in(text: str) -> Iterator[str]:
     """Give the names that an expression uses; none for what is no expression."""
+    if text.isidentifier() and not iskeyword(text):  # nearly all of them: no parser to load
+        yield text
+        return
+    import ast
+
     try:
         tree = ast.parse(text, mode="eval")
     except SyntaxError:
@@ -43,15 +54,17 @@ def names_in(text: str) -> Iterator[str]:
     yield from (node.id for node in ast.walk(tree) if isinstance(node, ast.Name))
 
 
-def _value(node: ast.expr, known: Names) -> int | float:
+def _value(node: "ast.expr", known: Names) -> int | float:
+    import ast
+
     if isinstance(node, ast.Constant) and isinstance(node.value, int | float):
         return node.value
     if isinstance(node, ast.Name):
         return known[node.id]
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
         return -_value(node.operand, known)
-    if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
-        combine = _OPERATORS[type(node.op)]
+    if isinstance(node, ast.BinOp) and type(node.op).__name__ in _OPERATORS:
+        combine = _OPERATORS[type(node.op).__name__]
         result: int | float = combine(_value(node.left, known), _value(node.right, known))
         return result
     raise ValueError("not an expression of numbers and names")

@@ -1,12 +1,14 @@
 """What is compared: one side's code, with its sources and what its compiler said."""
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from hot_anvil.core.asm.listing import Sources
 from hot_anvil.core.build.records import Built
 from hot_anvil.core.code.records import Code
-from hot_anvil.core.toolchain.remarks import Remark
+
+if TYPE_CHECKING:
+    from hot_anvil.core.toolchain.remarks import Remark
 
 
 class Side(NamedTuple):
@@ -16,7 +18,7 @@ class Side(NamedTuple):
     built: Built
     code: Code
     sources: Sources
-    remarks: tuple[Remark, ...] = ()
+    remarks: "tuple[Remark, ...]" = ()
 
 
 def lone_functions(left: Code, right: Code) -> dict[str, str]:

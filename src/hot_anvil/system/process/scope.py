@@ -5,7 +5,6 @@ is in, so that two workspaces in one process share neither limits nor an interru
 """
 
 import os
-import signal
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from contextvars import ContextVar
@@ -72,5 +71,7 @@ def current_scope() -> Scope:
 
 
 def _kill_group(pid: int) -> None:
+    import signal
+
     with suppress(ProcessLookupError, PermissionError):
         os.killpg(pid, signal.SIGKILL)
