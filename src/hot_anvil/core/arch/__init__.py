@@ -12,6 +12,7 @@ from os import listdir
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from hot_anvil.core.arch.operations import Evaluation
     from hot_anvil.core.arch.records import Architecture, Semantics, Syntax
 
 SYNTAXES = ("att", "intel")  # those that a person may choose between, the compilers' own first
@@ -49,6 +50,12 @@ def syntax_of(name: str) -> "Syntax":
 def semantics_of(name: str) -> "Semantics":
     """Return what the instructions of an instruction set do."""
     return architecture(name).semantics
+
+
+def evaluation_of(name: str) -> "Evaluation":
+    """Return how an instruction set's code is evaluated."""
+    found: Evaluation = import_module(f"{__name__}.{name}.operations").EVALUATION
+    return found
 
 
 def has_objects(name: str) -> bool:

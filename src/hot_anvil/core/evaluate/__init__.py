@@ -1,0 +1,1 @@
+"""What code computes, found by computing: pieces of code run on many states at once."""
