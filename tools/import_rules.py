@@ -28,9 +28,9 @@ ROOT = Path(__file__).parent.parent / "src" / "hot_anvil"
 
 # Each imports only what stands before it.
 CORE = (
-    "names", "parallel", "codec", "code", "arch", "asm", "binary", "model", "facts", "toolchain",
-    "config", "proof", "build", "inputs", "calling", "diff", "reasons", "verify", "measure",
-    "results",
+    "names", "parallel", "codec", "code", "arch", "asm", "binary", "model", "evaluate", "facts",
+    "toolchain", "config", "proof", "build", "inputs", "calling", "diff", "reasons", "verify",
+    "measure", "results",
 )  # fmt: skip
 SYSTEM = ("process", "store", "toolchain", "bench", "build", "execute", "check", "measure")
 VIEWS = ("json", "text")

@@ -8,7 +8,12 @@ CONDITIONS_ARM = "eq ne cs cc mi pl vs vc hi ls ge lt gt le".split()
 
 def x86() -> Iterator[str]:
     """Give instructions on rax, rbx, rcx and rdx, with memory at rsi."""
-    for width, a, b in (("b", "al", "bl"), ("w", "ax", "bx"), ("l", "eax", "ebx"), ("q", "rax", "rbx")):
+    for width, a, b in (
+        ("b", "al", "bl"),
+        ("w", "ax", "bx"),
+        ("l", "eax", "ebx"),
+        ("q", "rax", "rbx"),
+    ):
         a, b = f"%{a}", f"%{b}"
         for name in "mov add sub adc sbb cmp test and or xor xchg".split():
             yield f"{name}{width} {b},{a}"
@@ -30,7 +35,9 @@ def x86() -> Iterator[str]:
                 yield from (f"{name}{width} %cl,{b},{a}", f"{name}{width} $7,{b},{a}")
             yield from (f"{name}{width} {a},{b},{a}" for name in ("shlx", "shrx", "sarx", "andn"))
             yield from (f"rorx{width} $11,{b},{a}", f"bswap{width} {a}")
-            yield from (f"mov{s}{n}{width} %{r},{a}" for s in "sz" for n, r in (("b", "bl"), ("w", "bx")))
+            yield from (
+                f"mov{s}{n}{width} %{r},{a}" for s in "sz" for n, r in (("b", "bl"), ("w", "bx"))
+            )
     yield from (
         "movslq %ebx,%rax", "movsbw %bl,%ax", "movzbl %ah,%ebx", "movb %ah,%bl", "addb %ah,%bh",
         "movb %bl,%ah", "cltq", "cwtl", "cqto", "cltd", "movabsq $0x123456789abcdef0,%rax",
@@ -61,16 +68,24 @@ def aarch64() -> Iterator[str]:
     for w in "wx":
         a, b, c, d = (f"{w}{n}" for n in range(4))
         for name in "add adds sub subs and ands orr eor bic bics orn eon".split():
-            yield from (f"{name} {a},{b},{c}", f"{name} {a},{b},{c},lsl 3", f"{name} {a},{b},{c},asr 5")
+            yield from (
+                f"{name} {a},{b},{c}",
+                f"{name} {a},{b},{c},lsl 3",
+                f"{name} {a},{b},{c},asr 5",
+            )
         yield from (f"{name} {a},{b},{c}" for name in "adc adcs sbc sbcs lsl lsr asr ror".split())
         yield from (f"{name} {a},{b},{c}" for name in "mul mneg sdiv udiv".split())
         yield from (f"{name} {a},{b},{c},{d}" for name in ("madd", "msub"))
         yield from (f"{name} {a},{b},77" for name in "add adds sub subs".split())
         yield from (f"{name} {a},{b},0x3f0" for name in "and orr eor ands".split())
-        yield from (f"{name} {a},{b}" for name in "cmp cmn tst mvn neg negs clz rbit rev rev16 mov".split())
+        yield from (
+            f"{name} {a},{b}" for name in "cmp cmn tst mvn neg negs clz rbit rev rev16 mov".split()
+        )
         yield from (f"{name} {a},{b},5,9" for name in "ubfx sbfx ubfiz sbfiz bfi bfxil".split())
-        yield from (f"{name} {a},{b},{n}" for name in "lsl lsr asr ror".split() for n in (1, 13, 31))
-        yield from (f"extr {a},{b},{c},7", f"add {a},{b},{'w2' if w == 'w' else 'w2'},sxth 1")
+        yield from (
+            f"{name} {a},{b},{n}" for name in "lsl lsr asr ror".split() for n in (1, 13, 31)
+        )
+        yield from (f"extr {a},{b},{c},7", f"add {a},{b},w2,sxth 1")
         yield from (f"movz {a},0x1234,lsl 16", f"movn {a},0x55", f"movk {a},0x4321,lsl 16")
         for code in CONDITIONS_ARM:
             yield from (f"cset {a},{code}", f"csetm {a},{code}", f"cinc {a},{b},{code}")
@@ -82,8 +97,19 @@ def aarch64() -> Iterator[str]:
     yield from (f"{name} x0,w1,w2,x3" for name in "smaddl umaddl smsubl umsubl".split())
     yield from ("smulh x0,x1,x2", "umulh x0,x1,x2", "rev32 x0,x1", "add x0,x1,w2,uxtw 2")
     yield from ("sub x0,x1,w2,sxtb", "cmp x0,w1,sxtw", "cmp w0,w1,uxtb")
-    yield from (f"{s}xt{b} {w}0,w1" for s, b, w in (("s", "b", "w"), ("s", "h", "x"), ("s", "w", "x"), ("u", "b", "w"), ("u", "h", "w")))
-    yield from (f"{name} w0,[x4,{n}]" for name in "ldrb ldrh ldrsb ldrsh strb strh".split() for n in (0, 6))
+    yield from (
+        f"{s}xt{b} {w}0,w1"
+        for s, b, w in (
+            ("s", "b", "w"),
+            ("s", "h", "x"),
+            ("s", "w", "x"),
+            ("u", "b", "w"),
+            ("u", "h", "w"),
+        )
+    )
+    yield from (
+        f"{name} w0,[x4,{n}]" for name in "ldrb ldrh ldrsb ldrsh strb strh".split() for n in (0, 6)
+    )
     yield from ("ldrsw x0,[x4,4]", "ldrsb x0,[x4,3]", "ldur x0,[x4,3]", "sturh w0,[x4,5]")
 
 
@@ -91,10 +117,20 @@ def arm() -> Iterator[str]:
     """Give instructions on r0 to r3, with memory at r4."""
     for name in "add sub rsb adc sbc rsc and orr eor bic".split():
         for s in ("", "s"):
-            ends = ("r2", "r2,lsl #3", "r2,lsr #5", "r2,asr #7", "r2,ror #9", "r2,lsl r3", "r2,asr r3")
+            ends = (
+                "r2",
+                "r2,lsl #3",
+                "r2,lsr #5",
+                "r2,asr #7",
+                "r2,ror #9",
+                "r2,lsl r3",
+                "r2,asr r3",
+            )
             yield from (f"{name}{s} r0,r1,{end}" for end in ends)
             yield from (f"{name}{s} r0,r1,#{n}" for n in (1, 255))
-    yield from (f"{name} r0,{b}" for name in "cmp cmn tst teq".split() for b in ("r1", "r1,lsl #2", "#7"))
+    yield from (
+        f"{name} r0,{b}" for name in "cmp cmn tst teq".split() for b in ("r1", "r1,lsl #2", "#7")
+    )
     yield from (f"{name}{s} r0,r1" for name in ("mov", "mvn") for s in ("", "s"))
     for name in "lsl lsr asr ror".split():
         yield from (f"{name}{s} r0,r1,{n}" for s in ("", "s") for n in ("r2", "#1", "#13", "#31"))
@@ -108,7 +144,12 @@ def arm() -> Iterator[str]:
     yield from ("ubfx r0,r1,#5,#9", "sbfx r0,r1,#3,#20", "bfi r0,r1,#4,#7", "bfc r0,#2,#11")
     yield from ("movw r0,#4660", "movt r0,#17185")
     for code in CONDITIONS_ARM:
-        yield from (f"mov{code} r0,r1", f"adds{code} r0,r1,r2", f"str{code} r0,[r4]", f"mvn{code} r0,#0")
+        yield from (
+            f"mov{code} r0,r1",
+            f"adds{code} r0,r1,r2",
+            f"str{code} r0,[r4]",
+            f"mvn{code} r0,#0",
+        )
     accesses = "ldr ldrb ldrh ldrsb ldrsh str strb strh".split()
     yield from (f"{name} r0,[r4,#{n}]" for name in accesses for n in (0, 6))
     yield from ("ldrd r0,r1,[r4]", "strd r0,r1,[r4,#8]", "ldm r4,{r0,r1,r2}", "stm r4,{r0-r2}")
@@ -118,7 +159,9 @@ def avr() -> Iterator[str]:
     """Give instructions on r16 to r25, with memory at X, Y and Z."""
     two = "add adc sub sbc and or eor cp cpc mov mul muls".split()
     yield from (f"{name} r16,r17" for name in two)
-    yield from (f"{name} r16,{n}" for name in "subi sbci andi ori cpi ldi".split() for n in (1, 127, 200))
+    yield from (
+        f"{name} r16,{n}" for name in "subi sbci andi ori cpi ldi".split() for n in (1, 127, 200)
+    )
     one = "com neg inc dec lsr ror asr lsl rol tst clr ser swap".split()
     yield from (f"{name} r16" for name in one)
     yield from (f"{name} r24,{n}" for name in ("adiw", "sbiw") for n in (1, 63))

@@ -53,8 +53,9 @@ AARCH64 = Target(
 ARM = Target(
     "arm", tuple(f"r{n}" for n in range(8)), 4,
     (("N", 31), ("Z", 30), ("C", 29), ("V", 28)),
-    ("arm-linux-gnueabihf-gcc", "-static", "-marm", "-march=armv7ve", "-mfpu=vfpv3-d16"), ("qemu-arm",),
-    0x10000000, "push {{r4-r9,lr}}\nmov r9,r0\nldr r8,[r9,#64]\nmsr APSR_nzcvq,r8", "ldr {r},[r9,#{at}]",
+    ("arm-linux-gnueabihf-gcc", "-static", "-marm", "-march=armv7ve", "-mfpu=vfpv3-d16"),
+    ("qemu-arm",), 0x10000000,
+    "push {{r4-r9,lr}}\nmov r9,r0\nldr r8,[r9,#64]\nmsr APSR_nzcvq,r8", "ldr {r},[r9,#{at}]",
     "str {r},[r9,#{at}]", "mrs r8,APSR\nstr r8,[r9,#64]\npop {{r4-r9,pc}}",
 )  # fmt: skip
 AVR = Target(
@@ -97,7 +98,15 @@ def _called(
     lines.append('.section .note.GNU-stack,"",%progbits')
     source, program = folder / f"{target.isa}.s", folder / f"{target.isa}.out"
     source.write_text("\n".join(lines) + "\n")
-    made = [*target.compiler, "-O1", "-no-pie", "-o", str(program), str(HERE / "run.c"), str(source)]
+    made = [
+        *target.compiler,
+        "-O1",
+        "-no-pie",
+        "-o",
+        str(program),
+        str(HERE / "run.c"),
+        str(source),
+    ]
     subprocess.run(made, check=True)
     count = states.shape[1]
     done = subprocess.run(

@@ -7,15 +7,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from reality import forms
-from reality.running import AARCH64, ARM, AVR, MSP430, RISCV, X86, Target, outcome
 
 from hot_anvil.core.arch import architecture, evaluation_of
 from hot_anvil.core.evaluate.operators import constant
 from hot_anvil.core.evaluate.running import Run
 from hot_anvil.core.evaluate.states import States
+from reality import forms
+from reality.running import AARCH64, ARM, AVR, MSP430, RISCV, X86, Target, outcome
 
-STATES = 200
+STATES = 100
 _FORMS = {
     "x86": forms.x86, "riscv": forms.riscv, "aarch64": forms.aarch64, "arm": forms.arm,
     "avr": forms.avr, "msp430": forms.msp430,
@@ -61,7 +61,9 @@ def _states(target: Target, text: str, k: int) -> States:
 
 
 def _uses_memory(target: Target, text: str) -> bool:
-    pattern = {"avr": r"^(?:ld|st)d? ", "msp430": r"[@(]", "arm": r"\[|r4,"}.get(target.isa, r"[(\[]")
+    pattern = {"avr": r"^(?:ld|st)d? ", "msp430": r"[@(]", "arm": r"\[|r4,"}.get(
+        target.isa, r"[(\[]"
+    )
     return re.search(pattern, text) is not None
 
 

@@ -29,21 +29,21 @@ ALL = (1 << 64) - 1
 BRANCH = "branch"  # the name that says whether a conditional branch is taken
 
 
-class NotEvaluable(Exception):
+class NotEvaluableError(Exception):
     """An instruction that this language does not say; its text says which."""
 
 
 class Evaluation(NamedTuple):
     """How an instruction set's code is evaluated; ``EVALUATION`` in its ``operations``."""
 
-    # (mnemonic, operands, bits of a register) -> steps; raises NotEvaluable
+    # (mnemonic, operands, bits of a register) -> steps; raises NotEvaluableError
     operations: Callable[[str, tuple[str, ...], int], Steps]
     widths: tuple[int, ...]  # bits that a register may have: what holds must hold for each
     flags: tuple[str, ...]
 
 
 def _refused(mnemonic: str, operands: tuple[str, ...], width: int) -> Steps:
-    raise NotEvaluable(mnemonic)
+    raise NotEvaluableError(mnemonic)
 
 
 NOT_EVALUATED = Evaluation(_refused, (64,), ())  # an instruction set whose code is not evaluated
@@ -161,9 +161,7 @@ def carry_of_add(a: Expr, b: Expr, result: Expr, width: int) -> Expr:
 
 def borrow_of_sub(a: Expr, b: Expr, result: Expr, width: int) -> Expr:
     """Return the borrow of a difference a - b, which may have had one come in."""
-    return bit(
-        either(both(invert(a), b), both(either(invert(a), b), result)), width - 1
-    )
+    return bit(either(both(invert(a), b), both(either(invert(a), b), result)), width - 1)
 
 
 def overflow_of_add(a: Expr, b: Expr, result: Expr, width: int) -> Expr:
@@ -221,7 +219,7 @@ _SYMBOL = re.compile(r"([A-Za-z_.{$][\w.$@{}]*)((?:[+-]\d+)*)")
 def place(text: str, width: int = 64) -> int:
     """Return a number, or the address that stands for a symbol: one far place for each name.
 
-    Raises NotEvaluable for other texts.
+    Raises NotEvaluableError for other texts.
     """
     try:
         return int(text, 0)
@@ -229,7 +227,7 @@ def place(text: str, width: int = 64) -> int:
         pass
     found = _SYMBOL.fullmatch(text)
     if not found:
-        raise NotEvaluable(text)
+        raise NotEvaluableError(text)
     offset = sum(int(part) for part in re.findall(r"[+-]\d+", found[2]))
     own = crc32(found[1].encode())
     if width <= 16:

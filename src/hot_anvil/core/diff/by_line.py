@@ -15,19 +15,30 @@ from hot_anvil.core.model.control_flow import Body, bodies
 def pair_functions(
     left: Code,
     right: Code,
-    entries: Collection[str],
     lines: LineMap,
     same_function: Mapping[str, str],
 ) -> tuple[tuple[FunctionPair, ...], LineMap]:
     """Return the functions of two codes in pairs, and which source lines correspond.
 
-    ``entries`` (symbols) limits the comparison to these functions; empty means
-    all. ``same_function`` pairs functions of different names: left -> right.
+    ``same_function`` pairs functions of different names: left -> right.
     """
-    function_pairs = _function_pairs(left, right, entries, same_function)
+    function_pairs = _function_pairs(left, right, same_function)
     if same_function:
         lines = lines_by_votes(function_pairs, lines)
     return function_pairs, lines
+
+
+def chosen(
+    function_pairs: Sequence[FunctionPair], entries: Collection[str]
+) -> tuple[FunctionPair, ...]:
+    """Return those of some functions (symbols, of either side); all if none are named."""
+    if not entries:
+        return tuple(function_pairs)
+    return tuple(
+        both
+        for both in function_pairs
+        if both.name in entries or (both.left is not None and both.left.owner in entries)
+    )
 
 
 def by_source_line(
@@ -65,9 +76,7 @@ def _count(body: Body | None) -> int | None:
     return None if body is None else len(body.items)
 
 
-def _function_pairs(
-    left: Code, right: Code, entries: Collection[str], same: Mapping[str, str]
-) -> tuple[FunctionPair, ...]:
+def _function_pairs(left: Code, right: Code, same: Mapping[str, str]) -> tuple[FunctionPair, ...]:
     first, second = bodies(left.functions, left.isa), bodies(right.functions, right.isa)
     titles = {**left.titles, **right.titles}
     partner = {name: name for name in first if name in second} | dict(same)
@@ -86,8 +95,6 @@ def _function_pairs(
     out = []
     for a, c in pairs:
         name = c or a or ""
-        if entries and name not in entries and a not in entries:
-            continue
         title = titles.get(name, name)
         if a and c and same.get(a) == c:
             title = f"{titles.get(a, a)} and {title}"

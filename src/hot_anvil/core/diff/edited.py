@@ -23,6 +23,27 @@ def map_lines(
     return LineMap(files, lines)
 
 
+def edited_places(
+    lines: LineMap, right: Mapping[str, Sequence[str]], left: Mapping[str, Sequence[str]]
+) -> frozenset[Place]:
+    """Return the lines that do not stand on both sides with the same text."""
+    out = set()
+    for file, places in lines.lines.items():
+        old, new = left.get(file, ()), right.get(lines.files.get(file, file), ())
+        seen = set()
+        for line, place in places.items():
+            seen.add(place.line)
+            if place.old or _text(old, line) != _text(new, place.line):
+                out.add(place)
+        name = lines.files.get(file, file)
+        out |= {Place(name, n) for n in range(1, len(new) + 1) if n not in seen}
+    return frozenset(out)
+
+
+def _text(source: Sequence[str], line: int) -> str:
+    return source[line - 1].strip() if 0 < line <= len(source) else ""
+
+
 def _places(matched: Mapping[int, int], count: int, file: str) -> dict[int, Place]:
     out = {}
     last = 0
@@ -62,6 +83,8 @@ def _edited(a: Sequence[str], b: Sequence[str], old: range, new: range) -> list[
     """Pair edited lines in order, each with the one that it shares most with."""
     out = []
     start = new.start
+    if len(old) == len(new) and all(_alike(a[i], b[j]) for i, j in zip(old, new, strict=True)):
+        return list(zip(old, new, strict=True))  # each was edited where it stands
     for i in old:
         best, score = -1, _ALIKE
         for j in range(start, new.stop):
@@ -76,3 +99,7 @@ def _edited(a: Sequence[str], b: Sequence[str], old: range, new: range) -> list[
     if not out and len(old) == len(new) == 1 and a[old.start] and b[new.start]:
         out = [(old.start, new.start)]
     return out
+
+
+def _alike(old: str, new: str) -> bool:
+    return SequenceMatcher(None, old, new, False).ratio() > _ALIKE

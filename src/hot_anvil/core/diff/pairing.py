@@ -23,7 +23,7 @@ from hot_anvil.core.diff.records import (
     State,
 )
 from hot_anvil.core.diff.renaming import consistent
-from hot_anvil.core.diff.reordering import only_reordered
+from hot_anvil.core.diff.reordering import blocks_of, only_reordered
 from hot_anvil.core.model.control_flow import Body
 
 
@@ -54,11 +54,13 @@ def pair_bodies(left: Body | None, right: Body | None, lines: LineMap) -> Iterat
         found[place] = _align(left, left_at.get(place, []), right, right_at.get(place, []))
     states = _states(left, right, found)
     other = moved_between(left, right, found)
+    alike = (two for two, state in states.items() if state != CHANGED)
+    blocks = blocks_of(left, right, alike)
     out = []
     for place, two in found.items():
         pairs = tuple(_pair(left, right, i, j, states, other) for i, j in two)
         counts = len(left_at.get(place, [])), len(right_at.get(place, []))
-        out.append(Paired(place, pairs, counts, _state(left, right, pairs)))
+        out.append(Paired(place, pairs, counts, _state(left, right, pairs, blocks)))
     yield from _renamed_throughout(left, right, out)
 
 
@@ -148,12 +150,12 @@ def _pair(
     return Pair(a, c, NEW if a is None else GONE, (i, j))
 
 
-def _state(left: Body, right: Body, pairs: Sequence[Pair]) -> State:
+def _state(left: Body, right: Body, pairs: Sequence[Pair], blocks: Mapping[int, int]) -> State:
     """Return the state of a line inside one function."""
     states = {pair.state for pair in pairs}
     if states == {SAME}:
         return SAME
-    if states <= {SAME, RENAMED, CHANGED, GONE, NEW} and only_reordered(left, right, pairs):
+    if states <= {SAME, RENAMED, CHANGED, GONE, NEW} and only_reordered(left, right, pairs, blocks):
         return REORDERED
     if states <= {SAME, RENAMED}:
         return RENAMED

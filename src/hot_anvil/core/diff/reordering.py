@@ -1,6 +1,7 @@
 """Tell a mere change of order from one that changes what is computed."""
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.diff.records import Pair
@@ -11,11 +12,26 @@ _LIMIT = 200  # instructions of a line up to which all pairs are looked at
 _READS_FLAGS = frozenset((b.BRANCH, b.SET, b.SELECT))
 
 
-def only_reordered(left: Body, right: Body, pairs: Sequence[Pair]) -> bool:
+def blocks_of(left: Body, right: Body, found: Iterable[tuple[int, int]]) -> dict[int, int]:
+    """Return block of the left side -> the one of the right that most of it stands for."""
+    votes = Counter((left.block_of[i], right.block_of[j]) for i, j in found if i >= 0 and j >= 0)
+    out: dict[int, int] = {}
+    taken: set[int] = set()
+    for (i, j), _ in sorted(votes.items(), key=lambda item: (-item[1], item[0])):
+        if i not in out and j not in taken:
+            out[i] = j
+            taken.add(j)
+    return out
+
+
+def only_reordered(
+    left: Body, right: Body, pairs: Sequence[Pair], blocks: Mapping[int, int]
+) -> bool:
     """Tell whether both sides hold the same instructions, none before one it depends on.
 
     Only what stands in one straight run of code on a side must keep its
-    order where one writes what the other uses; blocks may stand anywhere.
+    order where one writes what the other uses; ``blocks`` (left -> right, see ``blocks_of``) may
+    stand anywhere, but each instruction in its own.
     """
     a = [pair.place[0] for pair in pairs if pair.place[0] >= 0]
     c = [pair.place[1] for pair in pairs if pair.place[1] >= 0]
@@ -27,12 +43,23 @@ def only_reordered(left: Body, right: Body, pairs: Sequence[Pair]) -> bool:
     for j in sorted(c, reverse=True):
         places.setdefault(right.texts[j], []).append(j)
     goal = {i: places[left.texts[i]].pop() for i in sorted(a)}  # equal ones keep their order
+    if not _in_their_blocks(left, right, goal, blocks):
+        return False
     order = sorted(goal)
     for k, first in enumerate(order):
         for second in order[k + 1 :]:
             if goal[first] > goal[second] and _depend(left, right, first, second, goal):
                 return False
     return True
+
+
+def _in_their_blocks(
+    left: Body, right: Body, goal: Mapping[int, int], blocks: Mapping[int, int]
+) -> bool:
+    return all(
+        blocks.get(left.block_of[i], -1) == right.block_of[j] or left.block_of[i] not in blocks
+        for i, j in goal.items()
+    )
 
 
 def _depend(left: Body, right: Body, first: int, second: int, goal: dict[int, int]) -> bool:

@@ -26,7 +26,9 @@ def sign(width: int, a: Values) -> Values:
     """Return the low bits as a signed number."""
     if width == 64:
         return a
-    return ((a << constant(64 - width)).view(np.int64) >> np.int64(64 - width)).view(_U)
+    by = 64 - width
+    made: Values = ((a << constant(by)).view(np.int64) >> np.int64(by)).view(_U)
+    return made
 
 
 def high_unsigned(a: Values, b: Values) -> Values:
@@ -35,19 +37,20 @@ def high_unsigned(a: Values, b: Values) -> Values:
     al, ah, bl, bh = a & m, a >> k, b & m, b >> k
     t = ah * bl + ((al * bl) >> k)
     u = al * bh + (t & m)
-    return ah * bh + (t >> k) + (u >> k)
+    upper: Values = ah * bh + (t >> k) + (u >> k)
+    return upper
 
 
 def high_signed(a: Values, b: Values) -> Values:
     """Return the upper 64 bits of a signed product."""
-    zero = constant(0)
-    minus = np.where(a.view(np.int64) < 0, b, zero) + np.where(b.view(np.int64) < 0, a, zero)
-    return high_unsigned(a, b) - minus
+    upper: Values = high_mixed(a, b) - np.where(b.view(np.int64) < 0, a, constant(0))
+    return upper
 
 
 def high_mixed(a: Values, b: Values) -> Values:
     """Return the upper 64 bits of a signed times an unsigned value."""
-    return high_unsigned(a, b) - np.where(a.view(np.int64) < 0, b, constant(0))
+    upper: Values = high_unsigned(a, b) - np.where(a.view(np.int64) < 0, b, constant(0))
+    return upper
 
 
 def ones(a: Values) -> Values:

@@ -1,8 +1,9 @@
 """The states that code is tried on: registers, flags and memory, random and at the edges.
 
-Half of what a change would break shows only at special values, so many states hold edges: those
-of the number formats, and the constants of the code itself with their neighbours and sums. Some
-registers lie near each other, so that accesses through two pointers meet.
+Half of what a change would break shows only at special values, so each eighth of the states is
+drawn otherwise: mostly zeros with the constants of the code, or those with their neighbours, sums
+and differences; one of two values, so that registers are often equal; edges of the number formats;
+short numbers; numbers near each other, so that accesses through two pointers meet; any number.
 """
 
 from collections.abc import Collection
@@ -12,7 +13,7 @@ import numpy as np
 
 from hot_anvil.core.evaluate.operators import Values
 
-STATES, SEED = 256, 1
+STATES, SEED = 512, 1
 _U = np.uint64
 _EDGES = [
     0, 1, 2, 3, 7, 8, 31, 32, 33, 63, 64, 0x7F, 0x80, 0xFF, 0x100, 0x7FFF, 0x8000, 0xFFFF, 0x10000,
@@ -42,16 +43,24 @@ class States:
         self.count = count
         self.seed = seed
         self._known: dict[str, Values] = {}
-        own = sorted(constants, key=lambda c: (c > _MASK // 2, c))[:_MOST]
+        own = sorted(constants, key=lambda c: (min(c, -c & _MASK), c))[:_MOST]
         near = {c + d & _MASK for c in own for d in (-1, 0, 1)}
         near |= {a + s * b & _MASK for a in own for b in own for s in (1, -1)}
-        self.edges = np.array(sorted({*_EDGES, *near}), _U)
-        self._shared = np.random.default_rng(seed).integers(0, 2**64, count, dtype=_U)
-        edges = self.edges
-        self._words = np.concatenate(
-            [edges, (edges & _U(0xFFFFFFFF)) | (edges << _U(32)),
-             (edges & _U(0xFF)) * _U(0x0101010101010101)]
-        )  # fmt: skip
+        self.own = np.array(own or [1], _U)
+        self.near = np.array(sorted(near or {0, 1}), _U)
+        self.edges = np.array(_EDGES, _U)
+        rng = np.random.default_rng(seed)
+        self._shared = rng.integers(0, 2**64, count, dtype=_U)
+        self._either = rng.choice(np.concatenate([self.edges, self.near]), (2, count))
+        count_others = len(self.edges) + len(self.near)
+        zeros = np.zeros(count_others // 2, _U)
+        pool = np.concatenate(
+            [self.edges, self.near, zeros, rng.choice(self.own, 2 * count_others)]
+        )
+        halves = [  # whatever part of a word is loaded
+            (pool & _U((1 << bits) - 1)) * _U(_MASK // ((1 << bits) - 1)) for bits in (32, 16, 8)
+        ]
+        self._words = np.concatenate([pool, *halves])
         self._plain = np.arange(count) % 3 == 0  # states whose memory holds edges
 
     def register(self, name: str) -> Values:
@@ -72,11 +81,17 @@ class States:
             where = rng.integers(0, 2**8, count, dtype=_U) * _U(16)
             return _U(_STACK[self.width]) + where
         values = rng.integers(0, 2**64, count, dtype=_U)
-        edge, short, close = count * 3 // 8, count * 5 // 8, count * 3 // 4
-        values[:edge] = rng.choice(self.edges, edge)
-        values[edge:short] >>= rng.integers(0, 64, short - edge, dtype=_U)
-        near = rng.integers(0, 24, close - short, dtype=_U)
-        values[short:close] = self._shared[short:close] + near
+        eighth = count // 8
+        parts = [values[k * eighth : (k + 1) * eighth] for k in range(8)]
+        parts[0][:] = _mostly_zero(rng, eighth, self.own)
+        parts[1][:] = _mostly_zero(rng, eighth, self.near)
+        one = rng.integers(0, 2, eighth)
+        parts[2][:] = self._either[one, np.arange(2 * eighth, 3 * eighth)]
+        parts[3][:] = rng.choice(self.edges, eighth)
+        parts[4][:] = rng.choice(self.near, eighth)
+        parts[5] >>= rng.integers(0, 64, eighth, dtype=_U)
+        shared = self._shared[6 * eighth : 7 * eighth]
+        parts[6][:] = shared + rng.integers(0, 24, eighth, dtype=_U)
         return values if self.width == 64 else values & _U((1 << self.width) - 1)
 
     def memory(self, at: Values) -> Values:
@@ -84,6 +99,15 @@ class States:
         mixed = _mixed(at * _U(0x9E3779B97F4A7C15))
         edge = self._words[(mixed % _U(len(self._words))).astype(np.intp)]
         return np.where(self._plain, edge, mixed)
+
+
+def _mostly_zero(rng: np.random.Generator, count: int, others: Values) -> Values:
+    """Draw values of which many are 0: parts of a wide number are tested together."""
+    values = rng.choice(others, count)
+    kind = rng.random(count)
+    values[kind < 0.6] = _U(0)
+    values[kind > 0.95] = _U(_MASK)
+    return values
 
 
 def _mixed(x: Values) -> Values:

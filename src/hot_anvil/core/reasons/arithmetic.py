@@ -33,6 +33,7 @@ def multiplied(view: View) -> Iterator[Reason]:
             not mine
             or _work(right, place, (b.MUL, b.MULHIGH, b.FMUL))
             or _work(left, place, (b.DIV,))
+            or not view.same_line(place)
         ):
             continue
         made = [
@@ -70,7 +71,7 @@ def divided(view: View) -> Iterator[Reason]:
         return
     for place in view.lines:
         mine = _work(left, place, (b.DIV,))
-        if not mine or _work(right, place, (b.DIV,)):
+        if not mine or _work(right, place, (b.DIV,)) or not view.same_line(place):
             continue
         product = _work(right, place, (b.MULHIGH, b.MUL))
         shift = _work(right, place, (b.SHIFT, b.LOGIC))

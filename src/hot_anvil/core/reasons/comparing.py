@@ -6,8 +6,8 @@ from typing import Any
 from hot_anvil.core.asm.listing import Sources
 from hot_anvil.core.code.places import LineMap, Place
 from hot_anvil.core.code.records import Code, only_functions
-from hot_anvil.core.diff.by_line import by_source_line, pair_functions
-from hot_anvil.core.diff.edited import map_lines
+from hot_anvil.core.diff.by_line import by_source_line, chosen, pair_functions
+from hot_anvil.core.diff.edited import edited_places, map_lines
 from hot_anvil.core.diff.function_pair import FunctionPair
 from hot_anvil.core.diff.pairing import Paired, pair_bodies
 from hot_anvil.core.diff.records import STATES, Explained, Pair, Reason
@@ -73,10 +73,12 @@ def compare_codes(
     ``sources`` are the right side's, ``left_sources`` the left side's if they
     are others; ``lines`` then says which lines correspond.
     """
-    function_pairs, lines = pair_functions(
-        left, right, entries, lines or LineMap(), same_function or {}
-    )
-    context = make_context(function_pairs, lines, flags, {**left.titles, **right.titles})
+    every, lines = pair_functions(left, right, lines or LineMap(), same_function or {})
+    # What is said of a function does not depend on which of them are shown.
+    texts = sources, sources if left_sources is None else left_sources
+    titles = {**left.titles, **right.titles}
+    context = make_context(every, lines, flags, titles, edited_places(lines, *texts))
+    function_pairs = chosen(every, entries)
 
     def work(k: int) -> tuple[list[Any], list[Reason]]:
         paired = list(pair_bodies(function_pairs[k].left, function_pairs[k].right, lines))
@@ -87,9 +89,7 @@ def compare_codes(
         [_paired(row, both) for row in rows]
         for both, (rows, _) in zip(function_pairs, done, strict=True)
     ]
-    diff = by_source_line(
-        function_pairs, paired, lines, sources, sources if left_sources is None else left_sources
-    )
+    diff = by_source_line(function_pairs, paired, lines, *texts)
     reasons = [reason for _, found in done for reason in found]
     if any(remarks):
         changed = {r.place: r.parts[0].function for r in diff.rows if r.wants_reason and r.parts}

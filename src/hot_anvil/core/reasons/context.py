@@ -12,6 +12,7 @@ from functools import cached_property
 
 from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import CERTAIN, Confidence, Reason
+from hot_anvil.core.evaluate.function import Sameness
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import plain_name
 
@@ -27,6 +28,7 @@ class View:
         forward: bool,
         context: "RuleContext",
         states: Mapping[Place, str],
+        sameness: Sameness,
     ) -> None:
         self.function = function
         self.left = left
@@ -34,6 +36,24 @@ class View:
         self.forward = forward
         self.context = context
         self.states = states
+        self.sameness = sameness  # of the comparison's own left and right
+
+    def turned(self) -> "View":
+        """Return the same function seen the other way."""
+        return View(
+            self.function, self.right, self.left, not self.forward, self.context, self.states,
+            self.sameness,
+        )  # fmt: skip
+
+    def same(self, mine: Iterable[int], theirs: Iterable[int]) -> bool:
+        """Tell whether code of ``left`` and of ``right`` was found to compute the same."""
+        return self.sameness.same(*((mine, theirs) if self.forward else (theirs, mine)))
+
+    def same_line(self, place: Place) -> bool:
+        """Tell whether a line computes the same: its source is the same, or its code was tried."""
+        if place not in self.context.edited and not self.context.other_functions:
+            return True
+        return self.same(self.left.at.get(place, ()), self.right.at.get(place, ()))
 
     def reason(
         self,
@@ -82,11 +102,13 @@ class RuleContext:
         other_functions: bool = False,
         one_source: bool = True,
         inside: tuple[frozenset[Place], frozenset[Place]] = (frozenset(), frozenset()),
+        edited: frozenset[Place] = frozenset(),
     ) -> None:
         self.titles = titles
         self.homes = homes  # function -> source lines of its own code, on either side
         self.inside = inside  # source lines with code in any function, on both sides
         self.known = frozenset[Place]().union(*homes.values())
+        self.edited = edited  # lines whose source is not the same on both sides
         self.other_functions = other_functions  # two functions of different names are compared
         self.one_source = one_source and not other_functions  # both sides were written alike
 

@@ -9,7 +9,8 @@ from hot_anvil.core.asm.calls import callee, only_jump
 from hot_anvil.core.code.places import LineMap, Place
 from hot_anvil.core.diff.function_pair import FunctionPair
 from hot_anvil.core.diff.pairing import Paired
-from hot_anvil.core.diff.records import CERTAIN, LIKELY, Diff, Explained, Reason
+from hot_anvil.core.diff.records import CERTAIN, LIKELY, RENAMED, SAME, Diff, Explained, Reason
+from hot_anvil.core.evaluate.function import Sameness
 from hot_anvil.core.model.control_flow import Body
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import plain_name
@@ -17,6 +18,7 @@ from hot_anvil.core.reasons import (
     arithmetic,
     branches,
     calls,
+    differences,
     guards,
     loops,
     memory,
@@ -50,6 +52,7 @@ def make_context(
     lines: LineMap,
     flags: tuple[Sequence[str], Sequence[str]],
     titles: Mapping[str, str],
+    edited: frozenset[Place] = frozenset(),
 ) -> Context:
     """Return the context of a comparison's functions."""
     others = any(t.left and t.right and t.left.owner != t.right.owner for t in function_pairs)
@@ -69,7 +72,8 @@ def make_context(
     ]
     names = frozenset(both.name for both in function_pairs)
     both = inside[0], inside[1]
-    context = RuleContext(titles, _homes(function_pairs, lines), others, not lines.lines, both)
+    homes = _homes(function_pairs, lines)
+    context = RuleContext(titles, homes, others, not lines.lines, both, edited)
     return Context(context, lines, flags, names, (called[0], called[1]))
 
 
@@ -98,10 +102,14 @@ def explain_function(
             FunctionModel(both.right, None, context.flags[1], context.names),
         )
         states = {line.place: line.state for line in paired}
-        found = _merged(_of_function(both.name, two, context.rules, states))
+        pairs = [pair for line in paired for pair in line.pairs]
+        alike = [pair.place for pair in pairs if pair.state in (SAME, RENAMED)]
+        sameness = Sameness(both.left, both.right, [pair.place for pair in pairs], alike)
+        view = View(both.name, *two, True, context.rules, states, sameness)
+        found = _merged(_of_function(view))
         explained = {place for reason in found for place in reason.places}
         rest = [line for line in paired if line.place not in explained]
-        found += [reason for line in rest for reason in plain.line_reasons(both.name, line, *two)]
+        found += [reason for line in rest for reason in plain.line_reasons(view, line)]
     return [_told(reason, both, context.rules.one_source) for reason in found]
 
 
@@ -124,17 +132,8 @@ def attach(diff: Diff, reasons: Sequence[Reason]) -> Explained:
     return Explained(diff._replace(rows=tuple(rows)), tuple(found), unexplained, len(wanting))
 
 
-def _of_function(
-    name: str,
-    two: tuple[FunctionModel, FunctionModel],
-    context: RuleContext,
-    states: Mapping[Place, str],
-) -> list[Reason]:
-    left, right = two
-    views = (
-        View(name, left, right, True, context, states),
-        View(name, right, left, False, context, states),
-    )
+def _of_function(forward: View) -> list[Reason]:
+    views = forward, forward.turned()
     found = [reason for rule in RULES for view in views for reason in rule(view)]
     changed = {reason.kind for reason in found} & loops.KINDS
     last = [*plain.LAST, *(plain.BESIDE_LOOPS if changed else ())]
@@ -245,7 +244,9 @@ _COMMON = frozenset((memory.KEPT, memory.FRAME))
 
 
 # Small in code, but what an edit did.
-_TELLING = frozenset((plain.CONDITION, plain.DATA, plain.ARGUMENT))
+_TELLING = frozenset(
+    (differences.CONDITION, differences.DATA, differences.OPERATION, plain.ARGUMENT)
+)
 
 
 def _told(reason: Reason, both: FunctionPair, one_source: bool) -> Reason:

@@ -1,24 +1,51 @@
 """Small change: the same work written otherwise, registers saved, widths, alignment."""
 
 from collections import Counter
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.semantics import Effect
 from hot_anvil.core.diff.pairing import Paired
-from hot_anvil.core.diff.records import CERTAIN, CHANGED, GONE, LIKELY, NEW, RENAMED, Pair, Reason
+from hot_anvil.core.diff.records import (
+    CHANGED,
+    GONE,
+    LIKELY,
+    NEW,
+    RENAMED,
+    Reason,
+)
+from hot_anvil.core.evaluate.states import STATES
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.reasons.context import View
+from hot_anvil.core.reasons.differences import (
+    CONDITION,
+    DATA,
+    OPERATION,
+    WIDER,
+    difference,
+    operations_differ,
+)
 
-SAVED, EXTENDED, WIDER, WRITTEN = (
-    "registers saved", "extension dropped", "operation width", "written otherwise",
-)  # fmt: skip
-PADDED, ARGUMENT, DATA = "padding only", "other argument", "other constant"
-SETUP, STEPPED, CONDITION = "loop setup", "loop step", "other condition"
+SAVED, EXTENDED, WRITTEN = "registers saved", "extension dropped", "written otherwise"
+PADDED, ARGUMENT, LAYOUT, COPIES = "padding only", "other argument", "layout", "register copies"
+SETUP, STEPPED = "loop setup", "loop step"
 APART = "other instruction set"
 # Kinds that say how a line differs where no larger reason does.
 SMALL = frozenset(
-    (SAVED, EXTENDED, WIDER, WRITTEN, DATA, SETUP, STEPPED, ARGUMENT, CONDITION, APART)
+    (
+        SAVED,
+        EXTENDED,
+        WIDER,
+        WRITTEN,
+        DATA,
+        SETUP,
+        STEPPED,
+        ARGUMENT,
+        CONDITION,
+        APART,
+        OPERATION,
+        LAYOUT,
+        COPIES,
+    )
 )
 
 
@@ -45,7 +72,7 @@ def arguments(view: View) -> Iterator[Reason]:
     fresh = _untouched(left, parameters), _untouched(right, parameters)
     for place in view.lines:
         here, there = left.at.get(place, []), right.at.get(place, [])
-        if view.states.get(place) != RENAMED or len(here) != len(there):
+        if view.states.get(place) not in (RENAMED, CHANGED) or len(here) != len(there):
             continue
         for i, j in zip(here, there, strict=True):
             mine, theirs = fresh[0].get(i, set()), fresh[1].get(j, set())
@@ -169,130 +196,61 @@ LAST = (extended, stepped)  # only where nothing else explains the line
 BESIDE_LOOPS = (setup,)  # and only in functions whose loops changed
 
 
-_KINDS = (("another ", DATA), (" wide ", WIDER), ("the condition is", CONDITION))
-_ORDER = "the same in another order"
+def line_reasons(view: View, line: Paired) -> Iterator[Reason]:
+    """Say what differs on a line that nothing else explains."""
+    if line.state not in (CHANGED, GONE, NEW):
+        return
+    left, right = view.left, view.right
+    differing = [pair for pair in line.pairs if pair.state in (CHANGED, GONE, NEW)]
+    mine = [pair.place[0] for pair in differing if pair.place[0] >= 0]
+    theirs = [pair.place[1] for pair in differing if pair.place[1] >= 0]
+
+    def is_all(test: Callable[[FunctionModel, int], bool]) -> bool:
+        return all(test(left, i) for i in mine) and all(test(right, j) for j in theirs)
+
+    if view.context.one_source and is_all(_is_way):
+        yield view.reason(LAYOUT, (_WAYS, _WAYS), mine, theirs, {line.place})
+    elif view.same(mine, theirs):
+        yield view.reason(WRITTEN, (_SAME, _SAME), mine, theirs, {line.place})
+    elif view.context.one_source and is_all(_is_copy):
+        yield view.reason(COPIES, (_COPIED, _COPIED), mine, theirs, {line.place})
+    elif not view.context.one_source:
+        yield from _by_pair(view, line)
 
 
-def line_reasons(
-    function: str, line: Paired, left: FunctionModel, right: FunctionModel
-) -> Iterator[Reason]:
-    """Say what differs on a line that nothing else explains, if every difference is a small one."""
-    if line.state in (CHANGED, GONE, NEW):
-        at = frozenset((line.place,))
-        for text, (mine, theirs) in _differences(left, right, line.pairs).items():
-            kind = next((k for start, k in _KINDS if start in text), WRITTEN)
-            evidence = tuple(mine), tuple(theirs)
-            yield Reason(kind, text, CERTAIN, function, *evidence, at)
+def _by_pair(view: View, line: Paired) -> Iterator[Reason]:
+    """Say how the instructions of a line differ that stand for each other after an edit."""
+    found: dict[tuple[str, str], tuple[list[int], list[int]]] = {}
+    for pair in line.pairs:
+        told = difference(view.left, view.right, *pair.place) if pair.state == CHANGED else None
+        if told and told[0] != OPERATION:
+            mine, theirs = found.setdefault(told, ([], []))
+            mine.append(pair.place[0])
+            theirs.append(pair.place[1])
+    for (kind, text), (mine, theirs) in found.items():
+        yield view.reason(kind, (text, text), mine, theirs, {line.place}, LIKELY)
+    differing = [pair.place for pair in line.pairs if pair.state in (CHANGED, GONE, NEW)]
+    said = operations_differ(
+        view.left, view.right,
+        [i for i, _ in differing if i >= 0], [j for _, j in differing if j >= 0],
+    )  # fmt: skip
+    if said:
+        text, mine, theirs = said
+        yield view.reason(OPERATION, (text, text), mine, theirs, {line.place}, LIKELY)
 
 
-def _differences(
-    left: FunctionModel, right: FunctionModel, pairs: Sequence[Pair]
-) -> dict[str, tuple[list[int], list[int]]]:
-    """Return text -> evidence for all differences of a line, nothing if one is not a small one."""
-    out: dict[str, tuple[list[int], list[int]]] = {}
-
-    def say(text: str, i: int, j: int) -> None:
-        first, second = out.setdefault(text, ([], []))
-        first += [i] if i >= 0 else []
-        second += [j] if j >= 0 else []
-
-    mine, theirs = [], []
-    for pair in pairs:
-        i, j = pair.place
-        text = _pair_says(left, right, i, j) if pair.state == CHANGED else None
-        if text:
-            say(text, i, j)
-        elif pair.state in (CHANGED, GONE, NEW):
-            mine += [i] if i >= 0 else []
-            theirs += [j] if j >= 0 else []
-    for wanted in (lambda text: text == _ORDER, lambda text: not text.startswith("another ")):
-        for i in list(mine):
-            for j in theirs:
-                equal = left.body.texts[i] == right.body.texts[j]
-                text = _ORDER if equal else _pair_says(left, right, i, j)
-                if text and wanted(text):
-                    say(text, i, j)
-                    mine.remove(i)
-                    theirs.remove(j)
-                    break
-    for side, rest, forward in ((left, mine, True), (right, theirs, False)):
-        for k in rest:
-            text = _alone_says(side, k)
-            if text is None:
-                return {}
-            say(text, k if forward else -1, -1 if forward else k)
-    return out
+_SAME = f"the same work, written otherwise: no difference found in {STATES} states"
+_COPIED = "other copies between registers"
+_WAYS = "only jumps and ways out differ: the code stands in another order"
 
 
-def _alone_says(side: FunctionModel, k: int) -> str | None:
+def _is_way(side: FunctionModel, k: int) -> bool:
     done = side.effects[k]
-    if done.kind == b.MOVE and not (done.loads or done.stores):
-        return "copies between registers differ"
-    if (done.kind in (b.JUMP, b.RETURN) and not done.indirect) or k in side.saves:
-        return "code is laid out in another order: jumps or ways out differ"
-    return None
+    return done.kind in (b.JUMP, b.RETURN, b.NOTHING) and not done.indirect and not done.condition
 
 
-def _pair_says(left: FunctionModel, right: FunctionModel, i: int, j: int) -> str | None:
-    """Say how two instructions differ, None where they are not the same work."""
-    one, other = left.effects[i], right.effects[j]
-    if one.kind != other.kind or one.packed or other.packed:
-        return None
-    if i in left.saves and j in right.saves:
-        return "the stack frame is laid out otherwise"
-    if one.kind == b.CONSTANT and one.immediate == other.immediate:
-        return "the same constant, written another way"
-    if one.condition != other.condition:
-        return _condition_says(one, other)
-    if left.body.texts[i].split()[0] == right.body.texts[j].split()[0]:
-        return _operand_says(one, other)
-    if one.kind == b.BRANCH:
-        return _condition_says(one, other)
-    if one.bits != other.bits:
-        alike = one._replace(bits=0, memory=None) == other._replace(bits=0, memory=None)
-        return (
-            f"{other.bits} bits wide instead of {one.bits}"
-            if alike and one.bits and other.bits
-            else None
-        )
-    if (one.loads, one.stores, one.immediate, one.condition) == (
-        other.loads, other.stores, other.immediate, other.condition,
-    ):  # fmt: skip
-        return "the same operation, written another way"
-    return None
-
-
-_WORDS = {
-    "eq": "equal", "ne": "not equal", "lt": "less", "le": "less or equal", "gt": "greater",
-    "ge": "greater or equal", "ult": "below, unsigned", "ule": "below or equal, unsigned",
-    "ugt": "above, unsigned", "uge": "above or equal, unsigned", "s": "negative",
-    "ns": "not negative", "mi": "negative", "pl": "not negative",
-}  # fmt: skip
-
-
-def _condition_says(left: Effect, right: Effect) -> str:
-    if _OPPOSITE.get(left.condition) == right.condition:
-        return "the branch goes the other way round: another layout, or the opposite test"
-    one, other = (_WORDS.get(done.condition, done.condition) for done in (left, right))
-    return f"the condition is '{other}' instead of '{one}'"
-
-
-def _operand_says(left: Effect, right: Effect) -> str | None:
-    if left._replace(immediate=None) == right._replace(immediate=None):
-        if left.immediate == right.immediate:
-            return "other registers" if left.kind != b.CALL or left.target == right.target else None
-        return f"another constant: {right.immediate} instead of {left.immediate}"
-    if left.memory and right.memory and left._replace(memory=None) == right._replace(memory=None):
-        one, other = left.memory.symbol, right.memory.symbol
-        if one.startswith((".L", "$L")) and other.startswith((".L", "$L")):
-            return "another constant in memory"
-        if one != other and one and other:
-            return f"another variable: {other} instead of {one}"
-        return "the same access by another address"
-    return None
-
-
-_OPPOSITE = {
-    "eq": "ne", "ne": "eq", "lt": "ge", "ge": "lt", "gt": "le", "le": "gt",
-    "ult": "uge", "uge": "ult", "ugt": "ule", "ule": "ugt", "s": "ns", "ns": "s",
-}  # fmt: skip
+def _is_copy(side: FunctionModel, k: int) -> bool:
+    done = side.effects[k]
+    return _is_way(side, k) or (
+        done.kind == b.MOVE and not (done.loads or done.stores or done.packed)
+    )

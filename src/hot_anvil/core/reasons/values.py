@@ -151,8 +151,10 @@ def untested(view: View) -> Iterator[Reason]:
     instead = {right.places[k] for k in selects(right)}
     instead |= {right.places[k] for k in right.of((b.BRANCH, b.SKIP))} - turning
     for place in dict.fromkeys(left.places[k] for k in tests):
-        if place in view.context.inside[view.forward] or place not in home or place.old:
+        if place in view.context.inside[view.forward] or place not in home:
             continue
+        if place in view.context.edited:
+            continue  # the author took the test away
         if place in turning or any(near(place, other) for other in instead):
             continue
         gone = [k for k in tests if left.places[k] == place]
@@ -175,8 +177,10 @@ def dead(view: View) -> Iterator[Reason]:
     stores = set(_fewer_stores(left, right))
     chosen = {right.places[k] for k in selects(right)}
     for place, here in left.at.items():
-        if place in view.context.inside[view.forward] or place not in home or place.old:
+        if place in view.context.inside[view.forward] or place not in home:
             continue
+        if place in view.context.edited:
+            continue  # the author took it away
         if view.states.get(place) != ("gone" if view.forward else "new"):
             continue
         real = [k for k in here if (_counts(left, k, less) or k in stores) and k not in left.saves]

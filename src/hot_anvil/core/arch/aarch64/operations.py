@@ -15,7 +15,7 @@ from hot_anvil.core.arch.arm.conditions import (
 )
 from hot_anvil.core.arch.operations import (
     Expr,
-    NotEvaluable,
+    NotEvaluableError,
     Steps,
     Writer,
     add,
@@ -48,7 +48,7 @@ _BITS = {"b": 8, "h": 16, "w": 32, "x": 64}
 def _width(text: str) -> int:
     found = _REGISTER.fullmatch(text)
     if not found:
-        raise NotEvaluable(text)
+        raise NotEvaluableError(text)
     return 32 if text[0] == "w" else 64
 
 
@@ -58,7 +58,7 @@ def _number(text: str) -> int:
     if half and half[1] == "lo12":
         return o.place(half[2]) & 0xFFF
     if half:
-        raise NotEvaluable(text)
+        raise NotEvaluableError(text)
     return o.place(text)
 
 
@@ -73,7 +73,7 @@ def _shifted(value: Expr, how: str, width: int) -> Expr:
     """Return a second operand, shifted or extended as the third says."""
     found = _SHIFTED.fullmatch(how)
     if not found:
-        raise NotEvaluable(how)
+        raise NotEvaluableError(how)
     kind, by = found[1], const(int(found[2] or 0))
     if kind[1:3] == "xt":
         bits = _BITS[kind[3]]
@@ -376,7 +376,7 @@ def _address(texts: tuple[str, ...]) -> tuple[Expr, str, Expr | None]:
     """Return (address, base to move, what it becomes) of the memory that operands name."""
     found = _PLACE.fullmatch(texts[0])
     if not found or len(texts) > 2:
-        raise NotEvaluable(",".join(texts))
+        raise NotEvaluableError(",".join(texts))
     base, inside, before = family_of(found[1])[0], found[2] or "", found[3]
     by: Expr = const(0)
     if inside:
@@ -420,7 +420,7 @@ def _moved_memory(out: Writer, mnemonic: str, texts: tuple[str, ...]) -> None:
 
 @lru_cache(maxsize=1 << 16)
 def operations(mnemonic: str, operands: tuple[str, ...], width: int = 64) -> Steps:
-    """Return the steps of an instruction; raises NotEvaluable for what has none."""
+    """Return the steps of an instruction; raises NotEvaluableError for what has none."""
     out = Writer()
     texts = tuple(text.replace(" ", "") for text in operands)
     if mnemonic in ("nop", "b", "bti", "prfm"):
@@ -428,7 +428,7 @@ def operations(mnemonic: str, operands: tuple[str, ...], width: int = 64) -> Ste
     try:
         _write_one(out, mnemonic, texts)
     except (KeyError, IndexError, ValueError):
-        raise NotEvaluable(mnemonic) from None
+        raise NotEvaluableError(mnemonic) from None
     return tuple(out.steps)
 
 

@@ -1,4 +1,4 @@
-"""Flags and conditions of ARM and AArch64 (Arm ARM, C1.2.4): carry after a subtraction is no borrow."""
+"""Flags and conditions of ARM and AArch64 (Arm ARM, C1.2.4): carry of a difference is no borrow."""
 
 from hot_anvil.core.arch import operations as o
 from hot_anvil.core.arch.operations import (

@@ -14,7 +14,7 @@ from hot_anvil.core.arch.arm.syntax import family_of
 from hot_anvil.core.arch.operations import (
     UNDEFINED_BIT,
     Expr,
-    NotEvaluable,
+    NotEvaluableError,
     Step,
     Steps,
     Writer,
@@ -56,7 +56,7 @@ def _value(text: str) -> Expr:
     if _REGISTER.fullmatch(text):
         family = family_of(text)[0]
         if family == "r15":
-            raise NotEvaluable(text)
+            raise NotEvaluableError(text)
         return reg(family)
     return const(_number(text))
 
@@ -81,7 +81,7 @@ def _shifted(a: Expr, how: str) -> tuple[Expr, Expr]:
     """Return (value, carry) of an operand with a shift behind it."""
     found = _SHIFTED.fullmatch(how)
     if not found:
-        raise NotEvaluable(how)
+        raise NotEvaluableError(how)
     n = _value(found[2])
     n = n if n[0] == "const" else low(8, n)
     value, carry = _shift(found[1], a, n)
@@ -118,7 +118,7 @@ class _Operands:
 def _set(out: Writer, text: str, value: Expr) -> None:
     family = family_of(text)[0]
     if family == "r15":
-        raise NotEvaluable("pc")
+        raise NotEvaluableError("pc")
     out.set(family, low(32, value))
 
 
@@ -323,12 +323,12 @@ def _split(mnemonic: str) -> tuple[str, bool, str]:
                 return base, flags, code
             if base in ("push", "pop", "ldmia", "stmia", "ldm", "stm"):
                 return base, False, code
-    raise NotEvaluable(mnemonic)
+    raise NotEvaluableError(mnemonic)
 
 
 @lru_cache(maxsize=1 << 16)
 def operations(mnemonic: str, operands: tuple[str, ...], width: int = 32) -> Steps:
-    """Return the steps of an instruction; raises NotEvaluable for what has none."""
+    """Return the steps of an instruction; raises NotEvaluableError for what has none."""
     out = Writer()
     texts = tuple(text.replace(" ", "") for text in operands)
     plain = re.sub(r"\.[nw]$", "", mnemonic)
@@ -346,7 +346,7 @@ def operations(mnemonic: str, operands: tuple[str, ...], width: int = 32) -> Ste
             if code and code != "al":
                 return tuple(_only_if(CONDITIONS[code], out.steps))
     except (KeyError, IndexError, ValueError):
-        raise NotEvaluable(mnemonic) from None
+        raise NotEvaluableError(mnemonic) from None
     return tuple(out.steps)
 
 
@@ -382,10 +382,10 @@ def _address(texts: tuple[str, ...]) -> tuple[Expr, str, Expr | None]:
     if not found:
         if len(texts) == 1 and not texts[0].startswith("="):
             return const(o.place(texts[0], 32)), "", None
-        raise NotEvaluable(",".join(texts))
+        raise NotEvaluableError(",".join(texts))
     base, before = family_of(found[1])[0], found[3]
     if base == "r15":
-        raise NotEvaluable("pc")
+        raise NotEvaluableError("pc")
     parts = tuple(found[2].split(",")) if found[2] else texts[1:]
     by: Expr = const(0)
     if parts:
@@ -448,7 +448,7 @@ def _listed(text: str) -> list[str]:
     """Return the registers of a list such as ``{r3, r4-r6, lr}``."""
     found = re.fullmatch(r"\{(.+)\}", text)
     if not found:
-        raise NotEvaluable(text)
+        raise NotEvaluableError(text)
     out: list[int] = []
     for part in found[1].split(","):
         ends = [int(family_of(name)[0][1:]) for name in part.split("-")]

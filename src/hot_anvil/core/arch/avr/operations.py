@@ -8,7 +8,7 @@ from hot_anvil.core.arch import operations as o
 from hot_anvil.core.arch.avr.syntax import family_of
 from hot_anvil.core.arch.operations import (
     Expr,
-    NotEvaluable,
+    NotEvaluableError,
     Steps,
     Writer,
     add,
@@ -53,7 +53,7 @@ def _number(text: str) -> int:
 def _register(text: str) -> str:
     name = family_of(text)[0]
     if not re.fullmatch(r"r\d+", name):
-        raise NotEvaluable(text)
+        raise NotEvaluableError(text)
     return name
 
 
@@ -224,7 +224,7 @@ def _place(text: str) -> tuple[Expr, str, Expr | None]:
     """Return (address, pointer to move, what it becomes) of a pointer operand."""
     found = _POINTER.fullmatch(text)
     if not found:
-        raise NotEvaluable(text)
+        raise NotEvaluableError(text)
     name = family_of(found[2])[0]
     at = _pair(name)
     if found[1]:
@@ -253,13 +253,13 @@ def _store(out: Writer, texts: tuple[str, ...]) -> None:
 
 def _load_direct(out: Writer, texts: tuple[str, ...]) -> None:
     if re.fullmatch(r"\d\w*", texts[1]):
-        raise NotEvaluable("a device's register")
+        raise NotEvaluableError("a device's register")
     out.set(_register(texts[0]), ("load", 1, const(o.place(texts[1], 16))))
 
 
 def _store_direct(out: Writer, texts: tuple[str, ...]) -> None:
     if re.fullmatch(r"\d\w*", texts[0]):
-        raise NotEvaluable("a device's register")
+        raise NotEvaluableError("a device's register")
     out.store(1, const(o.place(texts[0], 16)), reg(_register(texts[1])))
 
 
@@ -283,7 +283,7 @@ _RULES: dict[str, _Rule] = {
 
 @lru_cache(maxsize=1 << 16)
 def operations(mnemonic: str, operands: tuple[str, ...], width: int = 8) -> Steps:
-    """Return the steps of an instruction; raises NotEvaluable for what has none."""
+    """Return the steps of an instruction; raises NotEvaluableError for what has none."""
     out = Writer()
     if mnemonic in ("nop", "rjmp", "jmp"):
         return ()
@@ -301,7 +301,7 @@ def operations(mnemonic: str, operands: tuple[str, ...], width: int = 8) -> Step
         else:
             _RULES[mnemonic](out, texts)
     except (KeyError, IndexError, ValueError):
-        raise NotEvaluable(mnemonic) from None
+        raise NotEvaluableError(mnemonic) from None
     return tuple(out.steps)
 
 

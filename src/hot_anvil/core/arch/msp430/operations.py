@@ -9,7 +9,7 @@ from hot_anvil.core.arch.arm.conditions import FLAGS, sum_of
 from hot_anvil.core.arch.msp430.syntax import family_of
 from hot_anvil.core.arch.operations import (
     Expr,
-    NotEvaluable,
+    NotEvaluableError,
     Steps,
     Writer,
     add,
@@ -46,6 +46,8 @@ class _Operand:
         self.number: int | None = None
         self.at: Expr | None = None
         self.moves = ""
+        if self.register in ("r0", "r2", "r3"):
+            raise NotEvaluableError(text)  # the program counter, the flags, constants
         if self.register:
             return
         if text.startswith("#"):
@@ -83,7 +85,7 @@ class _Operand:
         elif self.at:
             out.store(width // 8, self.at, value)
         else:
-            raise NotEvaluable("a number is written")
+            raise NotEvaluableError("a number is written")
 
 
 _Rule = Callable[[Writer, _Operand, _Operand, int], None]
@@ -151,7 +153,7 @@ def _shift_right(out: Writer, operand: _Operand, width: int, carried: bool) -> N
 
 @lru_cache(maxsize=1 << 16)
 def operations(mnemonic: str, operands: tuple[str, ...], width: int = 16) -> Steps:
-    """Return the steps of an instruction; raises NotEvaluable for what has none."""
+    """Return the steps of an instruction; raises NotEvaluableError for what has none."""
     out = Writer()
     name, _, size = mnemonic.partition(".")
     bits = 8 if size == "b" else 16
@@ -164,7 +166,7 @@ def operations(mnemonic: str, operands: tuple[str, ...], width: int = 16) -> Ste
     try:
         _write_one(out, name, texts, bits)
     except (KeyError, IndexError, ValueError):
-        raise NotEvaluable(mnemonic) from None
+        raise NotEvaluableError(mnemonic) from None
     return tuple(out.steps)
 
 

@@ -10,7 +10,7 @@ from functools import lru_cache
 from hot_anvil.core.arch import operations as o
 from hot_anvil.core.arch.operations import (
     Expr,
-    NotEvaluable,
+    NotEvaluableError,
     Steps,
     Writer,
     add,
@@ -123,14 +123,14 @@ def _number(text: str, width: int) -> int:
 
 @lru_cache(maxsize=1 << 16)
 def operations(mnemonic: str, operands: tuple[str, ...], width: int = 64) -> Steps:
-    """Return the steps of an instruction; raises NotEvaluable for what has none."""
+    """Return the steps of an instruction; raises NotEvaluableError for what has none."""
     out = Writer()
     if mnemonic in ("nop", "j", "c.nop"):
         return ()
     try:
         _write_one(out, mnemonic.removeprefix("c."), operands, width)
     except (KeyError, IndexError, ValueError):
-        raise NotEvaluable(mnemonic) from None
+        raise NotEvaluableError(mnemonic) from None
     return tuple(out.steps)
 
 
@@ -172,7 +172,7 @@ def _result(mnemonic: str, operands: tuple[str, ...], width: int) -> Expr:
         return const(_number(operands[1], width))
     if mnemonic in ("lui", "auipc"):
         if mnemonic == "auipc" and not operands[1].startswith("%"):
-            raise NotEvaluable(mnemonic)
+            raise NotEvaluableError(mnemonic)
         return sign(32, left(const(_number(operands[1], 32)), const(12)))
     if mnemonic in _OF_ONE:
         return _OF_ONE[mnemonic](_value(operands[1], width), width)

@@ -11,7 +11,7 @@ from hot_anvil.core.arch import operations as o
 from hot_anvil.core.arch.operations import (
     UNDEFINED_BIT,
     Expr,
-    NotEvaluable,
+    NotEvaluableError,
     Steps,
     Writer,
     add,
@@ -45,12 +45,16 @@ _CONDITIONS = {
     "o": _OF, "b": _CF, "e": _ZF, "be": either(_CF, _ZF), "s": _SF, "l": xor(_SF, _OF),
     "le": either(_ZF, xor(_SF, _OF)),
 }  # fmt: skip
-_CONDITIONS |= {n: _CONDITIONS[m] for n, m in (("c", "b"), ("nae", "b"), ("z", "e"), ("na", "be"), ("nge", "l"), ("ng", "le"))}  # fmt: skip
+_OTHER_NAMES = (
+    ("c", "b"), ("nae", "b"), ("z", "e"), ("na", "be"), ("nge", "l"), ("ng", "le"),
+)  # fmt: skip
+_CONDITIONS |= {name: _CONDITIONS[other] for name, other in _OTHER_NAMES}
 _CONDITIONS |= {
     n: opposite(_CONDITIONS[m])
     for n, m in (
         ("no", "o"), ("nb", "b"), ("ae", "b"), ("nc", "b"), ("ne", "e"), ("nz", "e"),
-        ("nbe", "be"), ("a", "be"), ("ns", "s"), ("nl", "l"), ("ge", "l"), ("nle", "le"), ("g", "le"),
+        ("nbe", "be"), ("a", "be"), ("ns", "s"), ("nl", "l"), ("ge", "l"), ("nle", "le"),
+        ("g", "le"),
     )
 }  # fmt: skip
 _MEMORY = re.compile(r"([^(]*)(?:\((%\w+)?(?:, ?(%\w+))?(?:, ?(\d))?\))?")
@@ -63,7 +67,7 @@ class _Register:
     def __init__(self, text: str) -> None:
         self.family, view = family_of(text)
         if view not in _VIEW:
-            raise NotEvaluable(text)
+            raise NotEvaluableError(text)
         self.width = _VIEW[view]
         self.high = view == "h"
 
@@ -76,17 +80,19 @@ class _Place:
     def __init__(self, text: str) -> None:
         found = _MEMORY.fullmatch(text)
         if not found or ":" in text or text[0] == "*":
-            raise NotEvaluable(text)
+            raise NotEvaluableError(text)
         displacement, base, index, scale = found.groups()
         at = const(o.place(displacement)) if displacement else const(0)
+        views = set()
         for name, factor in ((base, 1), (index, int(scale or 1))):
             if not name or name == "%rip":
                 continue
             family, view = family_of(name)
-            if view != "r":
-                raise NotEvaluable(text)
+            views.add(view)
             at = add(at, mul(reg(family), const(factor)) if factor > 1 else reg(family))
-        self.at = at
+        if not views <= {"r", "e"}:
+            raise NotEvaluableError(text)
+        self.at = low(32, at) if "e" in views else at
 
 
 class _Number:
@@ -183,7 +189,7 @@ def _move(out: Writer, operands: list[_Operand], width: int) -> None:
 
 def _address(out: Writer, operands: list[_Operand], width: int) -> None:
     if not isinstance(operands[0], _Place):
-        raise NotEvaluable("lea")
+        raise NotEvaluableError("lea")
     _write(out, operands[1], width, operands[0].at)
 
 
@@ -319,7 +325,7 @@ def _rotate(leftwards: bool, flags: bool = True) -> _Rule:
 def _double_shift(leftwards: bool) -> _Rule:
     def rule(out: Writer, operands: list[_Operand], width: int) -> None:
         if width == 16:
-            raise NotEvaluable("a double shift of 16 bits")
+            raise NotEvaluableError("a double shift of 16 bits")
         given = operands if len(operands) == 3 else [_Register("%cl"), *operands]
         n = _count(out, given, width)
         a, b = out.hold(_read(given[-1], width)), out.hold(_read(given[-2], width))
@@ -368,7 +374,7 @@ def _exchange(out: Writer, operands: list[_Operand], width: int) -> None:
 def _one_bit(change: Callable[[Expr, Expr], Expr] | None) -> _Rule:
     def rule(out: Writer, operands: list[_Operand], width: int) -> None:
         if isinstance(operands[1], _Place) and isinstance(operands[0], _Register):
-            raise NotEvaluable("bits of a string in memory")
+            raise NotEvaluableError("bits of a string in memory")
         n = out.hold(both(_read(operands[0], width), const(width - 1)))
         a = out.hold(_read(operands[1], width))
         out.flags(CF=bit(right(a, n), 0), SF=UNDEFINED_BIT, OF=UNDEFINED_BIT)
@@ -408,15 +414,15 @@ def _scan(kind: str) -> _Rule:
 
 
 def _push(out: Writer, operands: list[_Operand], width: int) -> None:
-    value = out.hold(_read(operands[0], 64))
-    out.set("sp", sub(reg("sp"), const(8)))
-    out.store(8, reg("sp"), value)
+    value, size = out.hold(_read(operands[0], width)), const(width // 8)
+    out.set("sp", low(width, sub(reg("sp"), size)))
+    out.store(width // 8, reg("sp"), value)
 
 
 def _pop(out: Writer, operands: list[_Operand], width: int) -> None:
-    value = out.hold(("load", 8, reg("sp")))
-    out.set("sp", add(reg("sp"), const(8)))
-    _write(out, operands[0], 64, value)
+    value, size = out.hold(("load", width // 8, reg("sp"))), const(width // 8)
+    out.set("sp", low(width, add(reg("sp"), size)))
+    _write(out, operands[0], width, value)
 
 
 _RULES: dict[str, _Rule] = {
@@ -452,7 +458,7 @@ _CONDITIONAL = re.compile(r"(set|cmov|j)(\w+?)")
 
 @lru_cache(maxsize=1 << 16)
 def operations(mnemonic: str, operands: tuple[str, ...], width: int = 64) -> Steps:
-    """Return the steps of an instruction in AT&T syntax; raises NotEvaluable for what has none."""
+    """Return the steps of an instruction; raises NotEvaluableError for what has none."""
     out = Writer()
     if _QUIET.fullmatch(mnemonic):
         return ()
@@ -465,7 +471,7 @@ def operations(mnemonic: str, operands: tuple[str, ...], width: int = 64) -> Ste
         return tuple(out.steps)
     known = [_operand(text) for text in operands]
     if not known:
-        raise NotEvaluable(mnemonic)
+        raise NotEvaluableError(mnemonic)
     _write_one(out, mnemonic, known)
     return tuple(out.steps)
 
@@ -491,11 +497,11 @@ def _write_one(out: Writer, mnemonic: str, known: list[_Operand]) -> None:
     if rule is None and mnemonic[-1:] in _WIDTH:
         rule, width = _RULES.get(mnemonic[:-1]), _WIDTH[mnemonic[-1]]
     if rule is None or not width:
-        raise NotEvaluable(mnemonic)
+        raise NotEvaluableError(mnemonic)
     try:
         rule(out, known, width)
     except (IndexError, TypeError):
-        raise NotEvaluable(mnemonic) from None
+        raise NotEvaluableError(mnemonic) from None
 
 
 EVALUATION = o.Evaluation(operations, (64,), FLAGS)
