@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.arch import evaluation_of
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch.operations import Expr, NotEvaluableError, Step, Steps
+from hot_anvil.core.arch.operations import BRANCH, Expr, NotEvaluableError, Step, Steps
 from hot_anvil.core.model.control_flow import Body
 from hot_anvil.core.model.registers import read_and_written
 
@@ -44,7 +44,7 @@ def split_operands(text: str) -> tuple[str, ...]:
 def before_step(step: Step, needs: Needs) -> bool:
     """Change what is needed after a step to what is before it; tell whether the step counts."""
     if step[0] == "set":
-        bits = needs.pop(step[1], 0)
+        bits = 1 if step[1] == BRANCH else needs.pop(step[1], 0)
         if not bits:
             return False
         _read(step[2], bits, needs)

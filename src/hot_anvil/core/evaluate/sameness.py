@@ -60,8 +60,8 @@ def compare(
     far as it is known; the others go together by their values. ``turned``: the right branch goes
     where the left one does not.
     """
-    mine, needs = pruned(left.steps, _with_branch(left))
-    theirs, other_needs = pruned(right.steps, _with_branch(right))
+    mine, needs = pruned(left.steps, left.after)
+    theirs, other_needs = pruned(right.steps, right.after)
     if max(len(mine), len(theirs)) > _MOST:
         return Found(OPEN)
     names = _inputs(needs, other_needs, related, machine)
@@ -84,10 +84,6 @@ def compare(
     answers.append(answer)
     worst = DIFFER if DIFFER in answers else OPEN if OPEN in answers else EQUAL
     return Found(worst, outputs)
-
-
-def _with_branch(piece: Piece) -> Needs:
-    return {**piece.after, BRANCH: 1}
 
 
 def _inputs(
