@@ -19,9 +19,9 @@ _BITWISE = frozenset(("add", "sub", "mul", "and", "or", "xor", "not"))  # low bi
 
 def steps_of(body: Body, k: int, width: int) -> Steps | None:
     """Return what an instruction does, None where that cannot be evaluated."""
-    item = body.items[k]
-    if item.inline_asm:
-        return None
+    item, done = body.items[k], body.effects[k]
+    if item.inline_asm or done.indirect or (done.kind == b.JUMP and body.goals[k] < 0):
+        return None  # a jump out of the function is a call
     mnemonic, _, rest = body.texts[k].partition(" ")
     try:
         return evaluation_of(body.isa).operations(mnemonic, split_operands(rest), width)

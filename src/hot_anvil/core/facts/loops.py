@@ -44,6 +44,18 @@ def loop_facts(
     return tuple(out)
 
 
+def shape_facts(side: FunctionModel, number: int) -> tuple[Fact, Fact, Fact]:
+    """Return the facts "vector", "unrolled" and "bytes per pass" of one loop."""
+    one = pass_of(side.body, number)
+    found = streams(side, one.places)
+    vector = is_vector_loop(side, number)
+    return (
+        _vector(side, number, vector, found),
+        _unrolled(side, one, found, vector),
+        _advance(found),
+    )
+
+
 def lines_of(side: FunctionModel, number: int) -> tuple[str, int, int]:
     """Return (file, first, last line) of a loop's own code.
 
@@ -202,6 +214,9 @@ def _unrolled(side: FunctionModel, one: Pass, found: Sequence[Stream], vector: b
         lines = {side.body.items[k].line for k in best.places}
         if copies > 1 and len(lines) > 1:
             note += "; on several source lines: it may be written so"
+        if not vector and any(side.effects[k].packed for k in best.places):
+            note += "; whole vectors are moved: the code does not say of how many elements"
+            return Fact("unrolled", None, best.places, "", note)
         text = f"{copies} {'vectors' if vector else 'elements'} a pass" if copies > 1 else "no"
         if copies > 1:
             return Fact("unrolled", copies, best.places, text, note)

@@ -65,8 +65,12 @@ def streams(side: FunctionModel, places: Sequence[int]) -> tuple[Stream, ...]:
                 if at is None:
                     break
                 key = *sorted(at[0].items()), memory.symbol, stores
+                own = groups.setdefault(key, [])
                 size = access_bytes(side, k)
-                groups.setdefault(key, []).append((k, at[1], size))
+                if semantics.pairs.match(item.mnemonic):  # two values, one after the other
+                    own += [(k, at[1], size // 2), (k, at[1] + size // 2, size // 2)]
+                else:
+                    own.append((k, at[1], size))
         if memory and after:
             forms[memory.base] = _plus(_form(forms, memory.base), ({}, after))
         moved = memory.base if memory and (before or after) else ""

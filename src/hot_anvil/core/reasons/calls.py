@@ -14,6 +14,7 @@ from hot_anvil.core.reasons.loops import became_call
 INLINED, TAIL, OTHER = "call inlined", "tail call", "call turned into another"
 DIRECT, ELIDED, LOOP = "call made direct", "copy left out", "recursion became a loop"
 DROPPED, UNUSED, FOLDED = "call dropped", "function dropped", "function folded"
+SPLIT = "function split"
 
 
 _UNWINDING = re.compile(

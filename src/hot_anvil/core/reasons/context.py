@@ -13,6 +13,8 @@ from functools import cached_property
 from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import CERTAIN, Confidence, Reason
 from hot_anvil.core.evaluate.function import Sameness
+from hot_anvil.core.facts.loops import shape_facts
+from hot_anvil.core.facts.records import Fact
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import plain_name
 
@@ -87,9 +89,42 @@ class View:
         """Loop of ``left`` -> loops of ``right`` that come of it, the busiest first."""
         return self.context.loop_pairs(self)
 
+    @cached_property
+    def shapes(self) -> "tuple[Shapes, Shapes]":
+        """What the facts say of the shape of both sides' loops."""
+        return Shapes(self.left), Shapes(self.right)
+
     def differs(self, place: Place) -> bool:
         """Tell whether a line is more than renamed or reordered."""
         return self.states.get(place, "changed") not in ("same", "renamed", "reordered")
+
+
+class Shapes:
+    """The facts on the shape of a side's loops, each worked out when it is asked for."""
+
+    def __init__(self, side: FunctionModel) -> None:
+        self.side = side
+        self._known: dict[int, tuple[Fact, Fact, Fact]] = {}
+
+    def of(self, loop: int) -> tuple[Fact, Fact, Fact]:
+        """Return the facts "vector", "unrolled" and "bytes per pass" of a loop."""
+        if loop not in self._known:
+            self._known[loop] = shape_facts(self.side, loop)
+        return self._known[loop]
+
+    def is_vector(self, loop: int) -> bool:
+        """Tell whether a loop is vectorised."""
+        return self.of(loop)[0].value != 1
+
+    def copies(self, loop: int) -> int | None:
+        """Return how many elements, or vectors, a pass handles; None if it is not known."""
+        value = self.of(loop)[1].value
+        return value if isinstance(value, int) else None
+
+    def advance(self, loop: int) -> int | None:
+        """Return by how many bytes a pass goes on in memory; None if it is not known."""
+        value = self.of(loop)[2].value
+        return value if isinstance(value, int) else None
 
 
 class RuleContext:
@@ -103,11 +138,13 @@ class RuleContext:
         one_source: bool = True,
         inside: tuple[frozenset[Place], frozenset[Place]] = (frozenset(), frozenset()),
         edited: frozenset[Place] = frozenset(),
+        optimised: bool = False,
     ) -> None:
         self.titles = titles
         self.homes = homes  # function -> source lines of its own code, on either side
         self.inside = inside  # source lines with code in any function, on both sides
         self.known = frozenset[Place]().union(*homes.values())
+        self.optimised = optimised  # no side keeps all variables on the stack
         self.edited = edited  # lines whose source is not the same on both sides
         self.other_functions = other_functions  # two functions of different names are compared
         self.one_source = one_source and not other_functions  # both sides were written alike

@@ -55,7 +55,10 @@ def make_context(
     edited: frozenset[Place] = frozenset(),
 ) -> Context:
     """Return the context of a comparison's functions."""
-    others = any(t.left and t.right and t.left.owner != t.right.owner for t in function_pairs)
+    others = any(
+        t.left and t.right and plain_name(t.left.owner) != plain_name(t.right.owner)
+        for t in function_pairs
+    )
     bodies = (
         [t.left for t in function_pairs if t.left],
         [t.right for t in function_pairs if t.right],
@@ -73,8 +76,16 @@ def make_context(
     names = frozenset(both.name for both in function_pairs)
     both = inside[0], inside[1]
     homes = _homes(function_pairs, lines)
-    context = RuleContext(titles, homes, others, not lines.lines, both, edited)
+    context = RuleContext(
+        titles, homes, others, not lines.lines, both, edited, all(map(_optimises, flags))
+    )
     return Context(context, lines, flags, names, (called[0], called[1]))
+
+
+def _optimises(flags: Sequence[str]) -> bool:
+    """Tell whether flags ask for code that does not keep all variables on the stack."""
+    levels = [flag for flag in flags if flag.startswith(("-O", "-Copt-level", "opt-level"))]
+    return bool(levels) and not levels[-1].endswith(("-O0", "=0"))
 
 
 def _targets(body: Body) -> set[str]:
@@ -180,7 +191,12 @@ def _alone(both: FunctionPair, context: Context) -> Iterator[Reason]:
     home = context.rules.homes.get(both.name, frozenset())
     other = 1 if left else 0
     inside = bool(context.rules.inside[other] & home)
-    if inside or both.name in context.others[1 - other]:
+    if ".part." in both.name or ".cold" in both.name:
+        whole = context.rules.title(plain_name(both.name))
+        text = f"a part of {whole} has no code of its own any more"
+        back = f"a part of {whole} was split off, to be called where it is needed"
+        kind = calls.SPLIT
+    elif inside or both.name in context.others[1 - other]:
         text = "it has no code of its own any more: it is inlined where it was called"
         back = "it has code of its own: it was only inlined before"
         kind = calls.INLINED

@@ -10,6 +10,7 @@ from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.guards import has_stack_guard
 
+_FEW = 4  # accesses of slots that optimised code may have for other ends
 FRAME, KEPT, RELOADED = "stack frame gone", "value kept in a register", "value reloaded"
 
 
@@ -53,8 +54,8 @@ def kept(view: View) -> Iterator[Reason]:
     before, after = len(left.slots), len(right.slots)
     if has_stack_guard(left) != has_stack_guard(right):
         return  # what it takes to check is no value of the source
-    if not before or after > 0.6 * before:
-        return
+    if not before or after > 0.6 * before or (before < _FEW and view.context.optimised):
+        return  # a temporary more or less
     places = {
         place
         for place, here in left.at.items()

@@ -1,9 +1,9 @@
 """Small change: the same work written otherwise, registers saved, widths, alignment."""
 
-from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 
 from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.spelling import shape
 from hot_anvil.core.diff.pairing import Paired
 from hot_anvil.core.diff.records import (
     CHANGED,
@@ -52,10 +52,22 @@ SMALL = frozenset(
 def saved(view: View) -> Iterator[Reason]:
     """Callee-saved registers that ``right`` need not save, where both set up a frame."""
     left, right = view.left, view.right
-    mine, theirs = _pushes(left), _pushes(right)
+    mine, theirs = _kept_registers(left), _kept_registers(right)
     if theirs and len(mine) > len(theirs):
         texts = (_saves(len(theirs), len(mine)), _saves(len(mine), len(theirs)))
-        yield view.reason("registers saved", texts, left.saves, right.saves)
+        yield view.reason(SAVED, texts, left.saves, right.saves)
+
+
+def _kept_registers(side: FunctionModel) -> set[str]:
+    """Return the registers that a function saves since its caller relies on them."""
+    abi = side.body.arch.abi
+    own = abi.clobbered | abi.stack
+    return {
+        family
+        for k in side.saves
+        if side.effects[k].kind == b.PUSH or side.effects[k].stores
+        for family in side.read(k) - own
+    }
 
 
 def _saves(now: int, before: int) -> str:
@@ -72,7 +84,10 @@ def arguments(view: View) -> Iterator[Reason]:
     fresh = _untouched(left, parameters), _untouched(right, parameters)
     for place in view.lines:
         here, there = left.at.get(place, []), right.at.get(place, [])
-        if view.states.get(place) not in (RENAMED, CHANGED) or len(here) != len(there):
+        edited = place in view.context.edited or view.context.other_functions
+        if view.states.get(place) not in ((RENAMED, CHANGED) if edited else (RENAMED,)):
+            continue
+        if not _one_shape(view, here, there):
             continue
         for i, j in zip(here, there, strict=True):
             mine, theirs = fresh[0].get(i, set()), fresh[1].get(j, set())
@@ -81,6 +96,15 @@ def arguments(view: View) -> Iterator[Reason]:
                     f"another parameter is read: what arrives in {_all(theirs)}, not {_all(mine)}"
                 )
                 yield view.reason(ARGUMENT, (text, text), [i], [j], {place}, LIKELY)
+
+
+def _one_shape(view: View, here: Sequence[int], there: Sequence[int]) -> bool:
+    """Tell whether two runs of instructions differ in names of registers and labels only."""
+    shapes = [
+        [shape(side.body.texts[k], side.body.isa)[0] for k in own]
+        for side, own in ((view.left, here), (view.right, there))
+    ]
+    return shapes[0] == shapes[1]
 
 
 def _untouched(side: FunctionModel, parameters: Collection[str]) -> dict[int, set[str]]:
@@ -99,10 +123,6 @@ def _untouched(side: FunctionModel, parameters: Collection[str]) -> dict[int, se
 
 def _all(families: Collection[str]) -> str:
     return " and ".join(sorted(families))
-
-
-def _pushes(side: FunctionModel) -> list[int]:
-    return [k for k in side.saves if side.effects[k].kind == b.PUSH or side.effects[k].stores]
 
 
 def extended(view: View) -> Iterator[Reason]:
@@ -126,50 +146,35 @@ def _extensions(side: FunctionModel, among: Iterable[int]) -> list[int]:
 
 
 def stepped(view: View) -> Iterator[Reason]:
-    """A loop that goes by another step: by a pointer instead of an index, up instead of down."""
+    """A loop that goes by another step in memory, or by pointers instead of an index."""
     if not view.forward:
         return
     left, right = view.left, view.right
-    moved = (b.ADD, b.SUB, b.ADDRESS, b.COMPARE, b.BRANCH, b.JUMP, b.NOTHING, b.CONSTANT)
     for loop, found in view.loop_pairs.items():
-        steps = [_steps(left, loop), *(_steps(right, j) for j in found[:1])]
-        if len(steps) < 2 or steps[0] == steps[1] or not (steps[0] or steps[1]):
+        if not found:
             continue
-        inside = {
-            side.places[k] for side, j in ((left, loop), (right, found[0])) for k in side.own(j)
-        }
-        rest = [
-            Counter(side.kinds[k] for k in side.own(j) if not _steps_or_copies(side, k, moved))
-            for side, j in ((left, loop), (right, found[0]))
-        ]
-        if rest[0] != rest[1]:
-            continue
-        one, other = Counter(steps[0]), Counter(steps[1])
-        text = f"the loop goes by steps of {_listed(other - one)} instead of {_listed(one - other)}"
-        yield view.reason(
-            STEPPED, (text, text), left.own(loop), right.own(found[0]), inside, LIKELY
-        )
+        main = found[0]
+        was, now = view.shapes[0].advance(loop), view.shapes[1].advance(main)
+        inside = left.lines(left.own(loop)) | right.lines(right.own(main))
+        evidence = left.own(loop), right.own(main)
+        if was and now and was != now and not (now % was == 0 or was % now == 0):
+            text = f"the loop goes on by {now} bytes in a pass instead of {was}"
+            yield view.reason(STEPPED, (text, text), *evidence, inside, LIKELY)
+        elif was and was == now:
+            indexed = [bool(_indexed(s, s.own(k))) for s, k in ((left, loop), (right, main))]
+            if indexed[0] != indexed[1]:
+                text = "the array is gone through by {} instead of {}"
+                ways = ("a pointer", "an index")
+                text = text.format(*(ways if indexed[0] else ways[::-1]))
+                yield view.reason(STEPPED, (text, text), *evidence, inside, LIKELY)
 
 
-def _steps(side: FunctionModel, loop: int) -> tuple[int, ...]:
-    """Return the constants that registers of a loop grow by in a pass."""
-    own = side.of((b.ADD, b.SUB, b.ADDRESS), side.own(loop))
-    carried = [k for k in own if side.written(k) and side.written(k) <= side.read(k)]
-    found = []
-    for k in carried:
-        done = side.effects[k]
-        by = done.memory.offset if done.kind == b.ADDRESS and done.memory else done.immediate
-        found.append(-by if by and done.kind == b.SUB else by)
-    return tuple(sorted(by for by in found if by))
-
-
-def _steps_or_copies(side: FunctionModel, k: int, moved: Sequence[str]) -> bool:
-    done = side.effects[k]
-    return side.kinds[k] in moved or (done.kind == b.MOVE and not (done.loads or done.stores))
-
-
-def _listed(steps: Counter[int]) -> str:
-    return " and ".join(map(str, sorted(steps.elements()))) or "none"
+def _indexed(side: FunctionModel, among: Iterable[int]) -> list[int]:
+    """Return the accesses whose address has an index."""
+    return [
+        k for k in (*side.loads(among), *side.stores(among))
+        if (memory := side.effects[k].memory) and memory.indexed
+    ]  # fmt: skip
 
 
 def setup(view: View) -> Iterator[Reason]:

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.diff.records import Reason
+from hot_anvil.core.diff.records import CERTAIN, LIKELY, Confidence, Reason
 from hot_anvil.core.model.copies import copies_of, step_of, vectors_of
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.vectors import Shape, is_vector_loop, shape_of
@@ -27,9 +27,8 @@ def vectorised(view: View) -> Iterator[Reason]:
     left, right = view.left, view.right
     for loop, found in view.loop_pairs.items():
         inside = left.own(loop)
-        vector = [
-            j for j in found if is_vector_loop(right, j) and _goes_further(left, loop, right, j)
-        ]
+        before, after = view.shapes
+        vector = [j for j in found if after.is_vector(j) and _goes_further(left, loop, right, j)]
         if not vector:
             continue
         main = vector[0]
@@ -39,7 +38,7 @@ def vectorised(view: View) -> Iterator[Reason]:
             shape = _from_scalar(shape, left, inside)
         places = left.lines(inside) | {p for j in vector for p in right.lines(right.own(j))}
         evidence = right.packed(own) or [k for k in own if right.effects[k].packed]
-        if is_vector_loop(left, loop):
+        if before.is_vector(loop):
             other = shape_of(left, inside)
             if other.width != shape.width and min(other.width, shape.width) > 0:
                 text = "works in {}-bit registers instead of {}-bit ones"
@@ -113,11 +112,13 @@ def unrolled(view: View) -> Iterator[Reason]:
             inside
         ):
             continue
-        widened = is_vector_loop(right, main) and not is_vector_loop(left, loop)
+        before, after = view.shapes
+        widened = after.is_vector(main) and not before.is_vector(loop)
+        if before.is_vector(loop) and not after.is_vector(main):
+            continue  # told as no longer vectorised
         if widened and not _goes_further(left, loop, right, main):
             continue
-        count = vectors_of if widened else copies_of
-        copies = count(left, left.each_pass(loop), right, right.each_pass(main))
+        copies, sure = _passes_at_once(view, loop, main, widened)
         if copies < 2:
             continue
         places = left.lines(inside) | right.lines(own)
@@ -126,7 +127,22 @@ def unrolled(view: View) -> Iterator[Reason]:
             else f"the loop is unrolled {copies} times: {copies} passes before it branches back"
         )  # fmt: skip
         back = f"the loop is no longer unrolled (it was {copies} times)"
-        yield view.reason(UNROLLED, (text, back), left.backs(loop), right.backs(main), places)
+        yield view.reason(UNROLLED, (text, back), left.backs(loop), right.backs(main), places, sure)
+
+
+def _passes_at_once(view: View, loop: int, main: int, widened: bool) -> tuple[int, Confidence]:
+    """Return how many passes of a loop the other side's does at once, by the facts of both.
+
+    Where these do not know it for one side, what is stored, loaded and calculated is counted.
+    """
+    before, after = view.shapes
+    now, was = after.copies(main), 1 if widened else before.copies(loop)
+    if now is not None and was is not None:
+        return (now // was if was and now % was == 0 else 1), CERTAIN
+    left, right = view.left, view.right
+    count = vectors_of if widened else copies_of
+    found = count(left, left.each_pass(loop), right, right.each_pass(main))
+    return (found if now in (None, found) else 1), LIKELY
 
 
 def _goes_further(left: FunctionModel, loop: int, right: FunctionModel, other: int) -> bool:
