@@ -43,10 +43,24 @@ def selects(side: FunctionModel) -> list[int]:
         if flag_selects.match(text):
             out.append(k)
         elif done.kind == b.SHIFT and done.signed == "signed" and done.immediate in (15, 31, 63):
-            out.append(k)  # all bits become the sign: a mask
+            if _masks(side, k):
+                out.append(k)  # all bits become the sign: a mask
         elif done.packed and done.kind == b.COMPARE:
             out.append(k)
     return out
+
+
+def _masks(side: FunctionModel, k: int) -> bool:
+    """Tell whether what an instruction makes is combined with a value bit by bit, soon after."""
+    made = side.written(k)
+    block = side.body.block_of
+    for j in range(k + 1, min(k + 5, len(side))):
+        if block[j] != block[k]:
+            return False
+        if made & side.read(j):
+            done = side.effects[j]
+            return done.kind in (b.LOGIC, b.SUB) and done.immediate is None
+    return False
 
 
 def _branched_on(side: FunctionModel, k: int) -> bool:
@@ -76,7 +90,7 @@ def selected(view: View) -> Iterator[Reason]:
         made = [
             k for k in theirs if near(place, right.places[k]) and right.body.texts[k] not in known
         ]
-        if not made:
+        if not made or view.brought(place):
             continue
         masks = all(right.effects[k].kind in (b.SHIFT, b.SUB, b.ADD, b.COMPARE) for k in made)
         what = (

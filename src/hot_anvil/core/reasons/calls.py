@@ -2,9 +2,10 @@
 
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import LIKELY, Reason
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import BLOCK_CALLS, is_guard, plain_name
@@ -67,9 +68,35 @@ def inlined(view: View) -> Iterator[Reason]:
             and not after[name]
             and not any(count > before[other] for other, count in after.items())
             and not (elided and _is_destructor(view, name))
+            and not any(view.brought(place) for place in places)
         ):
-            texts = (f"no call of {title}: its result is known or not needed", f"{title} is called")
-            yield view.reason(DROPPED, texts, calls, (), places, LIKELY)
+            yield from _gone(view, name, title, calls, places)
+
+
+def _gone(
+    view: View, name: str, title: str, calls: Sequence[int], places: set[Place]
+) -> Iterator[Reason]:
+    """Say what became of a call that ``right`` has not: done in place, or dropped."""
+    left, right = view.left, view.right
+    there = right.on(places)
+    already = Counter(left.kinds[k] for k in left.on(places))
+    more = [k for k in there if right.kinds[k] in _WORK and not already[right.kinds[k]]]
+    if left.of((b.FSQRT,), left.on(places)) and right.of((b.FSQRT,), there):
+        text = f"an instruction does {title} alone: the call for what is no number is gone"
+        texts = (text, f"{title} is called too, for what is no number")
+        yield view.reason(OTHER, texts, calls, there, places)
+    elif more:
+        texts = (
+            f"{title} is done in place, without a call",
+            f"{title} is called, not done in place",
+        )
+        yield view.reason(OTHER, texts, calls, more, places, LIKELY)
+    elif not any(k for k in there if right.kinds[k] in (b.CALL, b.BLOCK)):
+        texts = (f"no call of {title}: its result is known or not needed", f"{title} is called")
+        yield view.reason(DROPPED, texts, calls, (), places, LIKELY)
+
+
+_WORK = b.ARITHMETIC | {b.BLOCK, b.ATOMIC, b.CONVERT, b.COMPARE, b.SELECT}
 
 
 def _is_constructor(view: View, name: str) -> bool:
@@ -197,21 +224,32 @@ def _swapped(view: View) -> Iterator[Reason]:
 def direct(view: View) -> Iterator[Reason]:
     """An indirect call of ``left`` whose goal ``right`` knows, or guesses and compares first."""
     left, right = view.left, view.right
-    calls = [k for k in left.of((b.CALL,)) if left.effects[k].indirect]
-    remaining = [
-        k
-        for k in range(len(right))
-        if right.effects[k].indirect and right.kinds[k] in (b.CALL, b.JUMP)
-    ]
+    calls = view.shared(left, [k for k in left.of((b.CALL,)) if left.effects[k].indirect])
+    through = [k for k in range(len(right)) if right.effects[k].indirect]
+    still = {right.places[k] for k in through if right.kinds[k] in (b.CALL, b.JUMP)}
     guessed = _guessed(right) if calls and not _guessed(left) else []
-    if not calls or (len(calls) <= len(remaining) and not guessed):
+    calls = calls if guessed else [k for k in calls if left.places[k] not in still]
+    lines = {left.places[k] for k in calls}
+    if not calls or (not guessed and not all(place in right.at for place in lines)):
         return
     known, now = _named(left), _named(right)
-    made = [k for k, name in right.calls if now[plain_name(name)] > known[plain_name(name)]]
-    own = view.context.homes.get(view.function, frozenset())
-    foreign = [place for place in right.at if place not in own and place in view.context.known]
-    inside = [k for place in foreign for k in right.at[place] if place not in left.at]
-    if not (made or inside or guessed or len(right.calls) <= len(left.calls)):
+    made = [
+        k
+        for k, name in right.calls
+        if now[plain_name(name)] > known[plain_name(name)] and right.places[k] in lines
+    ]
+    inside = [
+        k
+        for place in right.at
+        if view.home and place not in view.home and place not in left.at
+        for k in right.at[place]
+    ]
+    inside = inside or [
+        k
+        for k in right.of(b.ARITHMETIC, right.on(lines))
+        if right.body.texts[k] not in left.body.texts
+    ]
+    if not (made or inside or guessed):
         return
     if guessed:
         how = "the indirect call's likely goal is compared first, and reached directly"

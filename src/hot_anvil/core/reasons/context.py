@@ -90,6 +90,24 @@ class View:
         return self.context.loop_pairs(self)
 
     @cached_property
+    def home(self) -> frozenset[Place]:
+        """The function's own source lines; empty where they are not known."""
+        return self.context.homes.get(plain_name(self.function), frozenset())
+
+    def brought(self, place: Place) -> bool:
+        """Tell whether a line of another function has code here on one side only.
+
+        What was inlined on one side stands elsewhere on the other: it neither came nor went.
+        """
+        if not self.home or place in self.home:
+            return False
+        return (place in self.left.at) != (place in self.right.at)
+
+    def shared(self, side: FunctionModel, among: Iterable[int]) -> list[int]:
+        """Return those instructions that are not of lines inlined on one side only."""
+        return [k for k in among if not self.brought(side.places[k])]
+
+    @cached_property
     def shapes(self) -> "tuple[Shapes, Shapes]":
         """What the facts say of the shape of both sides' loops."""
         return Shapes(self.left), Shapes(self.right)

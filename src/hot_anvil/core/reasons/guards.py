@@ -5,7 +5,8 @@ from collections.abc import Iterator
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.helpers import ATOMIC_CALL, RETPOLINE
-from hot_anvil.core.diff.records import CERTAIN, Reason
+from hot_anvil.core.code.places import Place
+from hot_anvil.core.diff.records import CERTAIN, LIKELY, Reason, lines_text
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import CHECKED_COPY, PANIC, SANITISER, STACK_GUARD
 from hot_anvil.core.reasons.context import View
@@ -84,18 +85,40 @@ def _probed(view: View) -> Iterator[Reason]:
 def checks(view: View) -> Iterator[Reason]:
     """A bounds check, assertion or panic path of ``left`` that ``right`` has not."""
     left, right = view.left, view.right
-    mine, theirs = ending_paths(left), ending_paths(right)
-    if len(right.calls) - len(theirs) > len(left.calls) - len(mine):
-        return  # what the other side calls may hold the checks
-    if mine and len(theirs) < len(mine):
-        remaining = f", {len(theirs)} left" if theirs else ""
-        texts = (
-            f"{len(mine) - len(theirs)} of the paths that end the program when a check fails "
-            f"are gone{remaining}",
-            "there are checks that end the program when they fail",
-        )
-        places = {left.places[k] for k in mine} - {right.places[k] for k in theirs}
-        yield view.reason(CHECKED, texts, mine, theirs, places or None)
+    mine, theirs = _checked(left), _checked(right)
+    if len(ending_paths(left)) <= len(ending_paths(right)):
+        return
+    gone = {
+        place: found
+        for place, found in mine.items()
+        if place not in theirs and not view.brought(place) and place.line > 0
+    }
+    if not gone:
+        return
+    rest = sum(place.line > 0 and not view.brought(place) for place in theirs)
+    remaining = f", {rest} left" if rest else ""
+    texts = (
+        f"the checks of {lines_text(gone)}, which end the program when they fail, "
+        f"are gone{remaining}",
+        f"{lines_text(gone)} is checked, and the program ended when that fails",
+    )
+    evidence = [k for found in gone.values() for k in found]
+    yield view.reason(CHECKED, texts, evidence, ending_paths(right), set(gone), LIKELY)
+
+
+def _checked(side: FunctionModel) -> dict[Place, list[int]]:
+    """Return source line -> its tests that lead to a path that ends the program, and that path."""
+    body = side.body
+    out: dict[Place, list[int]] = {}
+    ends: dict[int, list[int]] = {}
+    for k in ending_paths(side):
+        ends.setdefault(body.block_of[k], []).append(k)
+        out.setdefault(side.places[k], []).append(k)
+    for k in side.of((b.BRANCH, b.SKIP)):
+        for goal in body.next_blocks[body.block_of[k]]:
+            if goal in ends:
+                out.setdefault(side.places[k], []).append(k)
+    return out
 
 
 def ending_paths(side: FunctionModel) -> list[int]:

@@ -28,12 +28,14 @@ def removed(view: View) -> Iterator[Reason]:
         places = left.lines(inside)
         if not places or _outer_also_gone(view, loop) or _one_of_several(view, loop):
             continue
+        if all(view.brought(place) for place in places) or _still_looped(view, loop):
+            continue
         there = right.on(places)
         if became_call(view, places) or view.context.calls_for(places, right):
             continue
         copies = copies_of(left, left.own(loop), right, there)
-        packed = right.packed(there)
-        wide = packed or [k for k in there if right.effects[k].packed]
+        wide = [k for k in there if right.effects[k].packed]
+        packed = right.packed(there) or [k for k in wide if right.kinds[k] == b.SHUFFLE]
         if (
             copies >= 2
             or (packed and not left.packed(inside))
@@ -80,6 +82,13 @@ def _outer_also_gone(view: View, loop: int) -> bool:
     )
 
 
+def _still_looped(view: View, loop: int) -> bool:
+    """Tell whether a loop of the other side holds code of the same lines, inner loops included."""
+    left, right = view.left, view.right
+    own = left.lines(left.own(loop)) & (view.home or left.lines(left.own(loop)))
+    return any(own & right.lines(right.inside(j)) for j in range(len(right.loops)))
+
+
 def _one_of_several(view: View, loop: int) -> bool:
     """Tell whether another loop for the same lines, such as a vector main loop, has a match."""
     left = view.left
@@ -97,14 +106,16 @@ def _one_of_several(view: View, loop: int) -> bool:
 
 def became_call(view: View, places: Iterable[Place]) -> list[int]:
     """Return the block instructions or calls of ``right`` on these lines that ``left`` has not."""
-    known = {name for _, name in view.left.calls}
+    places = list(places)
+    before = view.left.on(places)
+    known = {name for k, name in view.left.calls if k in before}
     near = view.right.on(places)
     called = dict(view.right.calls)
     return [
         k
         for k in near
         if (called.get(k, "") in BLOCK_CALLS and called[k] not in known)
-        or (view.right.effects[k].kind == b.BLOCK and not view.left.of((b.BLOCK,)))
+        or (view.right.effects[k].kind == b.BLOCK and not view.left.of((b.BLOCK,), before))
     ]
 
 

@@ -80,7 +80,7 @@ def reloaded(view: View) -> Iterator[Reason]:
     left, right = view.left, view.right
     if left.slots or right.slots:
         return
-    mine, theirs = _again(left), _again(right)
+    mine, theirs = view.shared(left, _again(left)), view.shared(right, _again(right))
     fresh = [k for k in theirs if right.places[k] not in told]
     if len(fresh) > len(mine):
         texts = (
@@ -112,8 +112,10 @@ def _in_loop(view: View, loop: int, other: int) -> Iterator[Reason]:
     ):
         return
     for texts, accesses in ((_READ, FunctionModel.loads), (_WRITTEN, FunctionModel.stores)):
-        mine = _every_pass(left, loop, accesses(left, left.inside(loop)))
-        theirs = _every_pass(right, other, accesses(right, right.inside(other)))
+        mine, theirs = (
+            _every_pass(side, k, view.shared(side, accesses(side, side.inside(k))))
+            for side, k in ((left, loop), (right, other))
+        )
         if len(theirs) <= len(mine) or (mine and copies_of(left, own[0], right, own[1]) > 1):
             continue  # or more passes at once, each with its accesses
         known = {_address(left, j) for j in mine}

@@ -60,6 +60,8 @@ def folded(view: View) -> Iterator[Reason]:
             continue
         if not (_work(left, here) or left.slots & set(here)) or not _fewer(view):
             continue
+        if view.brought(place) or len(left.stores(here)) > len(right.stores(there)):
+            continue  # stores of parts became one
         if _pieces(left, here, [right.effects[k].immediate for k in made]):
             continue
         numbers = ", ".join(str(right.effects[k].immediate) for k in made)
@@ -67,7 +69,7 @@ def folded(view: View) -> Iterator[Reason]:
             f"computed while compiling: {numbers}",
             "computed when it runs, not while compiling",
         )
-        yield view.reason(FOLDED, texts, _work(left, here) or here, made, {place})
+        yield view.reason(FOLDED, texts, _work(left, here) or here, made, {place}, LIKELY)
 
 
 def _pieces(side: FunctionModel, here: Sequence[int], values: Sequence[int | None]) -> bool:
@@ -138,31 +140,24 @@ def _constant(side: FunctionModel, k: int, known: Mapping[str, int]) -> int | No
 
 
 def untested(view: View) -> Iterator[Reason]:
-    """A branch of ``left`` on a line for which ``right`` has no code, nor any near it."""
+    """Tests of ``left``, where ``right`` decides nothing at all."""
     left, right = view.left, view.right
     if view.context.other_functions or not len(right) or _only_result(right) is not None:
         return
+    decides = right.of((b.BRANCH, b.SKIP, b.SELECT, b.SET, b.MINMAX, b.CALL, b.BLOCK))
+    if decides or selects(right) or not right.is_scalar:
+        return  # one of them may do the same
+    tests = view.shared(left, choices(left))
     ending = {left.body.block_of[k] for k in ending_paths(left)}  # told as checks
-    home = view.context.homes.get(view.function, frozenset())
-    tests = choices(left)
-    turning = {left.places[k] for k in left.of((b.BRANCH,))} - {left.places[k] for k in tests}
-    if sum(right.places[k] not in turning for k in choices(right)) >= len(tests):
-        return
-    instead = {right.places[k] for k in selects(right)}
-    instead |= {right.places[k] for k in right.of((b.BRANCH, b.SKIP))} - turning
     for place in dict.fromkeys(left.places[k] for k in tests):
-        if place in view.context.inside[view.forward] or place not in home:
-            continue
-        if place in view.context.edited:
-            continue  # the author took the test away
-        if place in turning or any(near(place, other) for other in instead):
-            continue
+        if place not in view.home or place in view.context.edited:
+            continue  # inlined elsewhere, or the author took it away
         gone = [k for k in tests if left.places[k] == place]
         if any(ending & set(left.body.next_blocks[left.body.block_of[k]]) for k in gone):
             continue
         texts = (
-            f"no test is left of {lines_text([place])}: its outcome is known, or not needed",
-            f"there is a test for {lines_text([place])} that was not needed before",
+            f"no test is left of {lines_text([place])}: the function decides nothing any more",
+            f"there is a test for {lines_text([place])}; the function decided nothing before",
         )
         yield view.reason(DEAD, texts, gone, (), {place}, LIKELY)
 
@@ -172,21 +167,27 @@ def dead(view: View) -> Iterator[Reason]:
     left, right = view.left, view.right
     if not len(right) or view.context.other_functions:
         return  # lines of two functions that are not matched say nothing
-    home = view.context.homes.get(view.function, frozenset())
-    less = [kind for kind in _REAL if len(right.of((kind,))) < len(left.of((kind,)))]
-    stores = set(_fewer_stores(left, right))
+    less = {
+        kind for kind in _REAL if len(right.of((kind,))) < len(view.shared(left, left.of((kind,))))
+    }
+    if not right.of((b.LOGIC, b.SHIFT, b.EXTEND, b.SET, b.SELECT)):
+        less.add(b.LOGIC)  # nothing is left that could do it
+    stored = {_stored(right, k) for k in right.stores(range(len(right)))}
     chosen = {right.places[k] for k in selects(right)}
     for place, here in left.at.items():
-        if place in view.context.inside[view.forward] or place not in home:
+        if place in view.context.inside[view.forward] or place not in view.home:
             continue
         if place in view.context.edited:
             continue  # the author took it away
-        if view.states.get(place) != ("gone" if view.forward else "new"):
+        if view.states.get(place) != ("gone" if view.forward else "new") or left.of(
+            (b.CALL,), here
+        ):
             continue
-        real = [k for k in here if (_counts(left, k, less) or k in stores) and k not in left.saves]
+        stores = [k for k in left.stores(here) if _stored(left, k) not in stored]
+        real = [k for k in (*left.of(less, here), *stores) if k not in left.saves]
         if any(view.loop_pairs.get(left.body.loop_of[k]) for k in real):
             continue  # a loop that is still there does it on another line
-        if real and not any(near(place, other) for other in chosen):
+        if real and right.is_scalar and not any(near(place, other) for other in chosen):
             texts = (
                 f"no code is left for {lines_text([place])}: "
                 "it has no effect, or its outcome is known",
@@ -195,25 +196,13 @@ def dead(view: View) -> Iterator[Reason]:
             yield view.reason(DEAD, texts, real, (), {place}, LIKELY)
 
 
-def _counts(side: FunctionModel, k: int, kinds: Sequence[str]) -> bool:
-    """Tell whether an instruction is of a kind, and not one that others swallow easily."""
-    return side.kinds[k] in kinds and (
-        side.kinds[k] != b.LOGIC or side.effects[k].immediate is not None
-    )
+_REAL = (*sorted(b.FLOAT), b.MUL, b.DIV)
 
 
-_REAL = (*sorted(b.FLOAT), b.MUL, b.DIV, b.LOGIC, b.SET, b.SELECT)
-
-
-def _fewer_stores(left: FunctionModel, right: FunctionModel) -> list[int]:
-    """Return the stores of ``left``, if ``right`` has fewer and did not just put some together."""
-    mine, theirs = left.stores(range(len(left))), right.stores(range(len(right)))
-    widest = [
-        max((side.effects[k].bits for k in own), default=0)
-        for side, own in ((left, mine), (right, theirs))
-    ]
-    together = any(right.effects[k].packed for k in theirs) or widest[1] > widest[0]
-    return mine if len(theirs) < len(mine) and not together else []
+def _stored(side: FunctionModel, k: int) -> tuple[str, int]:
+    """Return what tells a store from others, whatever registers it uses."""
+    memory = side.effects[k].memory or b.Memory()
+    return memory.symbol, memory.offset
 
 
 RULES = (folded, untested)
