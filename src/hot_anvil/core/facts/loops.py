@@ -217,6 +217,9 @@ def _unrolled(side: FunctionModel, one: Pass, found: Sequence[Stream], vector: b
         if not vector and any(side.effects[k].packed for k in best.places):
             note += "; whole vectors are moved: the code does not say of how many elements"
             return Fact("unrolled", None, best.places, "", note)
+        if vector and not any(side.effects[k].packed for k in best.places):
+            note += "; the code does not say how many of these make a vector"
+            return Fact("unrolled", None, best.places, "", note)
         text = f"{copies} {'vectors' if vector else 'elements'} a pass" if copies > 1 else "no"
         if copies > 1:
             return Fact("unrolled", copies, best.places, text, note)

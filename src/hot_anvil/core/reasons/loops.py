@@ -5,9 +5,9 @@ from collections.abc import Iterable, Iterator, Sequence
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import LIKELY, Reason
-from hot_anvil.core.model.copies import copies_of
+from hot_anvil.core.model.copies import copies_of, step_of
 from hot_anvil.core.model.function import FunctionModel
-from hot_anvil.core.model.symbols import BLOCK_CALLS
+from hot_anvil.core.model.symbols import BLOCK_CALLS, is_guard
 from hot_anvil.core.model.vectors import is_vector_loop, shape_of
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.vectors import UNROLLED, VECTORISED, WIDTH
@@ -41,7 +41,8 @@ def removed(view: View) -> Iterator[Reason]:
             or (packed and not left.packed(inside))
             or _repeats(left, left.own(loop), right, there)
         ):
-            said = f"all {copies} passes" if copies >= 2 and not wide else "all passes"
+            counted = not wide and copies >= 2 and copies in _bounds(left, loop)
+            said = f"all {copies} passes" if counted else "all passes"
             text = f"the loop is written out: {said}, one after another, without a branch back"
             yield view.reason(
                 UNROLLED, (text, "the passes are a loop again, no longer written out"),
@@ -62,6 +63,17 @@ def removed(view: View) -> Iterator[Reason]:
             text = "the loop is gone: nothing of it is needed, or its result is known"
             back = "there is a loop that was not needed before"
         yield view.reason(REMOVED, (text, back), left.backs(loop), there, places, LIKELY)
+
+
+def _bounds(side: FunctionModel, loop: int) -> set[int]:
+    """Return the constants that a loop's counter is compared with, by what it grows in a pass."""
+    own = side.own(loop)
+    step = step_of(side, own) or 1
+    numbers = {side.effects[k].immediate for k in side.of((b.COMPARE, b.BRANCH, b.SUB), own)}
+    known = {abs(n) for n in numbers if n}
+    before = range(max(min(own) - 8, 0), min(own))  # it may count down from one
+    known |= {abs(n) for k in side.of((b.CONSTANT,), before) if (n := side.effects[k].immediate)}
+    return {n // step for n in known} | {n // step + 1 for n in known} | known
 
 
 def _repeats(
@@ -175,15 +187,25 @@ def hoisted(view: View) -> Iterator[Reason]:
         for place in left.lines(left.own(loop)):
             here, there = left.at.get(place, []), right.at.get(place, [])
             for kind in _COSTLY:
-                mine = [k for k in left.of((kind,), here) if left.body.loop_of[k] == loop]
-                theirs = right.of((kind,), there)
-                if mine and theirs and all(right.body.loop_of[k] < 0 for k in theirs):
-                    texts = (
-                        f"the {kind} is done once, before the loop",
-                        f"the {kind} is done in every pass",
-                    )  # fmt: skip
-                    yield view.reason(HOISTED, texts, mine, theirs, {place})
-                    break
+                mine, theirs = left.of((kind,), here), right.of((kind,), there)
+                if len(mine) != 1 or len(theirs) != 1:
+                    continue  # which is which is not known
+                inside = left.body.loop_of[mine[0]] == loop and mine[0] in left.each_pass(loop)
+                if not inside or right.body.loop_of[theirs[0]] >= 0:
+                    continue
+                if not _one_callee(view, mine[0], theirs[0]):
+                    continue
+                texts = (
+                    f"the {kind} is done once, before the loop",
+                    f"the {kind} is done in every pass",
+                )
+                yield view.reason(HOISTED, texts, mine, theirs, {place})
+                break
+
+
+def _one_callee(view: View, k: int, j: int) -> bool:
+    one, other = view.left.effects[k], view.right.effects[j]
+    return one.target == other.target and not is_guard(one.target)
 
 
 KINDS = frozenset((VECTORISED, WIDTH, UNROLLED, REMOVED, TURNED, HOISTED))

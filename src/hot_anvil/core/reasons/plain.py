@@ -128,21 +128,21 @@ def _all(families: Collection[str]) -> str:
 def extended(view: View) -> Iterator[Reason]:
     """A sign or zero extension of ``left`` that ``right`` does without."""
     left, right = view.left, view.right
-    if len(_extensions(left, range(len(left)))) <= len(_extensions(right, range(len(right)))):
+    counts = [len(view.shared(s, s.of((b.EXTEND,)))) for s in (left, right)]
+    if counts[0] <= counts[1] or not right.is_scalar:
         return
     for place in view.lines:
-        mine, theirs = (_extensions(s, s.at.get(place, ())) for s in (left, right))
-        if mine and not theirs and right.at.get(place):
+        mine = [
+            k for k in left.of((b.EXTEND,), left.at.get(place, ()))
+            if not (left.effects[k].loads or left.effects[k].packed)
+        ]  # fmt: skip
+        there = right.at.get(place, ())
+        if mine and there and not right.of((b.EXTEND,), there) and not view.brought(place):
             texts = (
                 "the value need not be extended to a wider one",
                 "the value is extended to a wider one",
             )
-            yield view.reason(EXTENDED, texts, mine, (), {place})
-
-
-def _extensions(side: FunctionModel, among: Iterable[int]) -> list[int]:
-    found = side.of((b.EXTEND,), among)
-    return [k for k in found if not (side.effects[k].loads or side.effects[k].packed)]
+            yield view.reason(EXTENDED, texts, mine, (), {place}, LIKELY)
 
 
 def stepped(view: View) -> Iterator[Reason]:

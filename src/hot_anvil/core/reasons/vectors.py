@@ -142,7 +142,12 @@ def _passes_at_once(view: View, loop: int, main: int, widened: bool) -> tuple[in
     left, right = view.left, view.right
     count = vectors_of if widened else copies_of
     found = count(left, left.each_pass(loop), right, right.each_pass(main))
-    return (found if now in (None, found) else 1), LIKELY
+    steps = step_of(left, left.each_pass(loop)), step_of(right, right.each_pass(main))
+    lanes = max(shape_of(right, right.own(main)).lanes, 1) if widened else 1
+    borne_out = steps[0] and steps[1] == found * lanes * steps[0]
+    if left.stores(left.each_pass(loop)) or now == found or borne_out:
+        return found if now in (None, found) else 1, LIKELY
+    return 1, LIKELY
 
 
 def _goes_further(left: FunctionModel, loop: int, right: FunctionModel, other: int) -> bool:
