@@ -18,7 +18,7 @@ def helper(name: str) -> tuple[str, str] | None:
 
 
 _HELPER = re.compile(
-    r"(?:__aeabi_|__mspabi_|__)?((?:u?div|u?mod|[us]?mul|mpy|rem|ashl|ashr|lshr|l?mul|u?l?div"
+    r"__(?:aeabi_|mspabi_)?((?:u?div|u?mod|[us]?mul|mpy|rem|ashl|ashr|lshr|l?mul|u?l?div"
     r"|f?add|f?sub|fmul|fdiv|dadd|dmul|ddiv|srl|sra|sll|ul?div)\w*)"
 )
 _HELPERS = (

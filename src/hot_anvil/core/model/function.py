@@ -124,14 +124,15 @@ class FunctionModel:
         return [
             k
             for k in among
-            if self.effects[k].loads and not self.on_stack(k) and not self._constant(k)
+            if self.effects[k].loads and not self.on_stack(k) and not self.loads_constant(k)
         ]
 
     def stores(self, among: Iterable[int]) -> list[int]:
         """Return those that store to memory other than stack slots."""
         return [k for k in among if self.effects[k].stores and not self.on_stack(k)]
 
-    def _constant(self, k: int) -> bool:
+    def loads_constant(self, k: int) -> bool:
+        """Tell whether an instruction names a constant that the compiler put in memory."""
         memory = self.effects[k].memory
         return memory is not None and memory.symbol.startswith((".L", "$L"))
 

@@ -229,8 +229,13 @@ def direct(view: View) -> Iterator[Reason]:
     still = {right.places[k] for k in through if right.kinds[k] in (b.CALL, b.JUMP)}
     guessed = _guessed(right) if calls and not _guessed(left) else []
     calls = calls if guessed else [k for k in calls if left.places[k] not in still]
+    fewer = len(through) < sum(done.indirect for done in left.effects)
     lines = {left.places[k] for k in calls}
-    if not calls or (not guessed and not all(place in right.at for place in lines)):
+    if (
+        not calls
+        or not (fewer or guessed)
+        or (not guessed and not all(place in right.at for place in lines))
+    ):
         return
     known, now = _named(left), _named(right)
     made = [
@@ -271,7 +276,10 @@ def _guessed(side: FunctionModel) -> list[int]:
         k
         for k in side.of((b.ADDRESS,))
         if any(n in side.names for t in side.body.items[k].operands for n in _NAME.findall(t))
-        and side.of((b.COMPARE, b.BRANCH), range(k, min(k + 6, len(side))))
+        and any(
+            side.written(k) & side.read(j)
+            for j in side.of((b.COMPARE, b.BRANCH), range(k + 1, min(k + 6, len(side))))
+        )
     ]
 
 

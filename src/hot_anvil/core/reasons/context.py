@@ -94,6 +94,16 @@ class View:
         """The function's own source lines; empty where they are not known."""
         return self.context.homes.get(plain_name(self.function), frozenset())
 
+    @cached_property
+    def divided_otherwise(self) -> bool:
+        """Whether the two sides call other functions of this code: work may stand in these."""
+        own = self.context.homes.keys()
+        called = [
+            {name for _, name in side.calls if name in side.names or plain_name(name) in own}
+            for side in (self.left, self.right)
+        ]
+        return called[0] != called[1] or ".part." in self.left.body.owner + self.right.body.owner
+
     def brought(self, place: Place) -> bool:
         """Tell whether a line of another function has code here on one side only.
 

@@ -56,6 +56,10 @@ def removed(view: View) -> Iterator[Reason]:
                 )
                 yield view.reason(VECTORISED, texts, left.backs(loop), packed, places)
             continue
+        if _has_effects(left, loop) and not (right.stores(there) or right.of((b.CALL,), there)):
+            continue  # what it stores is stored by code of other lines, or not at all
+        if view.divided_otherwise:
+            continue  # what is called instead may loop
         if any(right.kinds[k] in b.ARITHMETIC or right.kinds[k] == b.CALL for k in there):
             text = "the loop is gone: its result is computed without it"
             back = "computed by a loop, no longer without one"
@@ -95,10 +99,22 @@ def _outer_also_gone(view: View, loop: int) -> bool:
 
 
 def _still_looped(view: View, loop: int) -> bool:
-    """Tell whether a loop of the other side holds code of the same lines, inner loops included."""
+    """Tell whether the other side goes back over code of the same lines, loops of any kind."""
     left, right = view.left, view.right
-    own = left.lines(left.own(loop)) & (view.home or left.lines(left.own(loop)))
-    return any(own & right.lines(right.inside(j)) for j in range(len(right.loops)))
+    own = left.lines(left.own(loop))
+    own = own & view.home or own
+    goals = right.body.goals
+    return any(
+        own & right.lines(range(goals[k], k + 1))
+        for k in right.of((b.BRANCH, b.JUMP, b.SKIP))
+        if 0 <= goals[k] <= k
+    )
+
+
+def _has_effects(side: FunctionModel, loop: int) -> bool:
+    """Tell whether a loop stores, or calls what may."""
+    inside = side.inside(loop)
+    return bool(side.stores(inside) or side.of((b.CALL, b.ATOMIC), inside))
 
 
 def _one_of_several(view: View, loop: int) -> bool:

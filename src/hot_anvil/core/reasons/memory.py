@@ -111,6 +111,9 @@ def _in_loop(view: View, loop: int, other: int) -> Iterator[Reason]:
         or right.packed(own[1])
     ):
         return
+    calls = (left.of((b.CALL,), left.inside(loop)), right.of((b.CALL,), right.inside(other)))
+    if any(calls):
+        return  # what is called may read and write as well
     for texts, accesses in ((_READ, FunctionModel.loads), (_WRITTEN, FunctionModel.stores)):
         mine, theirs = (
             _every_pass(side, k, view.shared(side, accesses(side, side.inside(k))))

@@ -62,6 +62,8 @@ def folded(view: View) -> Iterator[Reason]:
             continue
         if view.brought(place) or len(left.stores(here)) > len(right.stores(there)):
             continue  # stores of parts became one
+        if not _more_than_steps(left, here) or any(left.loads_constant(k) for k in here):
+            continue
         if _pieces(left, here, [right.effects[k].immediate for k in made]):
             continue
         numbers = ", ".join(str(right.effects[k].immediate) for k in made)
@@ -72,12 +74,19 @@ def folded(view: View) -> Iterator[Reason]:
         yield view.reason(FOLDED, texts, _work(left, here) or here, made, {place}, LIKELY)
 
 
+def _more_than_steps(side: FunctionModel, here: Sequence[int]) -> bool:
+    """Tell whether something is computed but the next place in memory."""
+    work = [k for k in _work(side, here) if side.kinds[k] not in (b.ADD, b.SUB)]
+    return bool(work) or any(side.effects[k].immediate is None for k in _work(side, here))
+
+
 def _pieces(side: FunctionModel, here: Sequence[int], values: Sequence[int | None]) -> bool:
     """Tell whether the values are only parts, or other spellings, of constants at this line."""
     mine = [side.effects[k].immediate for k in here]
     wide = [value for value in mine if value is not None]
     return bool(wide) and all(
-        value is not None and any(value in (v & 0xFF, v >> 8 & 0xFF, v & 0xFFFF, -v) for v in wide)
+        value is not None
+        and any(value in (v & 0xFF, v >> 8 & 0xFF, v & 0xFFFF, v & 0xFFFFFFFF, -v) for v in wide)
         for value in values
     )
 
@@ -172,7 +181,9 @@ def dead(view: View) -> Iterator[Reason]:
     }
     if not right.of((b.LOGIC, b.SHIFT, b.EXTEND, b.SET, b.SELECT)):
         less.add(b.LOGIC)  # nothing is left that could do it
-    stored = {_stored(right, k) for k in right.stores(range(len(right)))}
+    if view.divided_otherwise:
+        return  # what is called instead may do it
+    stored = [_stored(right, k) for k in right.stores(range(len(right)))]
     chosen = {right.places[k] for k in selects(right)}
     for place, here in left.at.items():
         if place in view.context.inside[view.forward] or place not in view.home:
@@ -183,7 +194,7 @@ def dead(view: View) -> Iterator[Reason]:
             (b.CALL,), here
         ):
             continue
-        stores = [k for k in left.stores(here) if _stored(left, k) not in stored]
+        stores = [k for k in left.stores(here) if not _covered(_stored(left, k), stored)]
         real = [k for k in (*left.of(less, here), *stores) if k not in left.saves]
         if any(view.loop_pairs.get(left.body.loop_of[k]) for k in real):
             continue  # a loop that is still there does it on another line
@@ -199,10 +210,21 @@ def dead(view: View) -> Iterator[Reason]:
 _REAL = (*sorted(b.FLOAT), b.MUL, b.DIV)
 
 
-def _stored(side: FunctionModel, k: int) -> tuple[str, int]:
+_Stored = tuple[str, int, int]  # symbol, offset, bytes
+
+
+def _stored(side: FunctionModel, k: int) -> _Stored:
     """Return what tells a store from others, whatever registers it uses."""
     memory = side.effects[k].memory or b.Memory()
-    return memory.symbol, memory.offset
+    name = side.body.items[k].mnemonic.rpartition(" ")[2]
+    size = side.body.arch.semantics.access_bytes(name, side.effects[k])
+    return memory.symbol, memory.offset, size or 64  # of any size: it may be all of it
+
+
+def _covered(one: _Stored, others: Sequence[_Stored]) -> bool:
+    """Tell whether a store of the other side may write the same, alone or with its neighbours."""
+    symbol, offset, _ = one
+    return any(s == symbol and at <= offset < at + size for s, at, size in others)
 
 
 RULES = (folded, untested)
