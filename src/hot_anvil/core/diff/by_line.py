@@ -6,7 +6,7 @@ from collections.abc import Collection, Mapping, Sequence
 from hot_anvil.core.asm.listing import Sources, source_text
 from hot_anvil.core.code.places import LineMap, Place
 from hot_anvil.core.code.records import Code
-from hot_anvil.core.diff.function_pair import FunctionPair
+from hot_anvil.core.diff.function_pair import FunctionPair, is_identical
 from hot_anvil.core.diff.pairing import Paired, lines_by_votes, state_of
 from hot_anvil.core.diff.records import STATES, Diff, FunctionTotal, Part, Row, Spot
 from hot_anvil.core.model.control_flow import Body, bodies
@@ -59,7 +59,9 @@ def by_source_line(
     order = sorted(found, key=lambda place: (files[place.file], place.line, place.old))
     rows = tuple(_row(place, found[place], known) for place in order)
     totals = tuple(
-        FunctionTotal(both.name, both.title, _count(both.left), _count(both.right))
+        FunctionTotal(
+            both.name, both.title, _count(both.left), _count(both.right), is_identical(both)
+        )
         for both in function_pairs
     )
     counted = Counter(row.state for row in rows)

@@ -6,6 +6,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch.spelling import split_names
 from hot_anvil.core.code.places import LineMap, Place
 from hot_anvil.core.diff.alignment import align_texts, state_of_two
 from hot_anvil.core.diff.function_pair import FunctionPair
@@ -128,9 +129,18 @@ def _states(
     if RENAMED in states.values():
         alike = [two for two, state in states.items() if state != CHANGED]
         for two, holds in zip(alike, consistent(left, right, alike), strict=True):
-            if not holds and states[two] == RENAMED:
-                states[two] = CHANGED
+            if states[two] == RENAMED:
+                state = SAME if _same_but_labels(left, right, *two) else RENAMED
+                states[two] = state if holds else CHANGED
     return states
+
+
+def _same_but_labels(left: Body, right: Body, i: int, j: int) -> bool:
+    """Tell whether a branch goes by another label; whether that is the right one is known."""
+    if left.goals[i] < 0 or right.goals[j] < 0:
+        return False
+    registers = [split_names(s.texts[k], s.isa)[2] for s, k in ((left, i), (right, j))]
+    return registers[0] == registers[1]
 
 
 def _pair(

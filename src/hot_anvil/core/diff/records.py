@@ -129,6 +129,7 @@ class FunctionTotal(NamedTuple):
     title: str  # as the source writes it
     left: int | None
     right: int | None
+    identical: bool = False  # the same instructions throughout, but for the names of labels
 
 
 class Diff(NamedTuple):
@@ -138,6 +139,11 @@ class Diff(NamedTuple):
     functions: tuple[FunctionTotal, ...]
     states: dict[State, int]  # line state -> number of lines
     left_names: Mapping[str, str] = MappingProxyType({})  # function -> the left side's, if another
+
+    @property
+    def identical(self) -> list[str]:
+        """The titles of the functions that are the same on both sides."""
+        return [total.title for total in self.functions if total.identical]
 
     @property
     def left_count(self) -> int:

@@ -13,7 +13,7 @@ import numpy as np
 
 from hot_anvil.core.evaluate.operators import Values
 
-STATES, SEED = 512, 1
+STATES, SEED = 1024, 1
 _U = np.uint64
 _EDGES = [
     0, 1, 2, 3, 7, 8, 31, 32, 33, 63, 64, 0x7F, 0x80, 0xFF, 0x100, 0x7FFF, 0x8000, 0xFFFF, 0x10000,
@@ -87,8 +87,9 @@ class States:
         parts[1][:] = _mostly_zero(rng, eighth, self.near)
         one = rng.integers(0, 2, eighth)
         parts[2][:] = self._either[one, np.arange(2 * eighth, 3 * eighth)]
-        parts[3][:] = rng.choice(self.edges, eighth)
-        parts[4][:] = rng.choice(self.near, eighth)
+        narrow = self.width <= 16  # several registers make one number
+        for part, pool in ((parts[3], self.edges), (parts[4], self.near)):
+            part[:] = _mostly_zero(rng, eighth, self.own) if narrow else rng.choice(pool, eighth)
         parts[5] >>= rng.integers(0, 64, eighth, dtype=_U)
         shared = self._shared[6 * eighth : 7 * eighth]
         parts[6][:] = shared + rng.integers(0, 24, eighth, dtype=_U)

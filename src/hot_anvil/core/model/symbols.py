@@ -13,6 +13,9 @@ CHECKED_COPY = re.compile(r"__(\w+)_chk")
 SANITISER = re.compile(
     r"__(?:ubsan|asan|tsan|msan|sanitizer)_\w+|__cfi_\w+|__(?:add|sub|mul|neg)v[sd]i\d"
 )
+UNWINDING = re.compile(
+    r"_Unwind_\w+|__cxa_(?:begin|end)_\w+|__clang_call_terminate|_ZSt9terminatev"
+)
 PANIC = re.compile(
     r".*(?:panic|unwrap_failed|expect_failed|_index_fail|out_of_range|slice_\w+_fail|bad_\w+).*"
     r"|abort|__assert_fail|__assert|_ZSt\d+__throw_\w+|__cxa_throw|__cxa_bad_\w+|__builtin_trap"

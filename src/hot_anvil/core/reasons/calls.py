@@ -8,7 +8,7 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import LIKELY, Reason
 from hot_anvil.core.model.function import FunctionModel
-from hot_anvil.core.model.symbols import BLOCK_CALLS, is_guard, plain_name
+from hot_anvil.core.model.symbols import BLOCK_CALLS, UNWINDING, is_guard, plain_name
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.loops import became_call
 
@@ -18,15 +18,10 @@ DROPPED, UNUSED, FOLDED = "call dropped", "function dropped", "function folded"
 SPLIT = "function split"
 
 
-_UNWINDING = re.compile(
-    r"_Unwind_\w+|__cxa_(?:begin|end)_\w+|__clang_call_terminate|_ZSt9terminatev"
-)
-
-
 def _named(side: FunctionModel) -> Counter[str]:
     """Return how often each function is called, guards' own calls aside."""
     return Counter(
-        plain_name(n) for _, n in side.calls if not is_guard(n) and not _UNWINDING.match(n)
+        plain_name(n) for _, n in side.calls if not is_guard(n) and not UNWINDING.match(n)
     )
 
 

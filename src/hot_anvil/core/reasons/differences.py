@@ -29,6 +29,12 @@ _VERBS = {
     "reversed bytes": "turns the bytes round", "ones": "counts bits",
     "leading zeros": "counts leading zeros", "trailing zeros": "counts trailing zeros",
 }  # fmt: skip
+_ROTATES = "rotates"
+# What takes several instructions where there is not one for it.
+IDIOMS = frozenset(
+    (_ROTATES, *(_VERBS[op] for op in
+     ("reversed bytes", "ones", "leading zeros", "trailing zeros")))
+)  # fmt: skip
 _WORDS = {
     "eq": "equal", "ne": "not equal", "lt": "less", "le": "less or equal", "gt": "greater",
     "ge": "greater or equal", "ult": "below, unsigned", "ule": "below or equal, unsigned",
@@ -129,6 +135,12 @@ def _verb_of(e: Expr, held: dict[str, Expr]) -> str:
             e = e[2]  # a part of a register is replaced
         else:
             break
+    if e[0] == "or" and (e[1][0], e[2][0]) == ("left", "right") and e[1][1] == e[2][1]:
+        return _ROTATES
+    if e[0] == "right" and e[1][0] == "reversed bytes":
+        e = e[1]
+    if e[0] == "sub" and e[1][0] in ("leading zeros", "trailing zeros"):
+        e = e[1]
     if e[0] in ("divided", "quotient"):
         what, _, sign = e[1].partition(" ")
         name = "divides" if what == "quotient" else "takes the remainder"

@@ -20,6 +20,7 @@ from hot_anvil.core.reasons import (
     calls,
     differences,
     guards,
+    idioms,
     loops,
     memory,
     plain,
@@ -31,7 +32,7 @@ from hot_anvil.core.reasons.context import Rule, RuleContext, View
 RULES: tuple[Rule, ...] = tuple(
     rule
     for subject in (
-        loops, vectors, calls, branches, arithmetic, memory, values, guards, plain,
+        loops, vectors, calls, branches, arithmetic, memory, values, guards, idioms, plain,
     )
     for rule in subject.RULES
 )  # fmt: skip
@@ -256,7 +257,7 @@ def _gaps(body: Body) -> int | None:
 
 
 # Nearly every line of unoptimised code has these: they lead only where little else does.
-_COMMON = frozenset((memory.KEPT, memory.FRAME))
+_COMMON = frozenset((memory.KEPT, memory.FRAME, idioms.COLD))
 
 
 # Small in code, but what an edit did.

@@ -139,6 +139,7 @@ def atomics(view: View) -> Iterator[Reason]:
         )
         yield view.reason(ATOMIC, texts, (), theirs)
     elif view.forward and mine and theirs:
+        yield from _fences(view)
         names = [
             {side.body.items[k].mnemonic.split()[-1] for k in own}
             for side, own in ((left, mine), (right, theirs))
@@ -152,6 +153,14 @@ def atomics(view: View) -> Iterator[Reason]:
             old, new = (", ".join(sorted(own)) for own in names)
             text = f"atomic accesses by {new} instead of {old}"
             yield view.reason(ATOMIC, (text, ""), mine, theirs)
+
+
+def _fences(view: View) -> Iterator[Reason]:
+    """Say when one side has fewer fences than the other."""
+    mine, theirs = view.left.of((b.FENCE,)), view.right.of((b.FENCE,))
+    if len(mine) != len(theirs):
+        text = f"{len(theirs)} fences instead of {len(mine)}: what other threads see may change"
+        yield view.reason(ATOMIC, (text, ""), mine, theirs)
 
 
 def inline_assembly(view: View) -> Iterator[Reason]:

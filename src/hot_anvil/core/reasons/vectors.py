@@ -10,7 +10,7 @@ from hot_anvil.core.model.vectors import Shape, is_vector_loop, shape_of
 from hot_anvil.core.reasons.context import View
 
 VECTORISED, WIDTH, UNROLLED = "loop vectorised", "vector width", "loop unrolled"
-COMBINED = "operations packed"
+COMBINED, OVERLAP = "operations packed", "overlap tested"
 
 
 def _from_scalar(shape: Shape, side: FunctionModel, inside: Sequence[int]) -> Shape:
@@ -57,6 +57,14 @@ def vectorised(view: View) -> Iterator[Reason]:
             else "; what is left over runs in scalar code behind it" if straight else ""
         )  # fmt: skip
         places |= {p for j in rest for p in right.lines(right.own(j))}
+        apart = _apart_first(right, main)
+        if apart and not _apart_first(left, loop):
+            tail += "; the arrays are first tested not to overlap"
+            texts = (
+                "it is tested first whether the arrays overlap: if so, a scalar loop runs",
+                "it is not tested any more whether the arrays overlap",
+            )
+            yield view.reason(OVERLAP, texts, (), apart, places, LIKELY)
         yield view.reason(
             VECTORISED,
             (
@@ -65,6 +73,30 @@ def vectorised(view: View) -> Iterator[Reason]:
             ),
             left.backs(loop), evidence, places,
         )  # fmt: skip
+
+
+def _apart_first(side: FunctionModel, main: int) -> list[int]:
+    """Return what compares ends of two arrays before a loop that stores to one of them.
+
+    An address is made from the base of the loop's stores or loads, and compared, unsigned, with
+    another register.
+    """
+    own = side.own(main)
+    bases = {m.base for k in side.stores(own) if (m := side.effects[k].memory)}
+    if not bases or not side.loads(own):
+        return []
+    before = [k for k in range(min(own)) if side.body.loop_of[k] < 0]
+    ends = [k for k in side.of((b.ADDRESS, b.ADD, b.SUB), before) if not side.effects[k].packed]
+    made = {family for k in ends for family in side.written(k)}
+    out = []
+    for k in side.of((b.COMPARE, b.SUB), before):
+        done = side.effects[k]
+        if done.immediate is not None or done.packed or not side.read(k) & made:
+            continue
+        deciders = side.of((b.BRANCH, b.SET), range(k + 1, min(k + 3, len(side))))
+        if any(side.effects[j].condition in b.UNSIGNED for j in deciders):
+            out.append(k)
+    return out if len(out) >= 1 and len(side.loops) > 1 else []
 
 
 def combined(view: View) -> Iterator[Reason]:

@@ -105,6 +105,11 @@ def _totals(report: Report, diff: Diff, left: str, right: str) -> None:
     if len(diff.functions) < 2:
         return
     report.blank()
+    if diff.identical:
+        names = joined([cut(title, 40) for title in diff.identical[:6]])
+        more = f" and {len(diff.identical) - 6} more" if len(diff.identical) > 6 else ""
+        text = f"{plural(len(diff.identical), 'function')} identical: {names}{more}"
+        report.paragraph(text, DIM, 2)
     rows: list[list[Cell]] = []
     same = 0
     for total in diff.functions:

@@ -1,0 +1,156 @@
+"""What one instruction, one access or one copy of a function does in the place of several."""
+
+import itertools
+from collections.abc import Iterator, Sequence
+
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.diff.records import LIKELY, Reason
+from hot_anvil.core.model.function import FunctionModel
+from hot_anvil.core.model.symbols import UNWINDING, plain_name
+from hot_anvil.core.reasons.context import View
+from hot_anvil.core.reasons.differences import IDIOMS, verb
+
+IDIOM, MERGED, COLD = "one instruction for several", "accesses merged", "rarely used code apart"
+CLONE, CLEAN_UP, REDUCED = "function specialised", "exception clean-up", "multiply into steps"
+_PIECES = (b.SHIFT, b.LOGIC, b.ADD, b.EXTEND)
+
+
+def idiom(view: View) -> Iterator[Reason]:
+    """Shifts and logic of ``left`` that one instruction of ``right`` does."""
+    left, right = view.left, view.right
+    for place in view.lines:
+        there = right.of((b.SHIFT, b.LOGIC, b.OTHER, b.MOVE), right.at.get(place, ()))
+        made = [(k, verb(right.body, k)) for k in there]
+        made = [(k, word) for k, word in made if word in IDIOMS]
+        if not made or view.brought(place):
+            continue
+        mine = left.of(_PIECES, left.at.get(place, ()))
+        known = {verb(left.body, k) for k in left.at.get(place, ())}
+        fresh = [(k, word) for k, word in made if word not in known]
+        if len(mine) < 2 or not fresh or any(left.effects[k].packed for k in mine):
+            continue
+        words = " and ".join(sorted({word for _, word in fresh}))
+        texts = (
+            f"one instruction {words}, instead of several shifts and the like",
+            f"several shifts and the like, where one instruction {words}",
+        )
+        yield view.reason(IDIOM, texts, mine, [k for k, _ in fresh], {place}, LIKELY)
+
+
+def merged(view: View) -> Iterator[Reason]:
+    """Neighbouring accesses of ``left`` that are one, wider, in ``right``."""
+    left, right = view.left, view.right
+    if not left.is_scalar:
+        return
+    for what, accesses in (("stores", FunctionModel.stores), ("loads", FunctionModel.loads)):
+        for place in view.lines:
+            mine = accesses(left, left.at.get(place, ()))
+            theirs = accesses(right, right.at.get(place, ()))
+            if not theirs or len(theirs) >= len(mine) or view.brought(place):
+                continue
+            sizes = [[_size(s, k) for k in own] for s, own in ((left, mine), (right, theirs))]
+            if 0 in sizes[0] + sizes[1] or sum(sizes[0]) != sum(sizes[1]):
+                continue
+            if _neighbours(left, mine):
+                texts = (
+                    f"{len(mine)} {what} beside each other are {_count(theirs)}, of "
+                    f"{max(sizes[1])} bytes",
+                    f"{len(theirs)} wide {what} are {len(mine)} narrow ones",
+                )
+                yield view.reason(MERGED, texts, mine, theirs, {place})
+
+
+def _count(theirs: Sequence[int]) -> str:
+    return "one" if len(theirs) == 1 else str(len(theirs))
+
+
+def _size(side: FunctionModel, k: int) -> int:
+    name = side.body.items[k].mnemonic.rpartition(" ")[2]
+    return side.body.arch.semantics.access_bytes(name, side.effects[k])
+
+
+def _neighbours(side: FunctionModel, among: Sequence[int]) -> bool:
+    """Tell whether accesses lie one behind the other, by one base."""
+    places = []
+    for k in among:
+        memory = side.effects[k].memory or b.Memory()
+        places.append((memory.base, memory.indexed, memory.symbol, memory.offset, _size(side, k)))
+    places.sort(key=lambda place: place[3])
+    return len({place[:3] for place in places}) == 1 and all(
+        one[3] + one[4] == other[3] for one, other in itertools.pairwise(places)
+    )
+
+
+def cold(view: View) -> Iterator[Reason]:
+    """Code of ``right`` that stands apart from the rest of the function."""
+    left, right = view.left, view.right
+    if len(right.body.starts) > 1 and len(left.body.starts) == 1:
+        apart = range(right.body.starts[1], len(right))
+        texts = (
+            f"{len(apart)} instructions that are rarely needed stand apart from the function",
+            "what is rarely needed stands in the function itself",
+        )
+        yield view.reason(COLD, texts, (), apart)
+
+
+def clone(view: View) -> Iterator[Reason]:
+    """A copy of the function that the compiler made for the way it is called."""
+    names = view.left.body.owner, view.right.body.owner
+    if names[1] != plain_name(names[1]) == names[0]:
+        title = view.context.title(names[0])
+        texts = (
+            f"this is a copy of {title} made for the arguments it is called with ({names[1]})",
+            f"this is {title} itself, no longer a copy made for its arguments ({names[1]})",
+        )
+        first = {view.right.places[0]} if len(view.right) else set()
+        yield view.reason(CLONE, texts, range(min(1, len(view.left))), (0,), first)
+
+
+def clean_up(view: View) -> Iterator[Reason]:
+    """Code of ``right`` that only runs when an exception passes through."""
+    mine, theirs = (
+        [k for k, name in side.calls if UNWINDING.match(name)] for side in (view.left, view.right)
+    )
+    if theirs and not mine:
+        texts = (
+            "there is code that cleans up when an exception passes through",
+            "nothing has to be cleaned up when an exception passes through",
+        )
+        yield view.reason(CLEAN_UP, texts, (), theirs)
+
+
+def reduced(view: View) -> Iterator[Reason]:
+    """A multiplication in each pass of ``left`` that is an addition in ``right``."""
+    left, right = view.left, view.right
+    for loop, found in view.loop_pairs.items():
+        if not found or right.of((b.MUL,), right.inside(found[0])):
+            continue
+        mine = [k for k in left.of((b.MUL,), left.each_pass(loop)) if not left.effects[k].packed]
+        inside = set(right.own(found[0]))
+        for place in dict.fromkeys(left.places[k] for k in mine):
+            if right.of((b.MUL,), right.at.get(place, ())):
+                continue  # it is done before the loop
+            there = [k for k in right.at.get(place, ()) if k in inside]
+            steps = [k for k in right.of((b.ADD,), right.own(found[0])) if _grows(right, k)]
+            if right.of((b.SHIFT,), there) or not steps or _scaled(right, there):
+                continue
+            own = [k for k in mine if left.places[k] == place]
+            texts = (
+                "the multiplication in each pass became an addition to the value before",
+                "it is multiplied in each pass, no longer added to the value before",
+            )
+            yield view.reason(REDUCED, texts, own, steps, {place}, LIKELY)
+
+
+def _grows(side: FunctionModel, k: int) -> bool:
+    """Tell whether an addition is to its own result, by more than one."""
+    by = side.effects[k].immediate
+    return bool(side.written(k) & side.read(k)) and (by is None or abs(by) > 1)
+
+
+def _scaled(side: FunctionModel, among: Sequence[int]) -> bool:
+    scaled = side.body.arch.semantics.scaled
+    return any(scaled.search(side.body.texts[k]) for k in among)
+
+
+RULES = (idiom, merged, cold, clone, clean_up, reduced)
