@@ -31,7 +31,7 @@ BUILDS = (
     "clang-16@msp430 -Os", "clang-16@nvptx64 -O2",
 )  # fmt: skip
 # Reasons that say that two pieces of code do the same.
-CLAIMS = (plain.WRITTEN, plain.LAYOUT, plain.COPIES, arithmetic.SHIFTS, arithmetic.POWER)
+CLAIMS = (plain.WRITTEN, plain.LAYOUT, plain.ALIKE, arithmetic.SHIFTS, arithmetic.POWER)
 _SWAPS: dict[str, tuple[str, ...]] = {
     "+": ("-", "|", "^", "&"), "-": ("+", "^"), "*": ("+", "/"), "&": ("|", "^", "+"),
     "|": ("&", "^", "+"), "^": ("|", "&", "-"), "/": ("%", "*"), "%": ("/",),

@@ -197,6 +197,8 @@ def _alone(both: FunctionPair, context: Context) -> Iterator[Reason]:
         text = f"a part of {whole} has no code of its own any more"
         back = f"a part of {whole} was split off, to be called where it is needed"
         kind = calls.SPLIT
+        mapped = context.lines if left else LineMap()
+        home = frozenset(mapped.place(i.file, i.line) for i in body.items)  # they moved there
     elif inside or both.name in context.others[1 - other]:
         text = "it has no code of its own any more: it is inlined where it was called"
         back = "it has code of its own: it was only inlined before"

@@ -1,7 +1,7 @@
 """What one instruction, one access or one copy of a function does in the place of several."""
 
-import itertools
 from collections.abc import Iterator, Sequence
+from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.diff.records import LIKELY, Reason
@@ -40,45 +40,68 @@ def idiom(view: View) -> Iterator[Reason]:
 def merged(view: View) -> Iterator[Reason]:
     """Neighbouring accesses of ``left`` that are one, wider, in ``right``."""
     left, right = view.left, view.right
-    if not left.is_scalar:
-        return
+    if view.context.other_functions:
+        return  # which of their lines correspond is only guessed
     for what, accesses in (("stores", FunctionModel.stores), ("loads", FunctionModel.loads)):
-        for place in view.lines:
-            mine = accesses(left, left.at.get(place, ()))
-            theirs = accesses(right, right.at.get(place, ()))
-            if not theirs or len(theirs) >= len(mine) or view.brought(place):
+        runs = _runs(left, view.shared(left, accesses(left, range(len(left)))))
+        narrow = {(a.start, a.size) for run in runs for a in run}
+        for k in view.shared(right, accesses(right, range(len(right)))):
+            wide = _access(right, k)
+            if not wide or (wide.start, wide.size) in narrow:
                 continue
-            sizes = [[_size(s, k) for k in own] for s, own in ((left, mine), (right, theirs))]
-            if 0 in sizes[0] + sizes[1] or sum(sizes[0]) != sum(sizes[1]):
+            if right.effects[k].packed and (right.body.loop_of[k] >= 0 or view.loop_pairs):
+                continue  # of a vector loop, or what is left over from one
+            found = next((part for run in runs if (part := _covered(run, wide))), None)
+            if not found or not _near(left, [a.place for a in found], right, k):
                 continue
-            if _neighbours(left, mine):
-                texts = (
-                    f"{len(mine)} {what} beside each other are {_count(theirs)}, of "
-                    f"{max(sizes[1])} bytes",
-                    f"{len(theirs)} wide {what} are {len(mine)} narrow ones",
-                )
-                yield view.reason(MERGED, texts, mine, theirs, {place})
+            texts = (
+                f"{len(found)} {what} beside each other are one, of {wide.size} bytes",
+                f"one of the {what}, of {wide.size} bytes, is {len(found)} narrower ones",
+            )
+            yield view.reason(MERGED, texts, [a.place for a in found], (k,), None, LIKELY)
 
 
-def _count(theirs: Sequence[int]) -> str:
-    return "one" if len(theirs) == 1 else str(len(theirs))
+class _Access(NamedTuple):
+    """One load or store."""
+
+    place: int  # instruction
+    base: tuple[str, str, str]  # what its address is made of
+    start: int  # offset from that, in bytes
+    size: int
 
 
-def _size(side: FunctionModel, k: int) -> int:
+def _access(side: FunctionModel, k: int) -> _Access | None:
+    memory = side.effects[k].memory
     name = side.body.items[k].mnemonic.rpartition(" ")[2]
-    return side.body.arch.semantics.access_bytes(name, side.effects[k])
+    size = side.body.arch.semantics.access_bytes(name, side.effects[k])
+    if memory is None or not size:
+        return None
+    return _Access(k, (memory.base, memory.indexed, memory.symbol), memory.offset, size)
 
 
-def _neighbours(side: FunctionModel, among: Sequence[int]) -> bool:
-    """Tell whether accesses lie one behind the other, by one base."""
-    places = []
+def _runs(side: FunctionModel, among: Sequence[int]) -> list[list[_Access]]:
+    """Return accesses by their bases, those of one base in order of their offsets."""
+    groups: dict[tuple[str, str, str], dict[int, _Access]] = {}
     for k in among:
-        memory = side.effects[k].memory or b.Memory()
-        places.append((memory.base, memory.indexed, memory.symbol, memory.offset, _size(side, k)))
-    places.sort(key=lambda place: place[3])
-    return len({place[:3] for place in places}) == 1 and all(
-        one[3] + one[4] == other[3] for one, other in itertools.pairwise(places)
-    )
+        one = _access(side, k)
+        if one:
+            groups.setdefault(one.base, {}).setdefault(one.start, one)
+    return [[own[start] for start in sorted(own)] for own in groups.values() if len(own) > 1]
+
+
+def _covered(run: Sequence[_Access], wide: _Access) -> list[_Access] | None:
+    """Return the accesses of a run that are together as much as a wide one, if that is so."""
+    inside = [
+        a for a in run if wide.start <= a.start and a.start + a.size <= wide.start + wide.size
+    ]
+    exact = sum(a.size for a in inside) == wide.size
+    return inside if len(inside) > 1 and exact else None
+
+
+def _near(left: FunctionModel, mine: Sequence[int], right: FunctionModel, k: int) -> bool:
+    """Tell whether a wide access stands under one of the lines of the narrow ones."""
+    loops = {left.body.loop_of[i] >= 0 for i in mine} | {right.body.loop_of[k] >= 0}
+    return len(loops) == 1 and right.places[k] in {left.places[i] for i in mine}
 
 
 def cold(view: View) -> Iterator[Reason]:

@@ -15,6 +15,7 @@ from hot_anvil.core.diff.records import (
 )
 from hot_anvil.core.evaluate.states import STATES
 from hot_anvil.core.model.function import FunctionModel
+from hot_anvil.core.reasons.alike import served
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.differences import (
     CONDITION,
@@ -26,7 +27,7 @@ from hot_anvil.core.reasons.differences import (
 )
 
 SAVED, EXTENDED, WRITTEN = "registers saved", "extension dropped", "written otherwise"
-PADDED, ARGUMENT, LAYOUT, COPIES = "padding only", "other argument", "layout", "register copies"
+PADDED, ARGUMENT, LAYOUT, ALIKE = "padding only", "other argument", "layout", "same operations"
 SETUP, STEPPED = "loop setup", "loop step"
 APART = "other instruction set"
 # Kinds that say how a line differs where no larger reason does.
@@ -44,7 +45,7 @@ SMALL = frozenset(
         APART,
         OPERATION,
         LAYOUT,
-        COPIES,
+        ALIKE,
     )
 )
 
@@ -217,9 +218,15 @@ def line_reasons(view: View, line: Paired) -> Iterator[Reason]:
         yield view.reason(LAYOUT, (_WAYS, _WAYS), mine, theirs, {line.place})
     elif view.same(mine, theirs):
         yield view.reason(WRITTEN, (_SAME, _SAME), mine, theirs, {line.place})
-    elif view.context.one_source and is_all(_is_copy):
-        yield view.reason(COPIES, (_COPIED, _COPIED), mine, theirs, {line.place})
-    elif not view.context.one_source:
+    elif view.context.one_source:
+        rest = served(left, right, left.at.get(line.place, ()), right.at.get(line.place, ()))
+        if rest and all(line.counts):
+            text = f"the same operations: what differs is {rest}"
+            yield view.reason(ALIKE, (text, text), mine, theirs, {line.place})
+        elif rest:
+            text = f"nothing stands here, on one side only, but {rest}"
+            yield view.reason(LAYOUT, (text, text), mine, theirs, {line.place})
+    else:
         yield from _by_pair(view, line)
 
 
@@ -245,17 +252,9 @@ def _by_pair(view: View, line: Paired) -> Iterator[Reason]:
 
 
 _SAME = f"the same work, written otherwise: no difference found in {STATES} states"
-_COPIED = "other copies between registers"
 _WAYS = "only jumps and ways out differ: the code stands in another order"
 
 
 def _is_way(side: FunctionModel, k: int) -> bool:
     done = side.effects[k]
     return done.kind in (b.JUMP, b.RETURN, b.NOTHING) and not done.indirect and not done.condition
-
-
-def _is_copy(side: FunctionModel, k: int) -> bool:
-    done = side.effects[k]
-    return _is_way(side, k) or (
-        done.kind == b.MOVE and not (done.loads or done.stores or done.packed)
-    )

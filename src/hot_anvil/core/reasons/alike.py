@@ -1,0 +1,141 @@
+"""Whether a line has the same operations on both sides, counted without what only serves them.
+
+Copies between registers, stack slots, constants, jumps and the stack frame serve the work of a
+line; how an address or a sum is put together does not change what is added. What is left is
+counted on both sides. That it is the same does not say that it is done to the same values.
+"""
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.model.function import FunctionModel
+from hot_anvil.core.reasons.differences import verb
+
+Token = tuple[object, ...]
+_CONTENT = re.compile(r"\{[0-9a-f]+\}")  # what stands for a constant in memory, by its bytes
+_ORDER = {
+    "eq": "equality", "ne": "equality", "lt": "order", "le": "order", "gt": "order", "ge": "order",
+    "ult": "unsigned order", "ule": "unsigned order", "ugt": "unsigned order",
+    "uge": "unsigned order", "s": "sign", "ns": "sign", "mi": "sign", "pl": "sign",
+}  # fmt: skip
+_QUIET = (b.CONSTANT, b.NOTHING, b.LANDING, b.RETURN, b.PUSH, b.POP)
+
+
+def served(
+    left: FunctionModel, right: FunctionModel, mine: Sequence[int], theirs: Sequence[int]
+) -> str:
+    """Return in words what differs beside the operations, "" where these differ too."""
+    if not mine and not theirs:
+        return ""
+    first, second = _Line(left, mine), _Line(right, theirs)
+    if first.tokens != second.tokens or first.other or second.other:
+        return ""
+    differing = [word for word in _WORDS if first.beside.get(word, 0) != second.beside.get(word, 0)]
+    return _listed(differing or ["the order"])
+
+
+_WORDS = (
+    "copies between registers", "stack slots", "constants", "jumps", "the stack frame",
+    "how addresses are put together", "which way tests go",
+)  # fmt: skip
+
+
+def _listed(words: Sequence[str]) -> str:
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+class _Line:
+    """The operations of a line on one side, and what serves them."""
+
+    def __init__(self, side: FunctionModel, among: Sequence[int]) -> None:
+        self.side = side
+        self.tokens: Counter[Token] = Counter()
+        self.beside: dict[str, object] = {}
+        self.other = False  # something whose work is not known
+        for k in among:
+            self._add(k)
+
+    def _more(self, word: str, what: object = 1) -> None:
+        known = self.beside.setdefault(word, Counter())
+        assert isinstance(known, Counter)
+        known[what] += 1
+
+    def _add(self, k: int) -> None:
+        side, done = self.side, self.side.effects[k]
+        if k in side.saves:
+            self._more("the stack frame", side.body.texts[k])
+            return
+        if done.packed or done.kind in (b.OTHER, b.BLOCK, b.SKIP) or side.body.items[k].inline_asm:
+            self.other = True
+            return
+        slot = k in side.slots
+        if slot:
+            self._more("stack slots", (done.loads, done.stores))
+        else:
+            self._accesses(k)
+        self._work(k)
+
+    def _accesses(self, k: int) -> None:
+        done = self.side.effects[k]
+        if not (done.loads or done.stores) or self.side.loads_constant(k):
+            return
+        name = self.side.body.items[k].mnemonic.rpartition(" ")[2]
+        size = self.side.body.arch.semantics.access_bytes(name, done)
+        symbol = done.memory.symbol if done.memory else ""
+        self.tokens.update(
+            (what, size, symbol) for what, has in (("load", done.loads), ("store", done.stores))
+            if has
+        )  # fmt: skip
+        self._more("how addresses are put together", done.memory and bool(done.memory.indexed))
+
+    def _work(self, k: int) -> None:
+        side, done = self.side, self.side.effects[k]
+        kind = side.kinds[k]
+        if kind == b.JUMP and not done.indirect and not side.body.leaves(k):
+            self._more("jumps")
+        elif kind in _QUIET:
+            self._more("jumps" if kind == b.RETURN else "constants", done.immediate)
+        elif kind == b.MOVE:
+            if not (done.loads or done.stores):
+                self._more("copies between registers")
+        elif kind == b.COMPARE:
+            self.tokens["compare", done.immediate or 0] += 1
+        elif done.condition:
+            self.tokens[kind, _ORDER.get(done.condition, done.condition)] += 1
+            self._more("which way tests go", done.condition)
+        elif kind == b.ADDRESS:
+            self._address(k)
+        elif kind in (b.ADD, b.SUB):
+            self._sum(kind, done.immediate)
+        elif kind in (b.CALL, b.JUMP):
+            self.tokens["call", done.target or "a pointer"] += 1
+        else:
+            self.tokens[kind, verb(side.body, k) or done.signed, done.immediate] += 1
+
+    def _sum(self, kind: str, immediate: int | None) -> None:
+        if immediate is None:
+            self.tokens[kind,] += 1
+        elif immediate:
+            self.tokens["add", -immediate if kind == b.SUB else immediate] += 1
+
+    def _address(self, k: int) -> None:
+        """Count an address that is put together as the sums and shifts that it stands for."""
+        side, memory = self.side, self.side.effects[k].memory
+        if memory is None or memory.symbol or not memory.base:
+            content = _CONTENT.search(side.body.texts[k])
+            symbol = memory.symbol if memory else side.body.texts[k]
+            self.tokens["address", content[0] if content else symbol] += 1
+            return
+        if memory.base in side.body.frame_registers and not memory.indexed:
+            self.tokens["address", "a stack slot"] += 1
+            self._more("stack slots", memory.offset)
+            return
+        scale = side.body.arch.semantics.scale(side.body.items[k].operands)
+        if memory.indexed:
+            self.tokens[b.ADD,] += 1
+            if scale > 1:
+                self.tokens["scale", scale] += 1
+        if memory.offset:
+            self.tokens["add", memory.offset] += 1
