@@ -88,7 +88,10 @@ class _Line:
             (what, size, symbol) for what, has in (("load", done.loads), ("store", done.stores))
             if has
         )  # fmt: skip
-        self._more("how addresses are put together", done.memory and bool(done.memory.indexed))
+        scale = self.side.body.arch.semantics.scale(self.side.body.items[k].operands)
+        if done.memory:
+            put = bool(done.memory.indexed), scale, done.memory.offset
+            self._more("how addresses are put together", put)
 
     def _work(self, k: int) -> None:
         side, done = self.side, self.side.effects[k]

@@ -259,7 +259,7 @@ def _gaps(body: Body) -> int | None:
 
 
 # Nearly every line of unoptimised code has these: they lead only where little else does.
-_COMMON = frozenset((memory.KEPT, memory.FRAME, idioms.COLD))
+_COMMON = frozenset((memory.KEPT, memory.FRAME, idioms.COLD, vectors.OVERLAP))
 
 
 # Small in code, but what an edit did.

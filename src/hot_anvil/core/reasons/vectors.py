@@ -28,7 +28,7 @@ def vectorised(view: View) -> Iterator[Reason]:
     for loop, found in view.loop_pairs.items():
         inside = left.own(loop)
         before, after = view.shapes
-        vector = [j for j in found if after.is_vector(j) and _goes_further(left, loop, right, j)]
+        vector = [j for j in found if after.is_vector(j) and _goes_further(view, loop, j)]
         if not vector:
             continue
         main = vector[0]
@@ -148,7 +148,7 @@ def unrolled(view: View) -> Iterator[Reason]:
         widened = after.is_vector(main) and not before.is_vector(loop)
         if before.is_vector(loop) and not after.is_vector(main):
             continue  # told as no longer vectorised
-        if widened and not _goes_further(left, loop, right, main):
+        if widened and not _goes_further(view, loop, main):
             continue
         copies, sure = _passes_at_once(view, loop, main, widened)
         if copies < 2:
@@ -182,8 +182,12 @@ def _passes_at_once(view: View, loop: int, main: int, widened: bool) -> tuple[in
     return 1, LIKELY
 
 
-def _goes_further(left: FunctionModel, loop: int, right: FunctionModel, other: int) -> bool:
-    """Tell whether a loop goes further in a pass than another, as far as its steps tell."""
+def _goes_further(view: View, loop: int, other: int) -> bool:
+    """Tell whether a loop goes further in a pass than another, as far as that is known."""
+    was, now = view.shapes[0].advance(loop), view.shapes[1].advance(other)
+    if was and now:
+        return now > was
+    left, right = view.left, view.right
     before, after = step_of(left, left.each_pass(loop)), step_of(right, right.each_pass(other))
     return not before or not after or after > before
 
