@@ -44,7 +44,7 @@ def _one_to_one(names: Sequence[tuple[str, str]]) -> bool:
 def _own_choice(left: Body, right: Body, pairs: Sequence[tuple[int, int]]) -> bool:
     """Tell whether all registers renamed are such that a function may choose them as it likes."""
     abi = left.arch.abi
-    fixed = abi.parameters | abi.results | abi.clobbered
+    fixed = abi.parameters | abi.results
     for i, j in pairs:
         mine, theirs = (split_names(s.texts[k], s.isa)[2] for s, k in ((left, i), (right, j)))
         if any(a != c and (a in fixed or c in fixed) for a, c in zip(mine, theirs, strict=True)):

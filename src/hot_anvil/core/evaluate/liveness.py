@@ -5,6 +5,7 @@ each instruction. What cannot be evaluated reads and writes whole registers as i
 """
 
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 
 from hot_anvil.core.arch import evaluation_of
 from hot_anvil.core.arch import semantics as b
@@ -29,6 +30,7 @@ def steps_of(body: Body, k: int, width: int) -> Steps | None:
         return None
 
 
+@lru_cache(maxsize=1 << 16)
 def split_operands(text: str) -> tuple[str, ...]:
     """Split operands at the commas outside brackets."""
     out, depth = [""], 0

@@ -214,20 +214,31 @@ def line_reasons(view: View, line: Paired) -> Iterator[Reason]:
     def is_all(test: Callable[[FunctionModel, int], bool]) -> bool:
         return all(test(left, i) for i in mine) and all(test(right, j) for j in theirs)
 
-    if view.context.one_source and is_all(_is_way):
+    one_source = view.context.one_source
+    here, there = left.at.get(line.place, ()), right.at.get(line.place, ())
+    rest = served(left, right, here, there) if one_source else ""
+    if one_source and is_all(_is_way):
         yield view.reason(LAYOUT, (_WAYS, _WAYS), mine, theirs, {line.place})
-    elif view.same(mine, theirs):
+    elif rest and all(line.counts):
+        text = f"the same operations: what differs is {rest}"
+        yield view.reason(ALIKE, (text, text), mine, theirs, {line.place})
+    elif rest:
+        text = f"nothing stands here, on one side only, but {rest}"
+        yield view.reason(LAYOUT, (text, text), mine, theirs, {line.place})
+    elif _may_be_same(view, here, there) and view.same(mine, theirs):
         yield view.reason(WRITTEN, (_SAME, _SAME), mine, theirs, {line.place})
-    elif view.context.one_source:
-        rest = served(left, right, left.at.get(line.place, ()), right.at.get(line.place, ()))
-        if rest and all(line.counts):
-            text = f"the same operations: what differs is {rest}"
-            yield view.reason(ALIKE, (text, text), mine, theirs, {line.place})
-        elif rest:
-            text = f"nothing stands here, on one side only, but {rest}"
-            yield view.reason(LAYOUT, (text, text), mine, theirs, {line.place})
-    else:
+    elif not one_source:
         yield from _by_pair(view, line)
+
+
+def _may_be_same(view: View, here: Sequence[int], there: Sequence[int]) -> bool:
+    """Tell whether it is worth running a line's code: what it stores and calls is as much."""
+    if not view.context.one_source:
+        return True
+    left, right = view.left, view.right
+    return len(left.stores(here)) == len(right.stores(there)) and len(
+        left.of((b.CALL,), here)
+    ) == len(right.of((b.CALL,), there))
 
 
 def _by_pair(view: View, line: Paired) -> Iterator[Reason]:
