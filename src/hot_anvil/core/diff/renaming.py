@@ -9,7 +9,7 @@ from collections.abc import Sequence
 
 from hot_anvil.core.arch.spelling import shape, split_names
 from hot_anvil.core.model.control_flow import Body
-from hot_anvil.core.model.webs import Webs, agreed
+from hot_anvil.core.model.webs import agreed, webs_of
 
 _LIMIT = 4000  # instructions of a function up to which webs are worked out
 
@@ -29,7 +29,7 @@ def consistent(left: Body, right: Body, pairs: Sequence[tuple[int, int]]) -> lis
         return [True] * len(pairs)
     if max(len(left.items), len(right.items)) > _LIMIT:
         return [a == c for a, c in names]
-    first, second = Webs(left), Webs(right)
+    first, second = webs_of(left), webs_of(right)
     used = [list(zip(first.names(i), second.names(j), strict=True)) for i, j in pairs]
     kept = agreed([two for row in used for two in row], first, second)
     return [all(kept.get(a) == c for a, c in row) for row in used]

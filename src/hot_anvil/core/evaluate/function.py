@@ -9,9 +9,9 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.evaluate.liveness import Liveness
 from hot_anvil.core.evaluate.sameness import EQUAL, OPEN, Answer, Machine, Piece, compare
 from hot_anvil.core.model.control_flow import Body
-from hot_anvil.core.model.webs import Webs, agreed
+from hot_anvil.core.model.webs import Webs, agreed, webs_of
 
-_MOST_INSTRUCTIONS = 2000  # of a function whose pieces are looked at
+_MOST_INSTRUCTIONS = 600  # of a function whose pieces are looked at
 _MOST_PIECES = 60  # of a function that are evaluated
 
 
@@ -92,7 +92,7 @@ class Sameness:
 
     @cached_property
     def _webs(self) -> tuple[Webs, Webs, Mapping[int, int]]:
-        first, second = Webs(self.left, keep=True), Webs(self.right, keep=True)
+        first, second = webs_of(self.left), webs_of(self.right)
         used = [
             two for i, j in self.alike for two in zip(first.names(i), second.names(j), strict=True)
         ]

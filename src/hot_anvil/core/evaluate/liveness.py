@@ -23,14 +23,18 @@ def steps_of(body: Body, k: int, width: int) -> Steps | None:
     item, done = body.items[k], body.effects[k]
     if item.inline_asm or done.indirect or (done.kind == b.JUMP and body.goals[k] < 0):
         return None  # a jump out of the function is a call
-    mnemonic, _, rest = body.texts[k].partition(" ")
+    return _steps(body.texts[k], body.isa, width)
+
+
+@lru_cache(maxsize=1 << 16)
+def _steps(text: str, isa: str, width: int) -> Steps | None:
+    mnemonic, _, rest = text.partition(" ")
     try:
-        return evaluation_of(body.isa).operations(mnemonic, split_operands(rest), width)
+        return evaluation_of(isa).operations(mnemonic, split_operands(rest), width)
     except NotEvaluableError:
         return None
 
 
-@lru_cache(maxsize=1 << 16)
 def split_operands(text: str) -> tuple[str, ...]:
     """Split operands at the commas outside brackets."""
     out, depth = [""], 0

@@ -23,9 +23,8 @@ Name = tuple[str, str, int]  # where it is used: ("", label, 0), ("register", fa
 class Webs:
     """The webs of a function's registers, by union of what reaches one another."""
 
-    def __init__(self, body: Body, keep: bool = False) -> None:
+    def __init__(self, body: Body) -> None:
         self.body = body
-        self.keep = keep  # what every instruction leaves, for ``held_before``
         self.behind: dict[int, dict[str, int]] = {}  # instruction -> family -> web
         self.entering: list[dict[str, int]] = []
         self.steps = [_steps(body, place) for place in range(len(body.items))]
@@ -90,21 +89,18 @@ class Webs:
             state = dict(entering[block])
             for place in range(first, end):
                 self.rows.append(self._row(self.steps[place], state))
-                if self.keep or self.body.effects[place].kind == b.RETURN:
-                    self.behind[place] = dict(state)
+                self.behind[place] = dict(state)
             for goal in self.after[block]:
                 for family, web in entering[goal].items():
                     if family in state:
                         self._join(web, state[family])
 
     def _row(self, step: "_Step", state: dict[str, int]) -> list[Name]:
-        named, written = step
+        named, written, unnamed = step
         before = {family: state[family] for family, role in named if role and family in state}
-        named_ones = {family for family, _ in named}
         for family in written:
             state[family] = self._new()
-            if family not in named_ones:
-                self.settled.add(state[family])
+        self.settled.update(state[family] for family in unnamed)
         row: list[Name] = []
         for family, role in named:
             if not role:
@@ -127,7 +123,7 @@ class Webs:
         for first, end in self.blocks:
             used: set[str] = set()
             made: set[str] = set()
-            for named, written in self.steps[first:end]:
+            for named, written, _ in self.steps[first:end]:
                 used.update(f for f, role in named if role and role != DEFINE and f not in made)
                 made.update(written)
             uses.append(used)
@@ -146,6 +142,12 @@ class Webs:
                     live[earlier] |= more
                     todo.append(earlier)
         return live
+
+
+@lru_cache(maxsize=4)
+def webs_of(body: Body) -> Webs:
+    """Return the webs of a function; those of the two at hand are kept."""
+    return Webs(body)
 
 
 def agreed(used: Sequence[tuple[Name, Name]], left: Webs, right: Webs) -> dict[Name, Name]:
@@ -186,8 +188,9 @@ def _shared(one: Mapping[str, Any], other: Mapping[str, Any]) -> list[tuple[str,
     return [(key, (one[key], other[key])) for key in sorted(one.keys() & other.keys())]
 
 
-# Names of an instruction with their roles ("" for a label), and families that it writes.
-_Step = tuple[list[tuple[str, str]], tuple[str, ...]]
+# Names of an instruction with their roles ("" for a label), families that it writes, and those of
+# them that it does not name.
+_Step = tuple[list[tuple[str, str]], tuple[str, ...], tuple[str, ...]]
 
 
 def _steps(body: Body, place: int) -> _Step:
@@ -214,4 +217,6 @@ def _step(text: str, mnemonic: str, operands: tuple[str, ...], isa_name: str, ca
     written += semantics.hard_writes(mnemonic, operands)
     if call:
         written += sorted(arch.abi.clobbered)
-    return named, tuple(dict.fromkeys(written))
+    every = tuple(dict.fromkeys(written))
+    known = {family for family, _ in named}
+    return named, every, tuple(family for family in every if family not in known)

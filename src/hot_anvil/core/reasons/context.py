@@ -42,10 +42,12 @@ class View:
 
     def turned(self) -> "View":
         """Return the same function seen the other way."""
-        return View(
+        turned = View(
             self.function, self.right, self.left, not self.forward, self.context, self.states,
             self.sameness,
         )  # fmt: skip
+        turned.shapes = self.shapes[::-1]
+        return turned
 
     def same(self, mine: Iterable[int], theirs: Iterable[int]) -> bool:
         """Tell whether code of ``left`` and of ``right`` was found to compute the same."""

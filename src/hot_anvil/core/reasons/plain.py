@@ -30,6 +30,7 @@ SAVED, EXTENDED, WRITTEN = "registers saved", "extension dropped", "written othe
 PADDED, ARGUMENT, LAYOUT, ALIKE = "padding only", "other argument", "layout", "same operations"
 SETUP, STEPPED = "loop setup", "loop step"
 APART = "other instruction set"
+_MOST = 150  # instructions of a function whose code is run to compare builds of one source
 # Kinds that say how a line differs where no larger reason does.
 SMALL = frozenset(
     (
@@ -186,7 +187,13 @@ def setup(view: View) -> Iterator[Reason]:
         b.CONSTANT, b.MOVE, b.ADDRESS, b.JUMP, b.RETURN, b.POP, b.PUSH, b.NOTHING, b.EXTEND,
         b.SHIFT, b.SHUFFLE, b.COMPARE, b.BRANCH, b.ADD, b.SUB, b.LOGIC, b.CONVERT,
     }  # fmt: skip
-    for place in view.lines:
+    around = {
+        place
+        for loop, found in view.loop_pairs.items()
+        for place in view.left.lines(view.left.own(loop))
+        | {p for j in found for p in view.right.lines(view.right.own(j))}
+    }
+    for place in (place for place in view.lines if place in around):
         here, there = view.left.at.get(place, []), view.right.at.get(place, [])
         sides = ((view.left, here), (view.right, there))
         if not view.differs(place) or not {s.kinds[k] for s, own in sides for k in own} <= quiet:
@@ -236,6 +243,8 @@ def _may_be_same(view: View, here: Sequence[int], there: Sequence[int]) -> bool:
     if not view.context.one_source:
         return True
     left, right = view.left, view.right
+    if max(len(left), len(right)) > _MOST:
+        return False  # in large functions it takes long, and finds little beyond what is counted
     return len(left.stores(here)) == len(right.stores(there)) and len(
         left.of((b.CALL,), here)
     ) == len(right.of((b.CALL,), there))

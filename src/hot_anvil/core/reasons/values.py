@@ -176,29 +176,33 @@ def dead(view: View) -> Iterator[Reason]:
     left, right = view.left, view.right
     if not len(right) or view.context.other_functions:
         return  # lines of two functions that are not matched say nothing
+    state = "gone" if view.forward else "new"
+    lines = [
+        place
+        for place in left.at
+        if view.states.get(place) == state
+        and place in view.home
+        and place not in view.context.edited  # else the author took it away
+        and place not in view.context.inside[view.forward]
+    ]
+    if not lines or view.divided_otherwise or not right.is_scalar:
+        return  # what is called instead may do it, or a packed operation
     less = {
         kind for kind in _REAL if len(right.of((kind,))) < len(view.shared(left, left.of((kind,))))
     }
     if not right.of((b.LOGIC, b.SHIFT, b.EXTEND, b.SET, b.SELECT)):
         less.add(b.LOGIC)  # nothing is left that could do it
-    if view.divided_otherwise:
-        return  # what is called instead may do it
     stored = [_stored(right, k) for k in right.stores(range(len(right)))]
     chosen = {right.places[k] for k in selects(right)}
-    for place, here in left.at.items():
-        if place in view.context.inside[view.forward] or place not in view.home:
-            continue
-        if place in view.context.edited:
-            continue  # the author took it away
-        if view.states.get(place) != ("gone" if view.forward else "new") or left.of(
-            (b.CALL,), here
-        ):
-            continue
+    for place in lines:
+        here = left.at[place]
+        if left.of((b.CALL,), here):
+            continue  # told as a call
         stores = [k for k in left.stores(here) if not _covered(_stored(left, k), stored)]
         real = [k for k in (*left.of(less, here), *stores) if k not in left.saves]
         if any(view.loop_pairs.get(left.body.loop_of[k]) for k in real):
             continue  # a loop that is still there does it on another line
-        if real and right.is_scalar and not any(near(place, other) for other in chosen):
+        if real and not any(near(place, other) for other in chosen):
             texts = (
                 f"no code is left for {lines_text([place])}: "
                 "it has no effect, or its outcome is known",
