@@ -4,11 +4,12 @@ import re
 import shutil
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
-from hot_anvil.core.arch import architecture, evaluation_of
+from hot_anvil.core.arch import architecture, evaluation_of, operations
 from hot_anvil.core.evaluate.operators import constant
 from hot_anvil.core.evaluate.running import Run
 from hot_anvil.core.evaluate.states import States
@@ -30,6 +31,27 @@ def test_operations_agree_with_the_machine(target: Target, tmp_path: Path) -> No
     disagree, count = disagreements(target, tmp_path)
     assert count > 2_500
     assert disagree == []
+
+
+@pytest.mark.parametrize(
+    ("name", "planted"),
+    [
+        ("overflow_of_add", lambda a, b, r, w: operations.borrow_of_sub(a, b, r, w)),
+        ("carry_of_add", lambda a, b, r, w: operations.overflow_of_add(a, b, r, w)),
+        ("borrow_of_sub", lambda a, b, r, w: operations.carry_of_add(a, b, r, w)),
+    ],
+)
+def test_a_planted_fault_is_seen(
+    name: str, planted: Any, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    if shutil.which(X86.compiler[0]) is None:
+        pytest.skip("no gcc here")
+    evaluation_of("x86").operations.cache_clear()  # type: ignore[attr-defined]
+    monkeypatch.setattr(operations, name, planted)
+    try:
+        assert len(disagreements(X86, tmp_path)[0]) > 5
+    finally:
+        evaluation_of("x86").operations.cache_clear()  # type: ignore[attr-defined]
 
 
 def disagreements(target: Target, folder: Path) -> tuple[list[str], int]:

@@ -106,6 +106,8 @@ def test_a_consistent_change_of_registers_is_only_renamed(
 ) -> None:
     shuffled = chance.sample(REGISTERS, len(REGISTERS))
     new_name = dict(zip(REGISTERS, shuffled, strict=True))
+    # What a caller sets stays where it is, so the function sets them all first.
+    items = [written(f"movl $1, {register}", 0) for register in REGISTERS] + items
     other = [
         i._replace(operands=tuple(new_name.get(operand, operand) for operand in i.operands))
         for i in items
@@ -121,7 +123,13 @@ def test_a_consistent_change_of_registers_is_only_renamed(
         (["callq f@PLT"], ["call f"], SAME),
         (["jnb .L3"], ["jae .L3"], SAME),
         (["movl $0x10, %eax"], ["movl $16, %eax"], SAME),
-        (["addl %eax, %ebx", "jne .L3"], ["addl %ecx, %edx", "jne .L9"], RENAMED),
+        (
+            ["movl $1, %eax", "movl $2, %ebx", "addl %eax, %ebx", "jne .L3"],
+            ["movl $1, %ecx", "movl $2, %edx", "addl %ecx, %edx", "jne .L9"],
+            RENAMED,
+        ),
+        # A caller sets these: which is which is not the function's choice.
+        (["movl %edi, %eax", "subl %esi, %eax"], ["movl %esi, %eax", "subl %edi, %eax"], CHANGED),
         # One register became two: no renaming does that.
         (["addl %eax, %eax"], ["addl %ecx, %edx"], CHANGED),
         # The same register, but more of it.

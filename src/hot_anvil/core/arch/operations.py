@@ -96,7 +96,7 @@ def either(a: Expr, b: Expr) -> Expr:
 
 def xor(a: Expr, b: Expr) -> Expr:
     """Return the bits in which two values differ."""
-    return ("xor", a, b)
+    return ("exclusive or", a, b)
 
 
 def invert(a: Expr) -> Expr:

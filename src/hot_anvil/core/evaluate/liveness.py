@@ -15,7 +15,9 @@ from hot_anvil.core.model.registers import read_and_written
 
 Needs = dict[str, int]  # register or flag -> how many of its low bits are read later
 _WHOLE = 64
-_BITWISE = frozenset(("add", "sub", "mul", "and", "or", "xor", "not"))  # low bits from low bits
+_BITWISE = frozenset(
+    ("add", "sub", "mul", "and", "or", "exclusive or", "not")
+)  # low bits from low bits
 
 
 def steps_of(body: Body, k: int, width: int) -> Steps | None:

@@ -142,7 +142,7 @@ OPERATORS: Mapping[str, Callable[..., Any]] = {
     "mul": lambda a, b: a * b,
     "and": lambda a, b: a & b,
     "or": lambda a, b: a | b,
-    "xor": lambda a, b: a ^ b,
+    "exclusive or": lambda a, b: a ^ b,
     "not": lambda a: ~a,
     "left": lambda a, n: np.where(n < 64, a << (n & constant(63)), constant(0)),
     "right": lambda a, n: np.where(n < 64, a >> (n & constant(63)), constant(0)),

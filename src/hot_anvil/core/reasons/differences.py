@@ -20,8 +20,8 @@ OPERATION, DATA, WIDER, CONDITION = (
 )  # fmt: skip
 _MOST_WORDS = 4  # operations in one sentence
 _VERBS = {
-    "add": "adds", "sub": "subtracts", "mul": "multiplies", "and": "keeps bits (and)",
-    "or": "sets bits (or)", "xor": "turns bits over (xor)", "not": "turns all bits over",
+    "add": "adds", "sub": "subtracts", "mul": "multiplies", "and": "keeps bits",
+    "or": "sets bits", "exclusive or": "turns bits over", "not": "turns all bits over",
     "left": "shifts left", "right": "shifts right, zeros coming in",
     "arithmetic right": "shifts right, the sign coming in", "sign": "extends the sign",
     "low": "extends by zeros", "choose": "chooses", "high signed": "multiplies, the upper half",

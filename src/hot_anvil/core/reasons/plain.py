@@ -193,7 +193,8 @@ def setup(view: View) -> Iterator[Reason]:
         for place in view.left.lines(view.left.own(loop))
         | {p for j in found for p in view.right.lines(view.right.own(j))}
     }
-    for place in (place for place in view.lines if place in around):
+    beside = {place._replace(line=place.line + n) for place in around for n in (-1, 0, 1)}
+    for place in (place for place in view.lines if place in beside):
         here, there = view.left.at.get(place, []), view.right.at.get(place, [])
         sides = ((view.left, here), (view.right, there))
         if not view.differs(place) or not {s.kinds[k] for s, own in sides for k in own} <= quiet:

@@ -26,7 +26,9 @@ Stage = Literal["code", "facts", "comparison", "worker", "check"]
 STAGES: dict[Stage, tuple[str, ...]] = {
     "code": _READING,
     "facts": (*_MODEL, "core/facts", "system/bench"),
-    "comparison": (*_MODEL, "core/diff", "core/reasons", "system/bench"),
+    "comparison": (
+        *_MODEL, "core/evaluate", "core/facts", "core/diff", "core/reasons", "system/bench",
+    ),
     "worker": (
         "core/calling", "core/binary", "core/measure/sharing.py", "native", "system/build",
         "system/store",
