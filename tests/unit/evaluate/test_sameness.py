@@ -28,9 +28,9 @@ def answer(
 ) -> str:
     evaluation = evaluation_of(isa)
     machine = Machine(width, frozenset(evaluation.flags), architecture(isa).abi.stack)
-    pieces = [Piece(steps_of(text, isa, width), after) for text in (left, right)]
+    one, other = (Piece(steps_of(text, isa, width), after) for text in (left, right))
     names = {name: name for name in after}
-    return compare(*pieces, {}, names, machine).answer
+    return compare(one, other, {}, names, machine).answer
 
 
 @pytest.mark.parametrize(
@@ -148,9 +148,9 @@ def test_pieces_of_other_instruction_sets(
 @settings(max_examples=60, deadline=None)
 def test_another_constant_is_never_equal(one: int, other: int, name: str) -> None:
     end = "; sete %cl" if name == "cmp" else ""
-    texts = [f"{name}l ${n},%eax{end}" for n in (one, other)]
+    left, right = (f"{name}l ${n},%eax{end}" for n in (one, other))
     expected = EQUAL if one == other else DIFFER
-    assert answer(*texts, {"cx": 8} if end else {"ax": 32}) == expected
+    assert answer(left, right, {"cx": 8} if end else {"ax": 32}) == expected
 
 
 @given(
