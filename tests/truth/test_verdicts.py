@@ -24,7 +24,7 @@ def found(tmp_path_factory: pytest.TempPathFactory) -> Any:
     shutil.copytree(PITFALLS, folder)
     bench = folder / "anvil.toml"
     bench.write_text(bench.read_text().replace('["plain", "even", "fast"]', '["plain", "fast"]'))
-    answer = document("check", folder, "--call-seconds", "1", "--repeat", "40")
+    answer = document("check", folder, "--call-seconds", "1", "--repeat", "16")
     return {**answer, "folder": folder}
 
 

@@ -33,7 +33,7 @@ def served(
     if first.tokens != second.tokens or first.other or second.other:
         return ""
     differing = [word for word in _WORDS if first.beside.get(word, 0) != second.beside.get(word, 0)]
-    return _listed(differing or ["the order"])
+    return _listed(differing or ["registers or the order"])
 
 
 _WORDS = (

@@ -148,9 +148,10 @@ def _indirect_tail(view: View) -> Iterator[Reason]:
 def recursion(view: View) -> Iterator[Reason]:
     """A function that calls itself in ``left`` and loops in ``right``."""
     left, right = view.left, view.right
-    own = plain_name(view.function)
-    calls = [k for k in _of(left, own) if left.effects[k].kind == b.CALL]
-    remaining = [k for k in _of(right, own) if right.effects[k].kind == b.CALL]
+    calls, remaining = (
+        [k for k, name in side.calls if name == side.body.owner and side.kinds[k] == b.CALL]
+        for side in (left, right)
+    )
     if calls and len(remaining) < len(calls) and len(right.loops) > len(left.loops):
         texts = ("the call of itself became a loop", "it calls itself, no longer a loop")
         backs = [k for k in range(len(right)) if 0 <= right.body.goals[k] <= k]
