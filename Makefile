@@ -28,6 +28,7 @@ benchmarks: .venv/.installed
 	$(BIN)/python benchmarks/reading.py
 	$(BIN)/python benchmarks/grid.py
 	$(BIN)/python benchmarks/reasons.py
+	$(BIN)/python benchmarks/edits.py
 	$(BIN)/python benchmarks/diffing.py
 	$(BIN)/python benchmarks/facts.py
 	$(BIN)/python benchmarks/stepping.py

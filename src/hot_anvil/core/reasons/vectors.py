@@ -59,7 +59,6 @@ def vectorised(view: View) -> Iterator[Reason]:
         places |= {p for j in rest for p in right.lines(right.own(j))}
         apart = _apart_first(right, main)
         if apart and not _apart_first(left, loop):
-            tail += "; the arrays are first tested not to overlap"
             texts = (
                 "it is tested first whether the arrays overlap: if so, a scalar loop runs",
                 "it is not tested any more whether the arrays overlap",
