@@ -21,7 +21,9 @@ SPLIT = "function split"
 def _named(side: FunctionModel) -> Counter[str]:
     """Return how often each function is called, guards' own calls aside."""
     return Counter(
-        plain_name(n) for _, n in side.calls if not is_guard(n) and not UNWINDING.match(n)
+        plain_name(n)
+        for _, n in side.calls
+        if not is_guard(n) and not UNWINDING.match(n) and ".part." not in n  # told as split
     )
 
 

@@ -272,7 +272,7 @@ def _by_pair(view: View, line: Paired) -> Iterator[Reason]:
         yield view.reason(OPERATION, (text, text), mine, theirs, {line.place}, LIKELY)
 
 
-_SAME = f"the same work, written otherwise: no difference found in {STATES} states"
+_SAME = f"its run of code computes the same, written otherwise: no difference in {STATES} states"
 _WAYS = "only jumps and ways out differ: the code stands in another order"
 
 

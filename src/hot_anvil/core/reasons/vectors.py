@@ -32,6 +32,8 @@ def vectorised(view: View) -> Iterator[Reason]:
         if not vector:
             continue
         main = vector[0]
+        if not right.packed(right.own(main)) and left.of((b.CALL,), inside):
+            continue  # what was called copies as well
         own = right.own(main)
         shape = shape_of(right, own)
         if not shape.bits and shape.lanes != b.SCALABLE:
@@ -169,7 +171,11 @@ def _passes_at_once(view: View, loop: int, main: int, widened: bool) -> tuple[in
     before, after = view.shapes
     now, was = after.copies(main), 1 if widened else before.copies(loop)
     if now is not None and was is not None:
-        return (now // was if was and now % was == 0 else 1), CERTAIN
+        ratio = now // was if was and now % was == 0 else 1
+        advance = before.advance(loop), after.advance(main)
+        if not widened and None not in advance and advance[0] == advance[1]:
+            return 1, CERTAIN  # as far in a pass: the accesses became wider, or narrower
+        return ratio, CERTAIN
     left, right = view.left, view.right
     count = vectors_of if widened else copies_of
     found = count(left, left.each_pass(loop), right, right.each_pass(main))
