@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from hot_anvil.core.config.expressions import evaluate, names_in
-from hot_anvil.core.model.control_flow import _natural_loops
+from hot_anvil.core.model.cycles import find_loops
 from hot_anvil.errors import RequestError
 
 Graph = Sequence[tuple[int, ...]]
@@ -36,6 +36,8 @@ def dominates(graph: Graph, block: int, other: int) -> bool:
 
 
 @given(graphs)
+@example([(1, 2), (2,), (1,)])  # a cycle that is entered in two places
+@example([(1,), (2, 3), (3,), (2, 1)])  # and one inside a natural loop
 def test_loops_are_those_of_the_definition(graph: Graph) -> None:
     """A back edge goes to a block that dominates it; its loop is all that comes back to it."""
     live = reachable(graph, 0)
@@ -51,10 +53,14 @@ def test_loops_are_those_of_the_definition(graph: Graph) -> None:
                     and (b == block or block in reachable(graph, b, header))
                 }
                 wanted.setdefault(header, {header}).update(inside)
-    found = _natural_loops(graph)
-    assert {loop.header: set(loop.blocks) for loop in found} == wanted
+    found = find_loops(graph)
+    natural = {loop.header: set(loop.blocks) for loop in found if loop.header in wanted}
+    assert natural == wanted
     for loop in found:
-        assert loop.depth == sum(loop.header in blocks for blocks in wanted.values())
+        if loop.header not in wanted:  # a cycle that no one block is always entered by
+            assert all(loop.blocks <= reachable(graph, block) for block in loop.blocks)
+            assert not all(dominates(graph, loop.header, block) for block in loop.blocks)
+        assert loop.depth == sum(loop.header in other.blocks for other in found)
         assert all(loop.header in graph[latch] for latch in loop.latches)
 
 

@@ -172,7 +172,8 @@ def _vector(side: FunctionModel, number: int, vector: bool, found: Sequence[Stre
         what = "copies" if any(side.effects[k].loads for k in moves) else "stores"
         widest = max((side.effects[k].width for k in moves), default=0)
         note = "nothing is calculated: the code does not say how many elements these are"
-        return Fact("vector", None, tuple(moves), f"{widest}-bit {what}", note)
+        size = f"{widest}-bit" if widest else "as many as the machine's registers hold:"
+        return Fact("vector", None, tuple(moves), f"{size} {what}", note)
     shape = shape_of(side, own)
     if shape.lanes == b.SCALABLE:
         text = "as many as the machine's registers hold"

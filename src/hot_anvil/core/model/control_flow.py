@@ -1,10 +1,9 @@
 """Control flow of one function, from the code itself: blocks, edges, loops."""
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from functools import cached_property
 from itertools import pairwise
-from typing import NamedTuple
 from zlib import crc32
 
 from hot_anvil.core.arch import architecture
@@ -13,19 +12,12 @@ from hot_anvil.core.arch.records import Architecture
 from hot_anvil.core.arch.semantics import Effect
 from hot_anvil.core.arch.spelling import canonical
 from hot_anvil.core.code.records import Function, join_parts, parts_by_owner
+from hot_anvil.core.model.cycles import Loop, find_loops
 
 _CONSTANT = re.compile(r"(?:\.L|\$L|CSWTCH\.)[\w.$]+")
 _INSIDE = re.compile(r"[.$]|\d+[bf]?$")  # labels, which no other function has
+_OVER = re.compile(r"\.\+[24]")  # a branch over the one jump behind it, counted in bytes
 _PATHS = 60  # blocks of a loop up to which the paths through it are looked at
-
-
-class Loop(NamedTuple):
-    """A natural loop (Aho, Lam, Sethi, Ullman 2006, section 9.6.6)."""
-
-    header: int  # block
-    blocks: frozenset[int]
-    latches: tuple[int, ...]  # blocks that go back to the header
-    depth: int  # 1 for an outermost one
 
 
 class Body:
@@ -79,11 +71,15 @@ class Body:
     @cached_property
     def goals(self) -> list[int]:
         """For each instruction the place it may go to, -1 for none inside this function."""
-        labels = self.labels
+        labels, effects = self.labels, self.effects
         out = []
-        for done in self.effects:
+        for place, done in enumerate(effects):
             goes = done.kind in (b.BRANCH, b.JUMP) and done.target
-            out.append(labels.get(done.target, -1) if goes else -1)
+            goal = labels.get(done.target, -1) if goes else -1
+            if goal < 0 and goes and _OVER.fullmatch(done.target):
+                over = place + 1 < len(effects) and effects[place + 1].kind == b.JUMP
+                goal = place + 2 if over and place + 2 < len(effects) else -1
+            out.append(goal)
         return out
 
     @cached_property
@@ -149,7 +145,7 @@ class Body:
         """The natural loops, outer ones before those inside them."""
         if not any(0 <= goal <= place for place, goal in enumerate(self.goals)):
             return ()
-        return _natural_loops(self.next_blocks)
+        return find_loops(self.next_blocks)
 
     def every_pass(self, loop: Loop) -> frozenset[int]:
         """Return the blocks that each whole pass of a loop goes through."""
@@ -210,86 +206,3 @@ class Body:
 def bodies(functions: Iterable[Function], isa: str) -> dict[str, Body]:
     """Return the functions by their owner's symbol, cold parts joined to it."""
     return {owner: Body(owner, own, isa) for owner, own in parts_by_owner(functions).items()}
-
-
-def _natural_loops(after: Sequence[tuple[int, ...]]) -> tuple[Loop, ...]:
-    """Return the loops of a flow graph whose block 0 is entered first."""
-    order, before = _reverse_postorder(after)
-    above = _dominators(order, before)
-    latches: dict[int, list[int]] = {}
-    for block in order:
-        for goal in after[block]:
-            if _dominates(goal, block, above):
-                latches.setdefault(goal, []).append(block)
-    found = {}
-    for header, ends in latches.items():
-        inside = {header}
-        todo = list(ends)
-        while todo:
-            block = todo.pop()
-            if block not in inside:
-                inside.add(block)
-                todo += before.get(block, ())
-        found[header] = frozenset(inside)
-    loops = [
-        Loop(
-            header, inside, tuple(latches[header]),
-            sum(header in other for other in found.values()),
-        )
-        for header, inside in found.items()
-    ]  # fmt: skip
-    return tuple(sorted(loops, key=lambda loop: (loop.depth, loop.header)))
-
-
-def _reverse_postorder(
-    after: Sequence[tuple[int, ...]],
-) -> tuple[list[int], dict[int, list[int]]]:
-    """Return the reachable blocks in reverse postorder, and what comes before each."""
-    seen = {0}
-    done: list[int] = []
-    before: dict[int, list[int]] = {}
-    stack = [(0, iter(after[0]))] if after else []
-    while stack:
-        block, goals = stack[-1]
-        goal = next(goals, None)
-        if goal is None:
-            done.append(block)
-            stack.pop()
-            continue
-        before.setdefault(goal, []).append(block)
-        if goal not in seen:
-            seen.add(goal)
-            stack.append((goal, iter(after[goal])))
-    return done[::-1], before
-
-
-def _dominators(order: Sequence[int], before: Mapping[int, Sequence[int]]) -> dict[int, int]:
-    """Return each block's immediate dominator (Cooper, Harvey and Kennedy 2001)."""
-    number = {block: k for k, block in enumerate(order)}
-    above = {order[0]: order[0]} if order else {}
-    changed = True
-    while changed:
-        changed = False
-        for block in order[1:]:
-            known = [p for p in before[block] if p in above]
-            new = known[0]
-            for other in known[1:]:
-                x, y = new, other
-                while x != y:
-                    while number[x] > number[y]:
-                        x = above[x]
-                    while number[y] > number[x]:
-                        y = above[y]
-                new = x
-            if above.get(block) != new:
-                above[block] = new
-                changed = True
-    return above
-
-
-def _dominates(block: int, other: int, above: Mapping[int, int]) -> bool:
-    while other != block:
-        if above[other] == other:
-            return False
-        other = above[other]
-    return True

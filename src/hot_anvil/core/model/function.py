@@ -7,7 +7,8 @@ from hot_anvil.core.arch import architecture
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.helpers import helper
 from hot_anvil.core.code.places import LineMap, Place
-from hot_anvil.core.model.control_flow import Body, Loop
+from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.cycles import Loop
 from hot_anvil.core.model.registers import read_and_written
 
 

@@ -4,7 +4,8 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.model.control_flow import Body, Loop
+from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.cycles import Loop
 
 
 class Pass(NamedTuple):
