@@ -19,7 +19,7 @@ from hot_anvil.system.process import parallel as spreading
 ALONE = 6
 
 
-def body(text: str) -> Body:
+def body(text: str, isa: str = "x86") -> Body:
     """Return a function of instructions and labels, one a line."""
     items: list[Instruction] = []
     labels = {}
@@ -31,7 +31,7 @@ def body(text: str) -> Body:
             mnemonic, _, rest = line.partition(" ")
             operands = tuple(rest.split(", ")) if rest else ()
             items.append(Instruction(mnemonic, operands, "tide.c", 1, 1, False))
-    return Body("tide", (Function("tide", ".text", "", tuple(items), labels),), "x86")
+    return Body("tide", (Function("tide", ".text", "", tuple(items), labels),), isa)
 
 
 NESTED = """
@@ -63,9 +63,15 @@ def test_nested_loops_are_found_with_what_each_pass_executes() -> None:
     assert {k for k, block in enumerate(found.block_of) if block in sometimes} == {5}
 
 
-def test_a_loop_entered_in_two_places_is_no_natural_loop() -> None:
+def test_a_loop_entered_in_two_places_is_found() -> None:
     found = body("je .L2\n.L1:\naddl $1, %eax\n.L2:\nsubl $1, %eax\njne .L1\nret")
-    assert found.loops == ()
+    assert [sorted(loop.blocks) for loop in found.loops] == [[1, 2]]
+
+
+def test_a_branch_over_one_jump_closes_a_loop() -> None:
+    found = body(".L1:\nsbiw r24, 1\nbrne .+2\nrjmp .L9\nrjmp .L1\n.L9:\nret", "avr")
+    assert found.goals == [-1, 3, 4, 0, -1]
+    assert len(found.loops) == 1
 
 
 def test_a_jump_out_of_the_function_is_told_from_one_inside() -> None:
