@@ -145,7 +145,7 @@ HEAVY = ("numpy", "scipy", "rich", "elftools", "sqlite3", "subprocess", "concurr
 def test_a_warm_diff_loads_nothing_heavy(demo: Path) -> None:
     program = (
         "import sys; from hot_anvil.cli.main import main\n"
-        f"main(['compile', {str(demo)!r}, '--out', '/dev/null'])\n"
+        f"main(['diff', {str(demo)!r}, 'gcc:plain', 'gcc:fast', '--out', '/dev/null'])\n"
         "print('CUT', file=sys.stderr)\n"
     )
     subprocess.run([sys.executable, "-c", program], check=True, capture_output=True)

@@ -107,7 +107,7 @@ def test_a_consistent_change_of_registers_is_only_renamed(
     shuffled = chance.sample(REGISTERS, len(REGISTERS))
     new_name = dict(zip(REGISTERS, shuffled, strict=True))
     # What a caller sets stays where it is, so the function sets them all first.
-    items = [written(f"movl $1, {register}", 0) for register in REGISTERS] + items
+    items = [written(f"movl ${k}, {name}", 0) for k, name in enumerate(REGISTERS)] + items
     other = [
         i._replace(operands=tuple(new_name.get(operand, operand) for operand in i.operands))
         for i in items

@@ -3,6 +3,8 @@
 
 def without_linkage(text: str) -> str:
     """Return operands without the mark of a call through the linker's table."""
+    if "(PLT)" in text:
+        return text.replace("(PLT)", "")
     return text.replace("@plt", "") if "@plt" in text else text
 
 

@@ -200,7 +200,9 @@ def hoisted(view: View) -> Iterator[Reason]:
     for loop, found in view.loop_pairs.items():
         if not found or is_vector_loop(right, found[0]):
             continue
-        for place in left.lines(left.own(loop)):
+        tests = {side.places[k] for side, n in ((left, loop), (right, found[0]))
+                 for k in side.backs(n)}  # fmt: skip
+        for place in left.lines(left.own(loop)) - tests:
             here, there = left.at.get(place, []), right.at.get(place, [])
             for kind in _COSTLY:
                 mine, theirs = left.of((kind,), here), right.of((kind,), there)

@@ -51,7 +51,8 @@ def _pointer(side: FunctionModel) -> list[int]:
 def kept(view: View) -> Iterator[Reason]:
     """Values that ``left`` keeps in stack slots and ``right`` in registers."""
     left, right = view.left, view.right
-    before, after = len(left.slots), len(right.slots)
+    mine, theirs = _variables(left), _variables(right)
+    before, after = len(mine), len(theirs)
     if has_stack_guard(left) != has_stack_guard(right):
         return  # what it takes to check is no value of the source
     if not before or after > 0.6 * before or (before < _FEW and view.context.optimised):
@@ -59,14 +60,25 @@ def kept(view: View) -> Iterator[Reason]:
     places = {
         place
         for place, here in left.at.items()
-        if len(left.slots & set(here)) > len(right.slots & set(right.at.get(place, ())))
+        if len(mine & set(here)) > len(theirs & set(right.at.get(place, ())))
     }
     few = f"{after} accesses of the stack instead of {before}"
     texts = (
         f"values are kept in registers instead of the stack: {few}",
         f"values are kept on the stack instead of registers: {before} accesses instead of {after}",
     )
-    yield view.reason(KEPT, texts, left.slots, right.slots, places)
+    yield view.reason(KEPT, texts, mine, theirs, places)
+
+
+def _variables(side: FunctionModel) -> set[int]:
+    """Return the accesses of slots that are both written and read: not parts of a buffer."""
+    done: dict[tuple[str, int], set[bool]] = {}
+    where = {}
+    for k in side.slots:
+        memory = side.effects[k].memory or b.Memory()
+        where[k] = memory.base, memory.offset
+        done.setdefault(where[k], set()).update({side.effects[k].loads, not side.effects[k].stores})
+    return {k for k, slot in where.items() if len(done[slot]) == 2}
 
 
 def reloaded(view: View) -> Iterator[Reason]:

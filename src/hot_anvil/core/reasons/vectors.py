@@ -151,6 +151,8 @@ def unrolled(view: View) -> Iterator[Reason]:
             continue  # told as no longer vectorised
         if widened and not _goes_further(view, loop, main):
             continue
+        if widened and not right.packed(own) and left.of((b.CALL,), inside):
+            continue  # what was called copies as well
         copies, sure = _passes_at_once(view, loop, main, widened)
         if copies < 2:
             continue

@@ -90,7 +90,8 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
         if mnemonic.startswith("cb"):
             condition = "ne" if "nz" in mnemonic else "eq"
         kind = b.BRANCH if kind == b.JUMP and code else kind
-        return Effect(kind, condition=condition, target="" if indirect else last, indirect=indirect)
+        target = "" if indirect else last.partition("(")[0]  # "surge(PLT)"
+        return Effect(kind, condition=condition, target=target, indirect=indirect)
     place = next((o for o in operands if o.startswith("[")), "")
     found = _PLACE.match(place)
     memory = _memory(found) if found else None
