@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from hot_anvil.core.arch import architecture, evaluation_of, operations
+from hot_anvil.core.code.text import split_operands
 from hot_anvil.core.evaluate.operators import constant
 from hot_anvil.core.evaluate.running import Run
 from hot_anvil.core.evaluate.states import States
@@ -123,7 +124,7 @@ def _differences(
 ) -> list[str]:
     arch = evaluation_of(target.isa)
     mnemonic, _, rest = text.partition(" ")
-    operands = tuple(split(rest))
+    operands = split_operands(rest)
     steps = arch.operations(mnemonic, operands, arch.widths[0])
     own = len(target.registers)
     base = target.base - {"avr": 8, "msp430": 8}.get(target.isa, 0)
@@ -154,15 +155,3 @@ def _differences(
                 f"{int(machine[name][k]):#x}"
             )
     return found
-
-
-def split(text: str) -> list[str]:
-    """Split operands at the commas outside brackets."""
-    out, depth = [""], 0
-    for sign in text:
-        depth += (sign in "([{") - (sign in ")]}")
-        if sign == "," and not depth:
-            out.append("")
-        else:
-            out[-1] += sign
-    return [part.strip() for part in out if part.strip()]

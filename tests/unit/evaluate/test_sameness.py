@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from hot_anvil.core.arch import architecture, evaluation_of
 from hot_anvil.core.arch.operations import NotEvaluableError, Step
 from hot_anvil.core.arch.spelling import canonical
-from hot_anvil.core.evaluate.liveness import pruned, split_operands
+from hot_anvil.core.code.text import split_operands
+from hot_anvil.core.evaluate.liveness import pruned
 from hot_anvil.core.evaluate.sameness import DIFFER, EQUAL, OPEN, Machine, Piece, compare
 
 

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 from hot_anvil.core.arch import architecture
 from hot_anvil.core.arch.wording import tidy
+from hot_anvil.core.code.text import split_operands
 
 _STRICT = ("cc", "zero", "order")  # parts of a pattern that must be among the known words
 _FIELD = re.compile(r"\{(\w+)\}")
@@ -114,18 +115,6 @@ def _pattern(text: str) -> Pattern:
     plain = counted[1] if counted else text
     head = _HEAD.match(plain)
     return Pattern(plain, head[0] if head else "", int(counted[2]) if counted else None)
-
-
-def split_operands(text: str) -> tuple[str, ...]:
-    """Split operands at the commas outside parentheses, brackets and braces."""
-    out, depth = [""], 0
-    for sign in text:
-        depth += (sign in "([{") - (sign in ")]}")
-        if sign == "," and not depth:
-            out.append("")
-        else:
-            out[-1] += sign
-    return tuple(part.strip() for part in out if part.strip())
 
 
 class Dictionary:

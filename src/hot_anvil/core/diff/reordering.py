@@ -1,11 +1,11 @@
 """Tell a mere change of order from one that changes what is computed."""
 
-from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.diff.records import Pair
 from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.matching import one_to_one
 from hot_anvil.core.model.registers import read_and_written
 
 _LIMIT = 200  # instructions of a line up to which all pairs are looked at
@@ -14,14 +14,7 @@ _READS_FLAGS = frozenset((b.BRANCH, b.SET, b.SELECT))
 
 def blocks_of(left: Body, right: Body, found: Iterable[tuple[int, int]]) -> dict[int, int]:
     """Return block of the left side -> the one of the right that most of it stands for."""
-    votes = Counter((left.block_of[i], right.block_of[j]) for i, j in found if i >= 0 and j >= 0)
-    out: dict[int, int] = {}
-    taken: set[int] = set()
-    for (i, j), _ in sorted(votes.items(), key=lambda item: (-item[1], item[0])):
-        if i not in out and j not in taken:
-            out[i] = j
-            taken.add(j)
-    return out
+    return one_to_one((left.block_of[i], right.block_of[j]) for i, j in found if i >= 0 and j >= 0)
 
 
 def only_reordered(

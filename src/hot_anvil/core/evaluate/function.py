@@ -1,6 +1,5 @@
 """The pieces of two sides of a function, and which of them compute the same."""
 
-from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from functools import cached_property
 
@@ -9,6 +8,7 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.evaluate.liveness import Liveness
 from hot_anvil.core.evaluate.sameness import EQUAL, OPEN, Answer, Machine, Piece, compare
 from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.matching import one_to_one
 from hot_anvil.core.model.webs import Webs, agreed, webs_of
 
 _MOST_INSTRUCTIONS = 600  # of a function whose pieces are looked at
@@ -103,33 +103,20 @@ class Sameness:
     def partners(self) -> dict[int, int]:
         """Piece of the left side -> the one of the right that most of its instructions go with."""
         _, left, right = self._sides[0]
-        votes: Counter[tuple[int, int]] = Counter()
-        for i, j in self.pairs:
-            if i in left.piece_of and j in right.piece_of:
-                votes[left.piece_of[i], right.piece_of[j]] += 1
-        out: dict[int, int] = {}
-        taken: set[int] = set()
-        for (i, j), _ in sorted(votes.items(), key=lambda item: (-item[1], item[0])):
-            if i not in out and j not in taken:
-                out[i] = j
-                taken.add(j)
-        return out
+        return one_to_one(
+            (left.piece_of[i], right.piece_of[j])
+            for i, j in self.pairs
+            if i in left.piece_of and j in right.piece_of
+        )
 
     @cached_property
     def _blocks(self) -> dict[int, int]:
         """Block of the left side -> of the right."""
-        votes = Counter(
+        return one_to_one(
             (self.left.block_of[i], self.right.block_of[j])
             for i, j in self.pairs
             if i >= 0 and j >= 0
         )
-        out: dict[int, int] = {}
-        taken: set[int] = set()
-        for (i, j), _ in sorted(votes.items(), key=lambda item: (-item[1], item[0])):
-            if i not in out and j not in taken:
-                out[i] = j
-                taken.add(j)
-        return out
 
     def same(self, mine: Iterable[int], theirs: Iterable[int]) -> bool:
         """Tell whether all these instructions stand in pieces that compute the same."""

@@ -10,6 +10,7 @@ from functools import lru_cache
 from hot_anvil.core.arch import evaluation_of
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.operations import BRANCH, Expr, NotEvaluableError, Step, Steps
+from hot_anvil.core.code.text import split_operands
 from hot_anvil.core.model.control_flow import Body
 from hot_anvil.core.model.registers import read_and_written
 
@@ -35,18 +36,6 @@ def _steps(text: str, isa: str, width: int) -> Steps | None:
         return evaluation_of(isa).operations(mnemonic, split_operands(rest), width)
     except NotEvaluableError:
         return None
-
-
-def split_operands(text: str) -> tuple[str, ...]:
-    """Split operands at the commas outside brackets."""
-    out, depth = [""], 0
-    for sign in text:
-        depth += (sign in "([{") - (sign in ")]}")
-        if sign == "," and not depth:
-            out.append("")
-        else:
-            out[-1] += sign
-    return tuple(part for part in out if part)
 
 
 def before_step(step: Step, needs: Needs) -> bool:
