@@ -47,6 +47,14 @@ def inlined(view: View) -> Iterator[Reason]:
         inside = right.on(home)
         already = len(left.on(home))
         title = view.context.title(name)
+        parts = [k for k, called in right.calls if called.startswith(f"{name}.part.")]
+        if parts:
+            texts = (
+                f"the first part of {title} is inlined, and the rest is called where it is needed",
+                f"{title} is called as a whole, no longer inlined in part",
+            )
+            yield view.reason(SPLIT, texts, calls, [*inside, *parts], places)
+            continue
         if not home and _is_constructor(view, name) and not inside:
             elided = True
             texts = (

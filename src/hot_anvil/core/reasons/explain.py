@@ -121,7 +121,8 @@ def explain_function(
         found = _merged(_of_function(view))
         explained = {place for reason in found for place in reason.places}
         rest = [line for line in paired if line.place not in explained]
-        found += [reason for line in rest for reason in plain.line_reasons(view, line)]
+        small = (reason for line in rest for reason in plain.line_reasons(view, line))
+        found = _merged([*found, *small])
     return [_told(reason, both, context.rules.one_source) for reason in found]
 
 

@@ -7,6 +7,7 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.diff.records import LIKELY, Reason
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import UNWINDING, plain_name
+from hot_anvil.core.reasons.calls import SPLIT
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.differences import IDIOMS, verb
 
@@ -121,6 +122,13 @@ def clone(view: View) -> Iterator[Reason]:
     names = view.left.body.owner, view.right.body.owner
     if names[1] != plain_name(names[1]) == names[0]:
         title = view.context.title(names[0])
+        if ".part." in names[1]:
+            texts = (
+                f"this is what was split off from {title}: its first part is inlined",
+                f"this is {title} as a whole, no longer split",
+            )
+            yield view.reason(SPLIT, texts, range(min(1, len(view.left))), (0,))
+            return
         texts = (
             f"this is a copy of {title} made for the arguments it is called with ({names[1]})",
             f"this is {title} itself, no longer a copy made for its arguments ({names[1]})",
