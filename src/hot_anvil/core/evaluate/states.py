@@ -20,9 +20,13 @@ _EDGES = [
     2**31 - 1, 2**31, 2**32 - 1, 2**32, 2**63 - 1, 2**63, 2**64 - 1, 2**64 - 2, 2**64 - 0x80,
     2**64 - 0x8000, 2**64 - 2**31, 0x5555555555555555, 0xAAAAAAAAAAAAAAAA,
 ]  # fmt: skip
-_MOST = 12  # constants of the code that states are made from
+_MOST = 16  # constants of the code that states are made from
 _STACK = {64: 0x7FFD00000000, 32: 0x7F000000, 16: 0x7000}
 _MASK = 2**64 - 1
+# Numbers that the language's own masks bring in, seldom those that a program tests for.
+_MASKS = frozenset(
+    {0, 1, _MASK} | {m for n in (8, 16, 32) for m in ((1 << n) - 1, _MASK ^ ((1 << n) - 1))}
+)
 
 
 class States:
@@ -43,7 +47,7 @@ class States:
         self.count = count
         self.seed = seed
         self._known: dict[str, Values] = {}
-        own = sorted(constants, key=lambda c: (min(c, -c & _MASK), c))[:_MOST]
+        own = sorted(constants, key=lambda c: (c in _MASKS, min(c, -c & _MASK), c))[:_MOST]
         near = {c + d & _MASK for c in own for d in (-1, 0, 1)}
         near |= {a + s * b & _MASK for a in own for b in own for s in (1, -1)}
         self.own = np.array(own or [1], _U)
