@@ -110,6 +110,10 @@ class Sameness:
         )
 
     @cached_property
+    def _back(self) -> dict[int, int]:
+        return {j: i for i, j in self.partners.items()}
+
+    @cached_property
     def _blocks(self) -> dict[int, int]:
         """Block of the left side -> of the right."""
         return one_to_one(
@@ -128,8 +132,7 @@ class Sameness:
         others = {right.piece_of.get(j, -1) for j in theirs}
         if -1 in pieces | others:
             return False
-        back = {j: i for i, j in self.partners.items()}
-        wanted = pieces | {back.get(j, -1) for j in others}
+        wanted = pieces | {self._back.get(j, -1) for j in others}
         if -1 in wanted or not wanted <= self.partners.keys():
             return False
         return all(self._equal(i, self.partners[i]) for i in sorted(wanted))

@@ -270,6 +270,12 @@ def _count(out: Writer, operands: list[_Operand], width: int) -> Expr:
     return out.hold(both(given, const(63 if width == 64 else 31)))
 
 
+def _as_counted(n: Expr, none: Expr, flags: dict[str, Expr]) -> dict[str, Expr]:
+    """Return flags after ``n`` steps: as before them if ``none``, OF known after one only."""
+    once = {**flags, "OF": choose(equal(n, const(1)), flags["OF"], UNDEFINED_BIT)}
+    return {f: choose(none, reg(f), e) for f, e in once.items()}
+
+
 def _shift(kind: str) -> _Rule:
     def rule(out: Writer, operands: list[_Operand], width: int) -> None:
         n, a = _count(out, operands, width), out.hold(_read(operands[-1], width))
@@ -289,12 +295,8 @@ def _shift(kind: str) -> _Rule:
             over = const(0)
         if width < 32 and kind != "arithmetic":
             last = choose(below(const(width), n), UNDEFINED_BIT, last)
-        one = equal(n, const(1))
-        out.flags(
-            CF=choose(none, _CF, last),
-            OF=choose(none, _OF, choose(one, over, UNDEFINED_BIT)),
-            **{f: choose(none, reg(f), e) for f, e in _zero_and_sign(result, width).items()},
-        )
+        flags = {"CF": last, "OF": over, **_zero_and_sign(result, width)}
+        out.flags(**_as_counted(n, none, flags))
         _write(out, operands[-1], width, result)
 
     return rule
@@ -312,11 +314,7 @@ def _rotate(leftwards: bool, flags: bool = True) -> _Rule:
             none, top = is_zero(n), bit(result, width - 1)
             carry = bit(result, 0) if leftwards else top
             over = xor(top, bit(result, 0) if leftwards else bit(result, width - 2))
-            one = equal(n, const(1))
-            out.flags(
-                CF=choose(none, _CF, carry),
-                OF=choose(none, _OF, choose(one, over, UNDEFINED_BIT)),
-            )
+            out.flags(**_as_counted(n, none, {"CF": carry, "OF": over}))
         _write(out, operands[-1], width, result)
 
     return rule
@@ -337,12 +335,8 @@ def _double_shift(leftwards: bool) -> _Rule:
         result = out.hold(choose(none, a, low(width, joined)))
         last = bit(right(a, rest if leftwards else sub(n, const(1))), 0)
         over = right(xor(a, result), const(width - 1))
-        one = equal(n, const(1))
-        out.flags(
-            CF=choose(none, _CF, last),
-            OF=choose(none, _OF, choose(one, over, UNDEFINED_BIT)),
-            **{f: choose(none, reg(f), e) for f, e in _zero_and_sign(result, width).items()},
-        )
+        flags = {"CF": last, "OF": over, **_zero_and_sign(result, width)}
+        out.flags(**_as_counted(n, none, flags))
         _write(out, given[-1], width, result)
 
     return rule
