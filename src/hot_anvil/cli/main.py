@@ -42,6 +42,9 @@ def main(argv: "Sequence[str] | None" = None) -> int:
         return 0 if words else 2
     if words[0] not in COMMANDS:
         return _unknown(words[0])
+    import gc
+
+    gc.set_threshold(200_000)  # commands make many records, and next to none in circles
     from hot_anvil.cli.running import run_command
 
     try:

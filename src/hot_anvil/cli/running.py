@@ -1,7 +1,6 @@
 """Run one command: its module, its arguments, its errors as exit codes."""
 
 import errno
-import gc
 import os
 import sys
 from collections.abc import Sequence
@@ -30,7 +29,6 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
         module.add_arguments(parser)
         args = parser.parse_intermixed_args(words)
         out = Output(args)
-        gc.set_threshold(200_000)  # commands make many records, and next to none in circles
         code: int = module.run(args, out)
         return code
     except AnvilError as error:

@@ -44,6 +44,7 @@ class Store:
             user_cache() / "bare" / digest(root)[:16] if bare else Path(root, ".hot-anvil")
         )
         self._digests: dict[str, str | None] = {}
+        self._there: dict[str, bool] = {}
         self._read: dict[Path, Any] = {}
 
     def artefact(self, name: str) -> Artefact:
@@ -74,9 +75,8 @@ class Store:
         for path, known in recipe["read"]:
             if self._digest(path) != known:
                 return None
-        for path in recipe["absent"]:
-            if os.path.lexists(Path(self.root, path)):
-                return None
+        if any(map(self._is_there, recipe["absent"])):
+            return None
         name: str = recipe["artefact"]
         return name if self.artefact(name).is_there() else None
 
@@ -105,6 +105,7 @@ class Store:
     def forget_digests(self) -> None:
         """Look at every file anew from here on."""
         self._digests.clear()
+        self._there.clear()
 
     def scratch(self) -> Path:
         """Return a new, empty folder to make an artefact in."""
@@ -253,6 +254,12 @@ class Store:
         if path not in self._digests:
             self._digests[path] = digest_file(os.path.join(self.root, path))  # noqa: PTH118
         return self._digests[path]
+
+    def _is_there(self, path: str) -> bool:
+        # Asked for hundreds of headers that many builds share: paths as plain text are faster.
+        if path not in self._there:
+            self._there[path] = os.path.lexists(os.path.join(self.root, path))  # noqa: PTH118
+        return self._there[path]
 
 
 def _is_whole(artefact: Path) -> bool:

@@ -2,7 +2,6 @@
 
 import os
 import re
-import shutil
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import NamedTuple
@@ -81,6 +80,8 @@ def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> 
 
 def with_abilities(chain: Toolchain) -> Toolchain:
     """Return a toolchain that knows all it can do here; most commands need not look."""
+    from shutil import which
+
     from hot_anvil.system.toolchain.binutils import emulator_command, find_tool
 
     can = {
@@ -88,7 +89,7 @@ def with_abilities(chain: Toolchain) -> Toolchain:
         "assemble": has_objects(chain.isa),
         "disassemble": bool(find_tool(chain, "objdump")),
         "link": bool(find_tool(chain, "ld")),
-        "count": chain.can["run"] and shutil.which(emulator_command()) is not None,
+        "count": chain.can["run"] and which(emulator_command()) is not None,
     }
     return chain._replace(can=can)
 

@@ -1,7 +1,6 @@
 """Libraries by their pkg-config names: the flags they need."""
 
 import os
-import shutil
 from collections.abc import Sequence
 from functools import cache
 from pathlib import Path
@@ -26,7 +25,9 @@ def missing_package(flags: Sequence[str]) -> str:
     for flag in flags:
         if flag.startswith(MISSING):
             name = flag.removeprefix(MISSING)
-            if not shutil.which("pkg-config"):
+            from shutil import which
+
+            if not which("pkg-config"):
                 return f"package {name}: pkg-config is missing (on Debian: apt install pkg-config)"
             return (
                 f"package {name}: pkg-config does not know it; install the library's development "
@@ -46,10 +47,11 @@ def _search_path() -> str:
 @cache
 def _ask(name: str, what: str, _path: str) -> tuple[str, ...]:
     import shlex
+    from shutil import which
 
     from hot_anvil.system.process.running import run
 
-    tool = shutil.which("pkg-config")
+    tool = which("pkg-config")
     if not tool or name.startswith("-"):
         return (f"{MISSING}{name}",)
     said = run([tool, what, name], cwd=Path("/"), seconds=20)

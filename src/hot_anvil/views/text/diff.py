@@ -242,7 +242,6 @@ def _part(report: Report, part: Part, column: int) -> None:
             report.add(" " * _INDENT, Span("..", DIM))
         places = _later(places, pair)
         style = DIM if mark == "=" else PLAIN
-        words = [item.words if item else "" for item in (left, right)]
         note = f"  line {pair.other[1]}" if pair.state == MOVED and pair.other[1] else ""
         report.add(
             " " * _INDENT,
@@ -250,6 +249,7 @@ def _part(report: Report, part: Part, column: int) -> None:
             Span(f" {mark:<2} ", DIM if mark == "=" else CHANGE),
             Span(cut(_text(right) + note, column), style),
         )
+        words = [item.words if item else "" for item in (left, right)]
         if any(words):
             said = [f"  {cut(text, column - 2)}" if text else "" for text in words]
             report.add(" " * _INDENT, Span(f"{said[0]:<{column}}    {said[1]}".rstrip(), DIM))
@@ -257,8 +257,14 @@ def _part(report: Report, part: Part, column: int) -> None:
 
 def _apart(before: tuple[int, int], pair: Pair) -> bool:
     """Tell whether other lines' code stands between an instruction and the one shown before."""
-    gaps = [at - was for was, at in zip(before, pair.place, strict=True) if was >= 0 and at >= 0]
-    return bool(gaps) and min(gaps) > 1
+    was_left, was_right = before
+    left, right = pair.place
+    known_left, known_right = was_left >= 0 <= left, was_right >= 0 <= right
+    return (
+        (known_left or known_right)
+        and (not known_left or left - was_left > 1)
+        and (not known_right or right - was_right > 1)
+    )
 
 
 def _later(before: tuple[int, int], pair: Pair) -> tuple[int, int]:

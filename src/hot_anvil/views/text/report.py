@@ -34,7 +34,7 @@ class Report:
 
     def add(self, *cells: Cell) -> None:
         """Add one line."""
-        self.lines.append(tuple(span(cell) for cell in cells))
+        self.lines.append(tuple([span(cell) for cell in cells]))
 
     def blank(self) -> None:
         """Add an empty line, unless one is there or the report is empty."""
