@@ -332,14 +332,16 @@ def compare_sources(
     return compare_files(left.workspace, right.workspace, builds, entries)
 
 
-def explain(mnemonic: str, target: str = "") -> "tuple[Told, ...]":
+def explain(text: str, target: str = "") -> "tuple[Told, ...]":
     """Return what an instruction does, for each instruction set that has it, or one target's.
+
+    ``text`` is a mnemonic, or a whole instruction as the compilers write it.
 
     Raises RequestError for one that no reference has.
     """
     from hot_anvil.usecases.words import explain_instruction
 
-    return explain_instruction(mnemonic, target)
+    return explain_instruction(text, target)
 
 
 def find_machine(path: str | Path = "") -> "Machine":

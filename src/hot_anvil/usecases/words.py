@@ -5,7 +5,9 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.arch import isa_name, names
+from hot_anvil.core.arch.reference import Dictionary
 from hot_anvil.core.code.records import Instruction
+from hot_anvil.core.code.text import split_operands
 from hot_anvil.core.names import listed
 from hot_anvil.core.results.words import Told, Used
 from hot_anvil.errors import RequestError
@@ -16,15 +18,46 @@ if TYPE_CHECKING:
     from hot_anvil.core.results.syntax import Change
 
 
-def explain_instruction(mnemonic: str, target: str = "") -> tuple[Told, ...]:
-    """Return what an instruction does, for each instruction set that has it, or one target's."""
-    word = mnemonic.lower()
+def explain_instruction(text: str, target: str = "") -> tuple[Told, ...]:
+    """Return what an instruction does, for each instruction set that has it, or one target's.
+
+    ``text`` is a mnemonic, or a whole instruction as the compilers write it.
+    """
+    if not text.strip():
+        raise RequestError("explain: name an instruction.")
     isas = [_isa(target)] if target else names()
-    told = [Told(word, dictionary(isa), one) for isa in isas for one in dictionary(isa).forms(word)]
+    told = [one for isa in isas for one in _told(text, dictionary(isa))]
     if not told:
         known = listed(dictionary(isa).reference.name for isa in isas)
-        raise RequestError(f"{mnemonic}: not in the reference of {known}: unknown here.")
+        raise RequestError(f"{text}: not in the reference of {known}: unknown here.")
     return tuple(told)
+
+
+def _told(text: str, own: Dictionary) -> list[Told]:
+    *prefixes, name, rest = _parts(text, own)
+    mnemonic = " ".join((*prefixes, name)).lower()
+    if not rest:
+        return [Told(mnemonic, own, one) for one in own.forms(mnemonic)]
+    operands = split_operands(rest)
+    found = own.find(mnemonic, len(operands))
+    register = own.arch.syntax.register
+    if found and not register.search(rest) and any(register.fullmatch(f"%{o}") for o in operands):
+        raise RequestError(
+            f"{text}: registers are written with % here, and sources come first, as the compilers "
+            "for this target write it by default."
+        )
+    return [Told(mnemonic, own, found, operands)] if found else []
+
+
+def _parts(text: str, own: Dictionary) -> list[str]:
+    """Return prefixes, mnemonic and operands, "" where there are none."""
+    words = text.split()
+    count = 0
+    while count < len(words) - 1 and (
+        words[count].lower() in own.arch.syntax.prefixes or words[count].startswith("@")
+    ):
+        count += 1
+    return [*words[: count + 1], " ".join(words[count + 1 :])] if words else ["", ""]
 
 
 def _isa(target: str) -> str:

@@ -90,6 +90,6 @@ def test_each_instruction_set_answers_for_what_it_does_not_know(name: str) -> No
     effect = arch.semantics.effect("quayside", ())
     assert (effect.kind, effect.loads, effect.stores) == ("other", False, False)
     assert arch.semantics.roles("quayside", ()) == ()
-    assert arch.wording.idiom("quayside", ()) == ""
+    assert arch.wording.idiom("quayside", "", ()) == ""
     assert not arch.syntax.fillers.fullmatch("quayside")
     assert not arch.syntax.calls.fullmatch("quayside")

@@ -1,18 +1,23 @@
 """``hot-anvil explain``."""
 
 import argparse
+from typing import TYPE_CHECKING
 
 from hot_anvil.cli.options import add_bench, open_anvil
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.arch import names
 from hot_anvil.errors import RequestError
 
+if TYPE_CHECKING:
+    from hot_anvil.core.results.words import Told
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
     parser.add_argument(
-        "words", nargs="*", metavar="MNEMONIC",
-        help="the instructions to explain; with --used, the bench or source instead",
+        "words", nargs="*", metavar="INSTRUCTION",
+        help="the instructions to explain, each a mnemonic or a whole one in quotes, as compilers "
+        "write it; with --used, the bench or source instead",
     )  # fmt: skip
     parser.add_argument(
         "--target", metavar="NAME",
@@ -36,11 +41,21 @@ def _explain(args: argparse.Namespace, out: Output) -> int:
 
     if not args.words:
         raise RequestError("explain: name an instruction: hot-anvil explain MNEMONIC.")
-    told = [row for word in args.words for row in explain(word, args.target or "")]
+    told: list[Told] = []
+    unknown: list[RequestError] = []
+    for word in args.words:
+        try:
+            told += explain(word, args.target or "")
+        except RequestError as error:
+            unknown.append(error)
+    if unknown and not told:
+        raise unknown[0]
+    said = [str(error) for error in unknown]
     out.answer(
-        lambda: explain_report(told, out.width), lambda: document("explain", "explain", told)
+        lambda: explain_report(told, said, out.width),
+        lambda: document("explain", "explain", told, said),
     )
-    return 0
+    return RequestError.exit_code if unknown else 0
 
 
 def _used(args: argparse.Namespace, out: Output) -> int:

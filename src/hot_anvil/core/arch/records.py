@@ -102,11 +102,24 @@ class Abi(NamedTuple):
     frame: FrameRules
 
 
+class Moved(NamedTuple):
+    """The operands of an access without what moves its base register, and the move in words."""
+
+    operands: Operands
+    before: str = ""
+    after: str = ""
+
+
 class Wording(NamedTuple):
     """How it is said; the sentences themselves stand in ``words.toml`` beside."""
 
     operand: Callable[[str], str]  # as it is read: constants plain, memory in brackets
-    idiom: Callable[[str, Operands], str]  # what is written so for another purpose, else ""
+    # (mnemonic without its ending, the ending, operands): what is written so for another purpose,
+    # or cannot be said without the size of its operands; else ""
+    idiom: Callable[[str, str, Operands], str]
+    # (mnemonic without its ending, the ending, an example's operands) -> operands that fit them
+    fitted: Callable[[str, str, Operands], Operands]
+    moved: Callable[[Operands], Moved]  # an access that also moves its base register, taken apart
 
 
 class Tooling(NamedTuple):

@@ -16,6 +16,7 @@ from hot_anvil.core.code.text import split_operands
 _STRICT = ("cc", "zero", "order")  # parts of a pattern that must be among the known words
 _FIELD = re.compile(r"\{(\w+)\}")
 _SPLIT = re.compile(r" \|(?= |$)")
+_WITH_S = "none, but with s at the end: "
 _COUNTED = re.compile(r"(.*)/(\d)")
 _HEAD = re.compile(r"(?:\w(?![?*{]))+")  # letters of a pattern that must be there
 
@@ -59,6 +60,14 @@ class Found(NamedTuple):
     def does(self) -> str:
         """What it does, in a sentence."""
         return _filled(self.entry.does, self.groups).strip()
+
+    @property
+    def flags(self) -> str:
+        """Which flags it writes and reads."""
+        flags = self.entry.flags
+        if _WITH_S in flags and self.mnemonic.endswith("s") and self.groups.get("f"):
+            return flags.replace(_WITH_S, "writes ")
+        return flags
 
 
 class Reference(NamedTuple):
@@ -195,12 +204,14 @@ class Dictionary:
         found = self.find(mnemonic, len(operands))
         if found is None:
             return ""
-        fields = dict(found.groups) | self._fields(operands)
+        moved = self.arch.wording.moved(operands)
+        fields = dict(found.groups) | self._fields(moved.operands)
         if self.reference.typed:
             kind = found.suffix.partition(".")[0]
             fields["cmp"] = self.reference.words.get("cmp", {}).get(kind, kind)
-        text = self.arch.wording.idiom(found.mnemonic, operands)
+        text = self.arch.wording.idiom(found.mnemonic, found.suffix, moved.operands)
         text = text or tidy(_filled(found.entry.reading, fields))
+        text = f"{moved.before}{text}{moved.after}"
         condition = self.reference.words.get("cc", {}).get(found.suffix, "")
         if self.reference.conditions and condition:
             text = f"if {condition}: {text}"
@@ -231,16 +242,11 @@ class Dictionary:
             rest = said[2:] if len(said) > 2 else said[1:] or said
             fields["l"] = said[1] if len(said) > 2 else said[0]
             fields["r"] = rest[0] if len(rest) == 1 else f"({' '.join(rest)})"
+        fields["past1"] = said[1] if len(said) == 2 else f"({' '.join(said[1:])})"
         fields["rest"] = ", ".join(said[1:])
         fields["rest2"] = ", ".join(said[2:])
         fields["a1"] = said[0].strip("[]")
         return fields
-
-    def example(self, found: Found, mnemonic: str) -> tuple[str, str]:
-        """Return an example of an instruction and its reading."""
-        operands = found.entry.example
-        text = f"{mnemonic} {', '.join(operands)}".strip()
-        return text, self.read(mnemonic, operands)
 
 
 def _filled(text: str, fields: Mapping[str, str]) -> str:

@@ -3,6 +3,8 @@
 import re
 from collections.abc import Sequence
 
+from hot_anvil.core.arch.records import Moved
+
 _SIGNS = ((re.compile(r"\+ -(?=\d)"), "- "), (re.compile(r"- -(?=\d)"), "+ "))
 _LINKAGE = re.compile(r"@(?:PLT|plt)|\(PLT\)")
 _BEHIND = re.compile(r"([^(]*)\((\w+)\)")
@@ -15,9 +17,19 @@ def tidy(text: str) -> str:
     return _LINKAGE.sub("", text)
 
 
-def no_idiom(name: str, operands: tuple[str, ...]) -> str:
+def no_idiom(name: str, ending: str, operands: tuple[str, ...]) -> str:
     """Say that nothing is written for another purpose than its own."""
     return ""
+
+
+def fits(name: str, ending: str, operands: tuple[str, ...]) -> tuple[str, ...]:
+    """Say that examples fit every mnemonic of their row."""
+    return operands
+
+
+def not_moved(operands: tuple[str, ...]) -> Moved:
+    """Say that no access moves its base register, or that the operand itself says so."""
+    return Moved(operands)
 
 
 def without_signs(operand: str) -> str:

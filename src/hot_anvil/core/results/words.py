@@ -7,11 +7,29 @@ from hot_anvil.core.arch.reference import Dictionary, Found
 
 
 class Told(NamedTuple):
-    """What one instruction set says of a mnemonic."""
+    """What one instruction set says of a mnemonic, or of a whole instruction."""
 
     mnemonic: str
     dictionary: Dictionary
     found: Found
+    given: tuple[str, ...] = ()  # the operands that it was asked for with
+
+    @property
+    def operands(self) -> tuple[str, ...]:
+        """The operands that it was asked for with, else those of an example."""
+        fitted = self.dictionary.arch.wording.fitted
+        found = self.found
+        return self.given or fitted(found.mnemonic, found.suffix, found.entry.example)
+
+    @property
+    def text(self) -> str:
+        """The instruction with its operands."""
+        return f"{self.mnemonic} {', '.join(self.operands)}".strip()
+
+    @property
+    def reading(self) -> str:
+        """What the instruction does with its operands, "" where that is not known."""
+        return self.dictionary.read(self.mnemonic, self.operands)
 
 
 class Used(NamedTuple):
@@ -26,17 +44,39 @@ class Used(NamedTuple):
 _ROLES = {b.USE: "read", b.DEFINE: "written", b.BOTH: "read and written"}
 
 
-def operand_words(word: str, own: Dictionary, found: Found) -> str:
+def operand_words(told: Told) -> str:
     """Return how many operands there are, in which order, and what happens to each."""
-    operands = found.entry.example
+    own, operands = told.dictionary, told.operands
     if not operands:
         return "none written"
-    try:
-        parts = own.arch.semantics.roles(word, operands)
-    except (IndexError, KeyError, ValueError):
-        parts = ()
-    known = [f"{o} {_ROLES[role]}" for o, role in zip(operands, parts, strict=False)]
-    if own.arch.semantics.effect(word, operands).kind in (b.BRANCH, b.JUMP, b.CALL):
+    semantics = own.arch.semantics
+    done = semantics.effect(told.mnemonic, operands)
+    if done.kind in (b.BRANCH, b.JUMP, b.CALL):
         return "where to go" if len(operands) == 1 else "what is compared, and where to go"
+    try:
+        roles = semantics.roles(told.mnemonic, operands)
+    except (IndexError, KeyError, ValueError):
+        roles = ()
+    known = [
+        f"{operand} {_happens(own, operand, role, done)}"
+        for operand, role in zip(operands, roles, strict=False)
+    ]
     order = f"{own.reference.direction}. " if len(operands) > 1 else ""
     return f"{order}Here: {', '.join(known)}" if known else order.rstrip()
+
+
+def _happens(own: Dictionary, operand: str, role: b.Role, done: b.Effect) -> str:
+    """Return what happens to an operand: a register, memory, or neither."""
+    if own.arch.wording.operand(operand).startswith("["):
+        moved = ", its register moved" if role == b.BOTH else ""
+        if done.kind == b.ADDRESS:
+            return "only its address taken"
+        if not done.loads and not done.stores:
+            return f"accessed{moved}"
+        return (
+            _ROLES[b.BOTH if done.loads and done.stores else b.USE if done.loads else b.DEFINE]
+            + moved
+        )
+    if not own.arch.syntax.register.search(operand):
+        return "given"
+    return _ROLES[role]

@@ -6,21 +6,21 @@ from hot_anvil.core.results.words import Told, Used, operand_words
 from hot_anvil.views.json.document import Document, document
 
 
-def explain_document(told: Sequence[Told]) -> Document:
+def explain_document(told: Sequence[Told], unknown: Sequence[str] = ()) -> Document:
     """Return the document of ``explain``."""
     rows = []
-    for word, own, found in told:
-        text, reading = own.example(found, word)
+    for one in told:
+        word, own, found = one.mnemonic, one.dictionary, one.found
         rows.append(
             {
                 "mnemonic": word, "instruction_set": own.reference.isa, "does": found.does,
-                "family": found.entry.family, "flags": found.entry.flags,
-                "sign": found.entry.sign, "operands": operand_words(word, own, found),
+                "family": found.entry.family, "flags": found.flags,
+                "sign": found.entry.sign, "operands": operand_words(one),
                 "prefixes": list(found.prefixes), "ending": found.suffix,
-                "example": text, "reading": reading,
+                "example": one.text, "reading": one.reading,
             }
         )  # fmt: skip
-    return document("explain", instructions=rows)
+    return document("explain", instructions=rows, unknown=list(unknown))
 
 
 def used_document(build: str, rows: Sequence[Used]) -> Document:

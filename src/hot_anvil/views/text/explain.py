@@ -11,15 +11,18 @@ _SIZES = {"b": "8 bits", "w": "16 bits", "l": "32 bits", "q": "64 bits"}
 _LABEL = 10
 
 
-def explain_report(told: Sequence[Told], width: int) -> Report:
+def explain_report(told: Sequence[Told], unknown: Sequence[str], width: int) -> Report:
     """Return each instruction with what it does, for each instruction set that has it."""
     report = Report(width)
-    for word, own, found in told:
+    for one in told:
         report.blank()
-        heading = f"  {own.reference.name}: {found.entry.family}"
-        report.add(Span(word, STRONG), heading)
-        for label, text in _lines(word, own, found):
+        heading = f"  {one.dictionary.reference.name}: {one.found.entry.family}"
+        report.add(Span(one.text if one.given else one.mnemonic, STRONG), heading)
+        for label, text in _lines(one):
             _labelled(report, label, text)
+    for why in unknown:
+        report.blank()
+        report.paragraph(why, TROUBLE)
     return report
 
 
@@ -32,20 +35,22 @@ def _labelled(report: Report, label: str, text: str) -> None:
         report.add(" " * (_LABEL + 2), line)
 
 
-def _lines(word: str, own: Dictionary, found: Found) -> list[tuple[str, str]]:
+def _lines(one: Told) -> list[tuple[str, str]]:
+    own, found = one.dictionary, one.found
     entry = found.entry
     rows = [("does", found.does)]
     rows += [("prefix", f"{p}: {text}") for p in found.prefixes if (text := _prefix(own, p))]
     if found.suffix:
         rows.append(("ending", _ending(own, found)))
-    rows.append(("operands", operand_words(word, own, found)))
-    if entry.flags:
-        rows.append(("flags", entry.flags))
+    rows.append(("operands", operand_words(one)))
+    if found.flags:
+        rows.append(("flags", found.flags))
     if entry.sign:
         rows.append(("sign", entry.sign))
-    text, reading = own.example(found, word)
-    if reading:
-        rows.append(("example", f"{text:<28}  {reading}"))
+    if one.reading and one.given:
+        rows.append(("reading", one.reading))
+    elif one.reading:
+        rows.append(("example", f"{one.text:<28}  {one.reading}"))
     return rows
 
 

@@ -111,9 +111,9 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
         loads, stores = kind == "load", kind == "store"
         return made._replace(loads=loads, stores=stores, signed=signed, width=width)
     if kind == b.ATOMIC:
-        return Effect(
-            kind, memory=memory, loads=mnemonic[:2] != "st", stores=mnemonic[:3] not in ("lda",)
-        )
+        changes = mnemonic.startswith("cas") or _FETCHES.match(mnemonic) is not None
+        stored = mnemonic.startswith("st")
+        return Effect(kind, memory=memory, loads=not stored, stores=stored or changes)
     bits, lanes, element = _lanes(operands, mnemonic)
     if kind in _FLOAT or (kind in (b.MINMAX, b.COMPARE) and mnemonic[0] == "f"):
         element = "f"
@@ -162,6 +162,19 @@ def _lanes(operands: tuple[str, ...], mnemonic: str) -> tuple[int, int, str]:
     return {"w": 32, "x": 64}.get(first, 0), 1, ""
 
 
+_PREDICATE = re.compile(r"p\d+(?:/|$)")
+# A register holds the outcome of the comparison.
+_COMPARES_INTO = re.compile(r"cm[^pn]|fac|fcm(?!pe?$)|cmp[a-z]|while")
+_FETCHES = re.compile(r"swp|ld(?:add|clr|eor|set|[su]max|[su]min)")
+_STATUS = re.compile(r"stl?x")
+# What is in the destination before takes part.
+_KEEPS = re.compile(
+    r"movk|bfi|bfxil|bfc|ins|bsl|bit|bif|f?ml[as]|f?ml[as]l[bt]?2?|fc?mla|fn?ml[as]|[su]ml[as]l2?"
+    r"|sqdml[as]l2?|sqrdml[as]h|[su]r?sra|sli|sri|[su]aba(?:l2?)?|[su]adalp|[su]u?dot"
+    r"|u?[su]mmla|bfdot|bfmmla|tbx|[us]{2}qadd|aes[ed]|sha\w+|\w*n2|fcmla|inc[bhwd]|dec[bhwd]"
+)
+
+
 @lru_cache(maxsize=65536)
 def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
@@ -174,22 +187,24 @@ def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     if kind == "store":
         return (*([USE] * len(registers)), *rest)
     if kind == "load":
-        return (*([DEFINE] * len(registers)), *rest)
-    if (kind == b.COMPARE and not mnemonic.startswith(("cm", "fcm"))) or mnemonic in (
-        "cmp",
-        "cmn",
-        "fcmp",
-        "fcmpe",
-    ):
+        return (*(USE if _PREDICATE.match(o) else DEFINE for o in registers), *rest)
+    if kind == b.COMPARE and not _COMPARES_INTO.match(mnemonic):
         return (USE,) * len(operands)
     if kind == b.ATOMIC:
-        return (*([BOTH] * len(registers)), *rest)
-    keeps = mnemonic in ("movk", "bfi", "bfxil", "ins", "mla", "mls", "bsl", "bit", "bif") or (
-        mnemonic.startswith(("fmla", "fmls", "smlal", "umlal", "sli", "sri", "usra", "ssra"))
-        or mnemonic.endswith("2")
-        or "[" in operands[0]
-    )
+        return (*_atomic_roles(mnemonic, len(registers)), *rest)
+    keeps = _KEEPS.fullmatch(mnemonic) or "[" in operands[0] or "/m" in "".join(operands[1:2])
     return (BOTH if keeps else DEFINE, *([USE] * (len(operands) - 1)))
+
+
+def _atomic_roles(mnemonic: str, registers: int) -> tuple[Role, ...]:
+    """Return what an access that other processors see at once does to its registers."""
+    if mnemonic.startswith("cas"):  # what is expected, which becomes what was found; what to store
+        return (BOTH,) * (registers // 2) + (USE,) * (registers - registers // 2)
+    if _FETCHES.match(mnemonic):
+        return (USE, DEFINE)[:registers]
+    if _STATUS.match(mnemonic):
+        return (DEFINE, *([USE] * (registers - 1)))
+    return ((USE if mnemonic.startswith("st") else DEFINE),) * registers
 
 
 _SCALE = re.compile(r"(?:lsl|uxtw|sxtw|sxtx) ?#?(\d)\]")

@@ -139,25 +139,50 @@ def _returns(mnemonic: str, operands: tuple[str, ...]) -> bool:
 def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
     kind, code = _parts(mnemonic)
+    if mnemonic == "vmrs":
+        return (DEFINE, USE)
     if not operands or kind in (b.BRANCH, b.JUMP, b.CALL, b.COMPARE, b.PUSH):
         return (USE,) * len(operands)
-    out = [
-        BOTH if o.startswith("[") and (o.endswith("!") or o is not operands[-1]) else USE
-        for o in operands
-    ]
-    if kind == "store":
+    out = [BOTH if _moves(operands, k) else USE for k in range(len(operands))]
+    if kind == "store" or (mnemonic.startswith(("stl", "vst")) and not _STATUS.match(mnemonic)):
         return tuple(out)
-    if kind in ("load", b.POP) and operands[0].startswith(("{", "r")) is False:
-        return (BOTH,) * len(operands)
+    filled = DEFINE if not code else BOTH
+    if kind in ("load", b.ATOMIC, b.POP):
+        count = _written(mnemonic, operands)
+        at = 1 if _SEVERAL.match(mnemonic) else 0
+        return (*out[:at], *([filled] * count), *out[at + count :])
+    if _ADDS_TO_TWO.match(mnemonic):
+        return (BOTH, BOTH, *out[2:])
     keeps = (
         code
         or mnemonic.startswith(("movt", "bfi", "bfc", "vml", "vfm", "vfn"))
         or len(operands) == 1
+        or re.match(r"d\d+\[", operands[0])
     )
     out[0] = BOTH if keeps else DEFINE
-    if mnemonic[1:5] == "mull" or mnemonic.startswith("ldrd"):
-        out[1] = DEFINE
+    if mnemonic[1:5] == "mull" or (mnemonic == "vmov" and len(operands) == 3 and _pair(operands)):
+        out[1] = out[0]
     return tuple(out)
+
+
+_STATUS = re.compile("strex|stlex")
+_SEVERAL = re.compile("v?ldm")
+_ADDS_TO_TWO = re.compile(r"[us]mlal|umaal|smlsld|smlald")
+
+
+def _moves(operands: tuple[str, ...], k: int) -> bool:
+    """Tell whether an access moves the register that this operand names."""
+    return operands[k].endswith("!") or (operands[k].startswith("[") and k < len(operands) - 1)
+
+
+def _written(mnemonic: str, operands: tuple[str, ...]) -> int:
+    """Return how many operands a load writes."""
+    return 2 if re.match(r"ldrd|ldrexd|ldaexd", mnemonic) and len(operands) > 2 else 1
+
+
+def _pair(operands: tuple[str, ...]) -> bool:
+    """Tell whether a copy takes one wide register apart into two narrow ones."""
+    return operands[-1].startswith(("d", "s"))
 
 
 def _constant(mnemonic: str, operands: tuple[str, ...], before: int) -> int | None:

@@ -86,6 +86,9 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     return Effect(kind, 8, immediate=immediate, signed=signed)
 
 
+_EXCHANGES = ("xch", "las", "lac", "lat")
+
+
 @lru_cache(maxsize=65536)
 def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
@@ -94,17 +97,24 @@ def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
         BOTH if ("+" in o and o[-1] == "+") or (o[:1] == "-" and o[1:] in "XYZ") else USE
         for o in operands
     ]
-    if not operands or kind in (
-        b.BRANCH,
-        b.JUMP,
-        b.CALL,
-        b.COMPARE,
-        b.SKIP,
-        b.PUSH,
-        b.MUL,
-        "store",
+    if (
+        not operands
+        or kind
+        in (
+            b.BRANCH,
+            b.JUMP,
+            b.CALL,
+            b.COMPARE,
+            b.SKIP,
+            b.PUSH,
+            b.MUL,
+            "store",
+        )
+        or mnemonic == "bst"
     ):
         return tuple(out)
+    if mnemonic in _EXCHANGES:
+        return (USE, BOTH)
     if kind in ("load", b.MOVE, b.CONSTANT, b.POP):
         out[0] = DEFINE
     else:

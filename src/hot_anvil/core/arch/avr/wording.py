@@ -3,6 +3,7 @@
 import re
 
 from hot_anvil.core.arch.records import Operands, Wording
+from hot_anvil.core.arch.wording import fits, not_moved
 
 _POINTER = re.compile(r"(-?)([XYZ])(\+?)(\d*)")
 
@@ -14,9 +15,9 @@ def _operand(operand: str) -> str:
     return f"[{' + '.join(filter(None, (found[2], found[4])))}]" if found else operand
 
 
-def _idiom(name: str, operands: Operands) -> str:
+def _idiom(name: str, ending: str, operands: Operands) -> str:
     same = len(operands) > 1 and len(set(operands)) == 1
     return f"{_operand(operands[-1])} = 0" if same and name in ("eor", "sub") else ""
 
 
-WORDING = Wording(operand=_operand, idiom=_idiom)
+WORDING = Wording(operand=_operand, idiom=_idiom, fitted=fits, moved=not_moved)

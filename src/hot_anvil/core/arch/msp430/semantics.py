@@ -49,7 +49,7 @@ def memory_of(operand: str) -> Memory | None:
 @lru_cache(maxsize=65536)
 def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     """Return what an instruction does."""
-    kind = _KIND(mnemonic)
+    kind = _KIND(mnemonic.removesuffix(".w"))
     last = operands[-1] if operands else ""
     if kind in (b.BRANCH, b.JUMP, b.CALL):
         indirect = bool(re.fullmatch(r"r\d+|@.*|-?\d+\(r\d+\)", last))
@@ -74,7 +74,7 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
 @lru_cache(maxsize=65536)
 def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
-    kind = _KIND(mnemonic)
+    kind = _KIND(mnemonic.removesuffix(".w"))
     out = [BOTH if o.startswith("@") and o.endswith("+") else USE for o in operands]
     reads = kind in (b.COMPARE, b.PUSH, b.BRANCH, b.JUMP, b.CALL)
     if operands and not reads and memory_of(operands[-1]) is None:

@@ -3,7 +3,7 @@
 import re
 
 from hot_anvil.core.arch.records import Wording
-from hot_anvil.core.arch.wording import behind, no_idiom
+from hot_anvil.core.arch.wording import behind, fits, no_idiom, not_moved
 
 
 def _operand(operand: str) -> str:
@@ -16,4 +16,4 @@ def _operand(operand: str) -> str:
     return f"[{operand[1:]}]" if operand.startswith("&") else operand.lstrip("#")
 
 
-WORDING = Wording(operand=_operand, idiom=no_idiom)
+WORDING = Wording(operand=_operand, idiom=no_idiom, fitted=fits, moved=not_moved)

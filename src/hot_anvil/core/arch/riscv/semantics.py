@@ -131,9 +131,9 @@ def _signed(mnemonic: str, kind: Kind) -> str:
 def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     """Return what happens to the registers of each operand."""
     kind = _KIND(mnemonic)
-    if kind in (b.BRANCH, b.JUMP, b.CALL, b.RETURN, "store") or not operands:
+    if kind in (b.BRANCH, b.JUMP, b.CALL, b.RETURN, b.FENCE, "store") or not operands:
         return (USE,) * len(operands)
-    keeps = re.match(r"v\w*(?:macc|msac|madd|msub|merge)", mnemonic)
+    keeps = operands[-1] == "v0.t" or re.match(r"vf?w?n?m(?:acc|sac|add|sub)", mnemonic)
     return (BOTH if keeps else DEFINE, *([USE] * (len(operands) - 1)))
 
 

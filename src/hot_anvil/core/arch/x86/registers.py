@@ -31,3 +31,11 @@ def family_of(register: str) -> tuple[str, str]:
     if pointed:
         return pointed[2], pointed[1] or ("b" if pointed[3] else "w")
     return name, ""
+
+
+def register_bits(operand: str) -> int:
+    """Return how wide a general register is, 0 for another operand."""
+    if not operand.startswith("%"):
+        return 0
+    view = family_of(operand)[1]
+    return {"r": 64, "e": 32, "w": 16, "b": 8, "h": 8}.get(view, 0)

@@ -7,7 +7,7 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.records import NEVER, Semantics
 from hot_anvil.core.arch.semantics import BOTH, DEFINE, USE, Effect, Kind, Memory, Role
 from hot_anvil.core.arch.values import computed, constants, no_writeback, plain_bytes
-from hot_anvil.core.arch.x86.registers import family_of
+from hot_anvil.core.arch.x86.registers import family_of, register_bits
 
 # Integer instructions; those that take one of the letters for a size are tried without it too.
 _KIND = b.kind_table(
@@ -85,6 +85,9 @@ _MEMORY = re.compile(
 _BITS = {"b": 8, "w": 16, "l": 32, "q": 64, "d": 32}
 _READS_LAST = frozenset((b.COMPARE, b.BRANCH, b.JUMP, b.CALL, b.PUSH, b.DIV))
 _WRITES_LAST = frozenset((b.MOVE, b.CONSTANT, b.EXTEND, b.ADDRESS, b.SET, b.POP, b.CONVERT))
+_BIT_TEST = re.compile("bt[wlq]?")
+# Instructions on general registers that only write their destination.
+_COMPUTED = ("andn", "tzcnt", "lzcnt", "popcnt", "bls", "bextr", "bzhi", "pext", "pdep")
 _THREE = re.compile(r"v(?!fn?m|pternlog|permt2|permi2|pmadd52|pdp)\w+")  # reads no destination
 
 
@@ -151,7 +154,7 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     if kind == b.MUL and len(operands) == 1:
         kind = b.MULHIGH
     bits = _BITS.get(name[-1:], 0) if name not in _NARROW else 0
-    bits = _register_bits(last) or bits
+    bits = register_bits(last) or bits
     return made._replace(
         kind=kind, bits=bits, condition=_condition(name, kind), signed=_signed(name, kind)
     )
@@ -197,13 +200,6 @@ def _signed(name: str, kind: Kind) -> str:
     if kind == b.DIV:
         return "signed" if name.startswith("i") else "unsigned"
     return ""
-
-
-def _register_bits(operand: str) -> int:
-    if not operand.startswith("%"):
-        return 0
-    view = family_of(operand)[1]
-    return {"r": 64, "e": 32, "w": 16, "b": 8, "h": 8}.get(view, 0)
 
 
 def _with_lanes(made: Effect, name: str, operands: tuple[str, ...]) -> Effect:
@@ -260,16 +256,20 @@ def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     name = mnemonic.rpartition(" ")[2]
     kind, vector = _kind(name)
     out = [USE] * len(operands)
-    if kind == b.MUL and len(operands) == 1:
-        return (USE,)
-    if not operands or kind in _READS_LAST or memory_of(operands[-1].lstrip("*")):
-        if name.startswith("xchg"):
-            return tuple(BOTH if o.startswith("%") else USE for o in operands)
+    if (kind == b.MUL and len(operands) == 1) or _BIT_TEST.fullmatch(name):
         return tuple(out)
     if name.startswith(("xchg", "xadd")):
-        return (BOTH,) * len(operands)
-    last = operands[-1]
-    whole = _register_bits(last) in (0, 32, 64) or kind == b.SET
+        return tuple(BOTH if o.startswith("%") else USE for o in operands)
+    last = operands[-1] if operands else ""
+    if kind == b.COMPARE and last.startswith("%k"):
+        return (*out[:-1], BOTH if "{" in last else DEFINE)
+    if not operands or kind in _READS_LAST or memory_of(last.lstrip("*")):
+        return tuple(out)
+    if "gather" in name:  # its mask is used up; lanes that it leaves out keep what they had
+        return (BOTH if len(operands) == 3 else USE, *out[1:-1], BOTH)
+    if name.startswith("mulx"):
+        return (USE, DEFINE, DEFINE)
+    whole = register_bits(last) in (0, 32, 64) or kind == b.SET
     if _is_zero(name, operands):
         return (DEFINE,) * len(operands)
     if vector:
@@ -284,9 +284,7 @@ def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
         )
     else:
         three = (kind == b.MUL and len(operands) == 3) or (kind == b.SHIFT and name[3:4] == "x")
-        pure = (
-            kind in _WRITES_LAST or three or name.startswith(("andn", "tzcnt", "lzcnt", "popcnt"))
-        )
+        pure = kind in _WRITES_LAST or three or name.startswith(_COMPUTED)
     out[-1] = DEFINE if pure and whole else BOTH
     return tuple(out)
 
