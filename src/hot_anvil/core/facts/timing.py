@@ -12,10 +12,14 @@ _HARMLESS = frozenset((
 def only_time(side: FunctionModel, loop: int, returns_nothing: bool) -> bool:
     """Tell whether a loop has no effect: no memory but the stack's, no result used behind it.
 
+    Where it is left in several places that go on differently, which of them was taken is a result.
+
     ``returns_nothing``: what stands in the registers for a result at the end
     does not matter.
     """
     inside = side.inside(loop)
+    if len(_ways_on(side, loop)) > 1:
+        return False
     for k in inside:
         done = side.effects[k]
         if done.kind not in _HARMLESS or (done.indirect and done.kind == b.JUMP):
@@ -28,6 +32,25 @@ def only_time(side: FunctionModel, loop: int, returns_nothing: bool) -> bool:
     results -= side.body.frame_registers
     slots = {m for k in inside if side.effects[k].stores and (m := side.effects[k].memory)}
     return not _used_behind(side, loop, results, slots, returns_nothing)
+
+
+def _ways_on(side: FunctionModel, loop: int) -> set[int]:
+    """Return the blocks that a loop goes on with, jumps to elsewhere followed."""
+    body, blocks = side.body, side.body.loops[loop].blocks
+    out = set()
+    for goal in {g for block in blocks for g in body.next_blocks[block] if g not in blocks}:
+        seen: set[int] = set()
+        while goal not in seen and _only_jumps(side, goal):
+            seen.add(goal)
+            goal = body.next_blocks[goal][0]
+        out.add(goal)
+    return out
+
+
+def _only_jumps(side: FunctionModel, block: int) -> bool:
+    body = side.body
+    kinds = {side.effects[k].kind for k in range(body.bounds[block], body.bounds[block + 1])}
+    return len(body.next_blocks[block]) == 1 and kinds <= {b.JUMP, b.NOTHING}
 
 
 def _used_behind(

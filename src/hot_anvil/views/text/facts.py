@@ -172,6 +172,7 @@ def _missing(report: Report, table: FactTable) -> None:
 
 def _folded(report: Report, table: FactTable) -> None:
     """Point out functions that are a constant: their inputs were known to the compiler."""
+    everywhere = []
     for function in table.functions:
         row = next((row for row in function.rows if row.name == "constant"), None)
         if row is None:
@@ -179,6 +180,10 @@ def _folded(report: Report, table: FactTable) -> None:
         pairs = zip(table.columns, row.facts, strict=True)
         folded = [(c.build, f.words) for c, f in pairs if f and f.words != "-"]
         others = sum(f is not None and f.words == "-" for f in row.facts)
+        if folded and not others:
+            everywhere.append(
+                f"{function.title} ({', '.join(dict.fromkeys(w for _, w in folded))})"
+            )
         if folded and others:
             builds = ", ".join(build for build, _ in folded)
             report.blank()
@@ -188,6 +193,12 @@ def _folded(report: Report, table: FactTable) -> None:
                 "the input as a parameter, or read it from a volatile variable.",
                 CHANGE,
             )
+    if everywhere:
+        builds = "under every build" if len(table.columns) > 1 else "under this build"
+        report.blank()
+        report.paragraph(
+            f"Nothing but a constant {builds}: {', '.join(everywhere)}. There is nothing to time."
+        )
 
 
 def _timing(report: Report, table: FactTable) -> None:
