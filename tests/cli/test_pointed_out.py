@@ -34,7 +34,7 @@ def test_a_constant_is_pointed_out_also_where_all_builds_agree(tmp_path: Path) -
             int ebb(int n) { return n + 1; }
         """)
     )
-    words = ["facts", source, "--build", "gcc -O2"]
+    words: list[str | Path] = ["facts", source, "--build", "gcc -O2"]
     text = hot_anvil(*words, "--build", "gcc -O3").stdout
     assert "Nothing but a constant under every build: tides (45)." in text
     assert (

@@ -52,6 +52,7 @@ def semantics_of(name: str) -> "Semantics":
     return architecture(name).semantics
 
 
+@cache
 def evaluation_of(name: str) -> "Evaluation":
     """Return how an instruction set's code is evaluated."""
     found: Evaluation = import_module(f"{__name__}.{name}.operations").EVALUATION

@@ -33,6 +33,8 @@ def served(
     if first.tokens != second.tokens or first.other or second.other:
         return ""
     differing = [word for word in _WORDS if first.beside.get(word, 0) != second.beside.get(word, 0)]
+    if not differing and first.instructions != second.instructions:
+        return "which instructions do them"
     return _listed(differing or ["registers or the order"])
 
 
@@ -54,6 +56,7 @@ class _Line:
         self.tokens: Counter[Token] = Counter()
         self.beside: dict[str, object] = {}
         self.other = False  # something whose work is not known
+        self.instructions = Counter(side.body.texts[k].partition(" ")[0] for k in among)
         for k in among:
             self._add(k)
 

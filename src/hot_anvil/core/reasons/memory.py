@@ -7,6 +7,7 @@ from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import Reason
 from hot_anvil.core.model.copies import copies_of
 from hot_anvil.core.model.function import FunctionModel
+from hot_anvil.core.model.rereads import read_again
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.guards import has_stack_guard
 
@@ -92,7 +93,9 @@ def reloaded(view: View) -> Iterator[Reason]:
     left, right = view.left, view.right
     if left.slots or right.slots:
         return
-    mine, theirs = view.shared(left, _again(left)), view.shared(right, _again(right))
+    mine, theirs = view.shared(left, read_again(left)), view.shared(right, read_again(right))
+    # What is left over of a loop reads what the loop reads.
+    told |= {p for s in (left, right) for n in range(len(s.body.loops)) for p in s.lines(s.own(n))}
     fresh = [k for k in theirs if right.places[k] not in told]
     if len(fresh) > len(mine):
         texts = (
@@ -170,33 +173,6 @@ def _fixed(side: FunctionModel, writers: Sequence[int], k: int) -> bool:
     return all(
         side.kinds[w] in (b.ADDRESS, b.CONSTANT) and not side.read(w) for w in last or writers
     )
-
-
-def _again(side: FunctionModel) -> list[int]:
-    """Return loads, in straight code, of memory touched before with a store or call between."""
-    out: list[int] = []
-    every = range(len(side))
-    if len(side.loads(every)) < 2 and not side.stores(every):
-        return out
-    known: dict[tuple[str, str, str, int], bool] = {}  # address -> written over since, perhaps
-    block = -1
-    for k, done in enumerate(side.effects):
-        if side.body.loop_of[k] >= 0:
-            continue
-        if side.body.block_of[k] != block:
-            block, known = side.body.block_of[k], {}
-        address = _address(side, k)
-        touches = done.memory is not None and k not in side.saves and k not in side.slots
-        if touches and done.loads and known.get(address):
-            out.append(k)
-        if done.kind == b.CALL or (touches and done.stores):
-            for other in known:
-                known[other] = known[other] or other != address
-        if touches:
-            known[address] = False
-        written = side.written(k)
-        known = {where: may for where, may in known.items() if not {where[0], where[1]} & written}
-    return out
 
 
 RULES = (frame, kept, reloaded)

@@ -1,5 +1,6 @@
 """Small change: the same work written otherwise, registers saved, widths, alignment."""
 
+from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 
 from hot_anvil.core.arch import semantics as b
@@ -130,8 +131,10 @@ def _all(families: Collection[str]) -> str:
 def extended(view: View) -> Iterator[Reason]:
     """A sign or zero extension of ``left`` that ``right`` does without."""
     left, right = view.left, view.right
-    counts = [len(view.shared(s, s.of((b.EXTEND,)))) for s in (left, right)]
-    if counts[0] <= counts[1] or not right.is_scalar:
+    counts = [
+        (len(s.of((b.EXTEND,))), len(view.shared(s, s.of((b.EXTEND,))))) for s in (left, right)
+    ]
+    if not right.is_scalar or any(was <= now for was, now in zip(*counts, strict=True)):
         return
     for place in view.lines:
         mine = [
@@ -139,12 +142,24 @@ def extended(view: View) -> Iterator[Reason]:
             if not (left.effects[k].loads or left.effects[k].packed)
         ]  # fmt: skip
         there = right.at.get(place, ())
-        if mine and there and not right.of((b.EXTEND,), there) and not view.brought(place):
+        # Beside the extension the work has to be the same, or something else may do its part.
+        same = _work(left, left.at.get(place, ())) == _work(right, there)
+        if mine and same and not right.of((b.EXTEND,), there) and not view.brought(place):
             texts = (
                 "the value need not be extended to a wider one",
                 "the value is extended to a wider one",
             )
             yield view.reason(EXTENDED, texts, mine, (), {place}, LIKELY)
+
+
+def _work(side: FunctionModel, among: Iterable[int]) -> Counter[str]:
+    """Return how often a line does what, without copies and extensions."""
+    return Counter(
+        side.kinds[k]
+        for k in among
+        if side.kinds[k] not in (b.EXTEND, b.JUMP)
+        and not (side.kinds[k] == b.MOVE and not side.effects[k].memory)
+    )
 
 
 def stepped(view: View) -> Iterator[Reason]:
@@ -228,7 +243,7 @@ def line_reasons(view: View, line: Paired) -> Iterator[Reason]:
     if one_source and is_all(_is_way):
         yield view.reason(LAYOUT, (_WAYS, _WAYS), mine, theirs, {line.place})
     elif rest and all(line.counts):
-        text = f"the same operations: what differs is {rest}"
+        text = f"as many of the same operations: what differs is {rest}"
         yield view.reason(ALIKE, (text, text), mine, theirs, {line.place})
     elif rest:
         text = f"nothing stands here, on one side only, but {rest}"

@@ -1,0 +1,123 @@
+"""Loads of memory that was touched before: by addresses, on every way that leads there.
+
+A forward pass over what is available (Aho, Lam, Sethi, Ullman 2006, section 9.2.6). An address is
+told by the values that its registers hold, so that a copy of a pointer is the same pointer. Code in
+loops is left out: what it touches hangs on the pass.
+"""
+
+from collections.abc import Hashable, Mapping, Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.function import FunctionModel
+
+Value = Hashable
+Address = tuple[Value, Value, str, int]  # base, index, symbol, offset
+
+
+class _State(NamedTuple):
+    """What is known at one point of a function."""
+
+    origin: Value  # what registers without a value of their own have held since
+    values: Mapping[str, Value]  # register family -> what it holds
+    known: Mapping[Address, bool]  # touched on every way -> may have been written over since
+
+    def value(self, family: str) -> Value:
+        return self.values.get(family, (self.origin, family)) if family else ""
+
+
+def read_again(side: FunctionModel) -> list[int]:
+    """Return loads outside of loops of what was touched before, with a store or call between."""
+    body = side.body
+    if len(side.loads(range(len(side)))) < 2 and not side.stores(range(len(side))):
+        return []
+    before: list[list[int]] = [[] for _ in body.next_blocks]
+    for block, goals in enumerate(body.next_blocks):
+        for goal in goals:
+            before[goal].append(block)
+    states: dict[int, _State] = {}
+    out: list[int] = []
+    for block in _order(body.next_blocks):
+        if body.loop_of[body.bounds[block]] >= 0:
+            states[block] = _State(("loop", block), {}, {})
+            continue
+        state = _merged(block, [states.get(p) for p in before[block]])
+        states[block] = _through(side, block, state, out)
+    return sorted(out)
+
+
+def _order(next_blocks: Sequence[Sequence[int]]) -> list[int]:
+    """Return the blocks that are reached, each behind all that lead to it but for loops."""
+    done: list[int] = []
+    seen = {0}
+    path = [(0, iter(next_blocks[0]))] if next_blocks else []
+    while path:
+        block, goals = path[-1]
+        goal = next((g for g in goals if g not in seen), None)
+        if goal is None:
+            done.append(block)
+            path.pop()
+        else:
+            seen.add(goal)
+            path.append((goal, iter(next_blocks[goal])))
+    return done[::-1]
+
+
+def _merged(block: int, states: Sequence[_State | None]) -> _State:
+    """Return what is known at the start of a block, whichever way led there."""
+    certain = [state for state in states if state]
+    if not states or len(certain) < len(states):
+        return _State(block, {}, {})
+    first, *others = certain
+    if not others:
+        return first
+    one_origin = all(state.origin == first.origin for state in others)
+    families = {family for state in certain for family in state.values}
+    values: dict[str, Value] = {}
+    for family in families:
+        held = {state.value(family) for state in certain}
+        values[family] = held.pop() if len(held) == 1 else (block, family)
+    known = {
+        address: any(state.known[address] for state in certain)
+        for address in first.known
+        if all(address in state.known for state in others)
+    }
+    return _State(first.origin if one_origin else block, values, known)
+
+
+def _through(side: FunctionModel, block: int, state: _State, out: list[int]) -> _State:
+    """Return what is known behind a block; loads again are added to ``out``."""
+    body = side.body
+    values, known = dict(state.values), dict(state.known)
+    for k in range(body.bounds[block], body.bounds[block + 1]):
+        done = side.effects[k]
+        here = _State(state.origin, values, known)
+        memory = done.memory
+        touches = memory is not None and k not in side.saves and k not in side.slots
+        address = _address(here, memory or b.Memory())
+        if touches and done.loads and known.get(address):
+            out.append(k)
+        if done.kind == b.CALL or (touches and done.stores):
+            known = {other: may or other != address for other, may in known.items()}
+        if touches:
+            known[address] = False
+        values |= _written(side, body, k, here)
+    return _State(state.origin, values, known)
+
+
+def _address(state: _State, memory: b.Memory) -> Address:
+    return state.value(memory.base), state.value(memory.indexed), memory.symbol, memory.offset
+
+
+def _written(side: FunctionModel, body: Body, k: int, state: _State) -> dict[str, Value]:
+    """Return what registers hold that an instruction writes: a copy holds what it copies."""
+    done = side.effects[k]
+    families = set(side.written(k))
+    if done.kind == b.CALL:
+        families |= body.arch.abi.clobbered
+    read = side.read(k)
+    copies = done.kind == b.MOVE and not (done.loads or done.stores or done.packed)
+    if copies and len(families) == len(read) == 1:
+        return {next(iter(families)): state.value(next(iter(read)))}
+    return {family: ("made", k, family) for family in families}
