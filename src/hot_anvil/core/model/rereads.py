@@ -98,7 +98,7 @@ def _through(side: FunctionModel, block: int, state: _State, out: list[int]) -> 
         address = _address(here, memory or b.Memory())
         if touches and done.loads and known.get(address):
             out.append(k)
-        if done.kind == b.CALL or (touches and done.stores):
+        if done.kind in (b.CALL, b.BLOCK) or (touches and done.stores):
             known = {other: may or other != address for other, may in known.items()}
         if touches:
             known[address] = False

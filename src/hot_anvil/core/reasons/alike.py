@@ -7,7 +7,7 @@ counted on both sides. That it is the same does not say that it is done to the s
 
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.model.function import FunctionModel
@@ -38,9 +38,40 @@ def served(
     return _listed(differing or ["registers or the order"])
 
 
+def repeated(
+    left: FunctionModel, right: FunctionModel, mine: Sequence[int], theirs: Sequence[int]
+) -> tuple[int, bool]:
+    """Return how many times over ``right`` has the operations of ``left``, 0 for not so.
+
+    Also whether it is known that only one of them is carried out: each stands in a block of its
+    own, and none of these leads to another.
+    """
+    first, second = _Line(left, mine), _Line(right, theirs)
+    count = second.tokens.total() // max(first.tokens.total(), 1)
+    if first.other or second.other or count < 2:
+        return 0, False
+    if second.tokens != Counter({token: n * count for token, n in first.tokens.items()}):
+        return 0, False
+    blocks = {right.body.block_of[k] for k in theirs}
+    return count, len(blocks) == count and not any(_leads_to(right, one, blocks) for one in blocks)
+
+
+def _leads_to(side: FunctionModel, block: int, others: Collection[int]) -> bool:
+    seen: set[int] = set()
+    todo = list(side.body.next_blocks[block])
+    while todo:
+        one = todo.pop()
+        if one in others:
+            return True
+        if one not in seen:
+            seen.add(one)
+            todo += side.body.next_blocks[one]
+    return False
+
+
 _WORDS = (
     "copies between registers", "stack slots", "constants", "jumps", "the stack frame",
-    "how addresses are put together", "which way tests go",
+    "how addresses are put together", "which way tests go", "how wide a value is loaded",
 )  # fmt: skip
 
 
@@ -70,7 +101,7 @@ class _Line:
         if k in side.saves:
             self._more("the stack frame", side.body.texts[k])
             return
-        if done.packed or done.kind in (b.OTHER, b.BLOCK, b.SKIP) or side.body.items[k].inline_asm:
+        if done.kind in (b.OTHER, b.BLOCK, b.SKIP) or side.body.items[k].inline_asm:
             self.other = True
             return
         slot = k in side.slots
@@ -117,8 +148,13 @@ class _Line:
             self._sum(kind, done.immediate)
         elif kind in (b.CALL, b.JUMP):
             self.tokens["call", done.target or "a pointer"] += 1
+        elif kind == b.EXTEND and done.loads and done.signed != "signed":
+            self._more("how wide a value is loaded")
+        elif kind == b.SHUFFLE:
+            self.tokens[kind, side.body.items[k].mnemonic] += 1
         else:
-            self.tokens[kind, verb(side.body, k) or done.signed, done.immediate] += 1
+            what = verb(side.body, k) or done.signed, done.immediate
+            self.tokens[kind, *what, done.lanes, done.bits if done.packed else 0] += 1
 
     def _sum(self, kind: str, immediate: int | None) -> None:
         if immediate is None:

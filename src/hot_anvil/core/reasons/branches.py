@@ -23,10 +23,10 @@ def choices(side: FunctionModel) -> list[int]:
     out = []
     for k in side.of((b.BRANCH, b.SKIP)):
         loop = body.loop_of[k]
-        if 0 <= body.goals[k] <= k:
-            continue
         if loop >= 0:
             blocks = body.loops[loop].blocks
+            if 0 <= body.goals[k] <= k and body.block_of[body.goals[k]] in blocks:
+                continue
             if any(after not in blocks for after in body.next_blocks[body.block_of[k]]):
                 continue
         out.append(k)

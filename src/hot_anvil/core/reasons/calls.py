@@ -62,7 +62,9 @@ def inlined(view: View) -> Iterator[Reason]:
                 f"{title} is called: the copy is made",
             )
             yield view.reason(ELIDED, texts, calls, (), places)
-        elif len(inside) > already or (home and not after[name] and not inside):
+        elif len(inside) > already or (
+            home and not after[name] and not inside and not any(map(view.brought, places))
+        ):
             nothing = "" if inside else ", and merged with the code around it"
             texts = (f"{title} is inlined{nothing}", f"{title} is called, no longer inlined")
             yield view.reason(
@@ -76,6 +78,18 @@ def inlined(view: View) -> Iterator[Reason]:
             and not any(view.brought(place) for place in places)
         ):
             yield from _gone(view, name, title, calls, places)
+
+
+def split(view: View) -> Iterator[Reason]:
+    """A part of ``right`` that it calls as a function of its own."""
+    starts = f"{view.right.body.owner}.part."
+    parts = [k for k, name in view.right.calls if name.startswith(starts)]
+    if parts and not any(name.startswith(starts) for _, name in view.left.calls):
+        texts = (
+            "a part of it stands in a function of its own, called where it is needed",
+            "no part of it stands in a function of its own any more",
+        )
+        yield view.reason(SPLIT, texts, (), parts)
 
 
 def _gone(
@@ -150,7 +164,14 @@ def _indirect_tail(view: View) -> Iterator[Reason]:
     jumps = [
         k for k in right.of((b.JUMP,)) if right.effects[k].indirect and not right.body.table_goals
     ]
-    if calls and jumps and not [k for k in left.of((b.JUMP,)) if left.effects[k].indirect]:
+    fewer = len([k for k in right.of((b.CALL,)) if right.effects[k].indirect]) < len(calls)
+    calls, jumps = view.shared(left, calls), view.shared(right, jumps)
+    if (
+        calls
+        and jumps
+        and fewer
+        and not [k for k in left.of((b.JUMP,)) if left.effects[k].indirect]
+    ):
         text = "the indirect call is a jump: the function does not come back here"
         yield view.reason(TAIL, (text, "the indirect jump is a call again"), calls, jumps)
 
@@ -290,4 +311,4 @@ def _guessed(side: FunctionModel) -> list[int]:
 
 
 _NAME = re.compile(r"[A-Za-z_][\w.$]*")
-RULES = (inlined, tail_called, recursion, other_call, direct)
+RULES = (inlined, split, tail_called, recursion, other_call, direct)

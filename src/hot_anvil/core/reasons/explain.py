@@ -28,6 +28,7 @@ from hot_anvil.core.reasons import (
     vectors,
 )
 from hot_anvil.core.reasons.context import Rule, RuleContext, View
+from hot_anvil.core.reasons.lines import line_reasons
 
 RULES: tuple[Rule, ...] = tuple(
     rule
@@ -121,7 +122,7 @@ def explain_function(
         found = _merged(_of_function(view))
         explained = {place for reason in found for place in reason.places}
         rest = [line for line in paired if line.place not in explained]
-        small = (reason for line in rest for reason in plain.line_reasons(view, line))
+        small = (reason for line in rest for reason in line_reasons(view, line))
         found = _merged([*found, *small])
     return [_told(reason, both, context.rules.one_source) for reason in found]
 

@@ -110,8 +110,10 @@ def cold(view: View) -> Iterator[Reason]:
     left, right = view.left, view.right
     if len(right.body.starts) > 1 and len(left.body.starts) == 1:
         apart = range(right.body.starts[1], len(right))
+        many = len(apart) != 1
         texts = (
-            f"{len(apart)} instructions that are rarely needed stand apart from the function",
+            f"{len(apart)} instruction{'s' * many} that {'are' if many else 'is'} rarely needed "
+            f"stand{'' if many else 's'} apart from the function",
             "what is rarely needed stands in the function itself",
         )
         yield view.reason(COLD, texts, (), apart)

@@ -1,37 +1,29 @@
 """Small change: the same work written otherwise, registers saved, widths, alignment."""
 
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.spelling import shape
-from hot_anvil.core.diff.pairing import Paired
 from hot_anvil.core.diff.records import (
     CHANGED,
-    GONE,
     LIKELY,
-    NEW,
     RENAMED,
     Reason,
 )
-from hot_anvil.core.evaluate.states import STATES
 from hot_anvil.core.model.function import FunctionModel
-from hot_anvil.core.reasons.alike import served
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.differences import (
     CONDITION,
     DATA,
     OPERATION,
     WIDER,
-    difference,
-    operations_differ,
 )
 
 SAVED, EXTENDED, WRITTEN = "registers saved", "extension dropped", "written otherwise"
 PADDED, ARGUMENT, LAYOUT, ALIKE = "padding only", "other argument", "layout", "same operations"
 SETUP, STEPPED = "loop setup", "loop step"
 APART = "other instruction set"
-_MOST = 150  # instructions of a function whose code is run to compare builds of one source
 # Kinds that say how a line differs where no larger reason does.
 SMALL = frozenset(
     (
@@ -223,74 +215,3 @@ def setup(view: View) -> Iterator[Reason]:
 RULES = (saved, arguments)
 LAST = (extended, stepped)  # only where nothing else explains the line
 BESIDE_LOOPS = (setup,)  # and only in functions whose loops changed
-
-
-def line_reasons(view: View, line: Paired) -> Iterator[Reason]:
-    """Say what differs on a line that nothing else explains."""
-    if line.state not in (CHANGED, GONE, NEW):
-        return
-    left, right = view.left, view.right
-    differing = [pair for pair in line.pairs if pair.state in (CHANGED, GONE, NEW)]
-    mine = [pair.place[0] for pair in differing if pair.place[0] >= 0]
-    theirs = [pair.place[1] for pair in differing if pair.place[1] >= 0]
-
-    def is_all(test: Callable[[FunctionModel, int], bool]) -> bool:
-        return all(test(left, i) for i in mine) and all(test(right, j) for j in theirs)
-
-    one_source = view.context.one_source
-    here, there = left.at.get(line.place, ()), right.at.get(line.place, ())
-    rest = served(left, right, here, there) if one_source else ""
-    if one_source and is_all(_is_way):
-        yield view.reason(LAYOUT, (_WAYS, _WAYS), mine, theirs, {line.place})
-    elif rest and all(line.counts):
-        text = f"as many of the same operations: what differs is {rest}"
-        yield view.reason(ALIKE, (text, text), mine, theirs, {line.place})
-    elif rest:
-        text = f"nothing stands here, on one side only, but {rest}"
-        yield view.reason(LAYOUT, (text, text), mine, theirs, {line.place})
-    elif _may_be_same(view, here, there) and view.same(mine, theirs):
-        yield view.reason(WRITTEN, (_SAME, _SAME), mine, theirs, {line.place})
-    elif not one_source:
-        yield from _by_pair(view, line)
-
-
-def _may_be_same(view: View, here: Sequence[int], there: Sequence[int]) -> bool:
-    """Tell whether it is worth running a line's code: what it stores and calls is as much."""
-    if not view.context.one_source:
-        return True
-    left, right = view.left, view.right
-    if max(len(left), len(right)) > _MOST:
-        return False  # in large functions it takes long, and finds little beyond what is counted
-    return len(left.stores(here)) == len(right.stores(there)) and len(
-        left.of((b.CALL,), here)
-    ) == len(right.of((b.CALL,), there))
-
-
-def _by_pair(view: View, line: Paired) -> Iterator[Reason]:
-    """Say how the instructions of a line differ that stand for each other after an edit."""
-    found: dict[tuple[str, str], tuple[list[int], list[int]]] = {}
-    for pair in line.pairs:
-        told = difference(view.left, view.right, *pair.place) if pair.state == CHANGED else None
-        if told and told[0] != OPERATION:
-            mine, theirs = found.setdefault(told, ([], []))
-            mine.append(pair.place[0])
-            theirs.append(pair.place[1])
-    for (kind, text), (mine, theirs) in found.items():
-        yield view.reason(kind, (text, text), mine, theirs, {line.place}, LIKELY)
-    differing = [pair.place for pair in line.pairs if pair.state in (CHANGED, GONE, NEW)]
-    said = operations_differ(
-        view.left, view.right,
-        [i for i, _ in differing if i >= 0], [j for _, j in differing if j >= 0],
-    )  # fmt: skip
-    if said:
-        text, mine, theirs = said
-        yield view.reason(OPERATION, (text, text), mine, theirs, {line.place}, LIKELY)
-
-
-_SAME = f"its run of code computes the same, written otherwise: no difference in {STATES} states"
-_WAYS = "only jumps and ways out differ: the code stands in another order"
-
-
-def _is_way(side: FunctionModel, k: int) -> bool:
-    done = side.effects[k]
-    return done.kind in (b.JUMP, b.RETURN, b.NOTHING) and not done.indirect and not done.condition

@@ -146,8 +146,9 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
         kind = b.CONSTANT
     if prefix.endswith("lock") or (name.startswith("xchg") and memory):
         kind = b.ATOMIC
-    if _is_zero(name, operands):
-        kind, immediate = b.CONSTANT, 0
+    fixed = _always(name, operands)
+    if fixed is not None:
+        kind, immediate = b.CONSTANT, fixed
     made = Effect(kind, memory=memory, loads=loads, stores=stores, immediate=immediate)
     if vector:
         return _with_lanes(made, name, operands)
@@ -172,10 +173,14 @@ def _going(kind: Kind, name: str, last: str) -> Effect:
     )  # fmt: skip
 
 
-def _is_zero(name: str, operands: tuple[str, ...]) -> bool:
-    if len(operands) < 2 or len(set(operands)) != 1 or not operands[0].startswith("%"):
-        return False
-    return bool(re.fullmatch(r"(?:xor|sub)[bwlq]?|v?p?xor(?:p[sd]|[dq])?", name))
+def _always(name: str, operands: tuple[str, ...]) -> int | None:
+    """Return the value that an idiom sets a register to, whatever it held before."""
+    if len(operands) < 2 or not operands[-1].startswith("%"):
+        return None
+    if operands[0] == "$-1" and re.fullmatch("or[lq]", name):
+        return -1
+    cleared = re.fullmatch(r"(?:xor|sub)[bwlq]?|v?p?xor(?:p[sd]|[dq])?", name)
+    return 0 if cleared and len(set(operands)) == 1 else None
 
 
 def _condition(name: str, kind: Kind) -> str:
@@ -270,7 +275,7 @@ def roles(mnemonic: str, operands: tuple[str, ...]) -> tuple[Role, ...]:
     if name.startswith("mulx"):
         return (USE, DEFINE, DEFINE)
     whole = register_bits(last) in (0, 32, 64) or kind == b.SET
-    if _is_zero(name, operands):
+    if _always(name, operands) is not None:
         return (DEFINE,) * len(operands)
     if vector:
         pure = kind in (b.EXTEND, b.CONVERT) or (bool(_THREE.fullmatch(name)) and "{" not in last)
