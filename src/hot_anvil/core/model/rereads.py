@@ -28,7 +28,10 @@ class _State(NamedTuple):
 
 
 def read_again(side: FunctionModel) -> list[int]:
-    """Return loads outside of loops of what was touched before, with a store or call between."""
+    """Return loads outside of loops of what was touched before, with a store or call between.
+
+    A load of two values stands there twice if both are.
+    """
     body = side.body
     if len(side.loads(range(len(side)))) < 2 and not side.stores(range(len(side))):
         return []
@@ -95,19 +98,29 @@ def _through(side: FunctionModel, block: int, state: _State, out: list[int]) -> 
         here = _State(state.origin, values, known)
         memory = done.memory
         touches = memory is not None and k not in side.saves and k not in side.slots
-        address = _address(here, memory or b.Memory())
-        if touches and done.loads and known.get(address):
-            out.append(k)
+        places = _addresses(here, memory or b.Memory(), _offsets(side, k))
+        if touches and done.loads:
+            out += [k for place in places if known.get(place)]
         if done.kind in (b.CALL, b.BLOCK) or (touches and done.stores):
-            known = {other: may or other != address for other, may in known.items()}
+            known = {other: may or other not in places for other, may in known.items()}
         if touches:
-            known[address] = False
+            known |= dict.fromkeys(places, False)
         values |= _written(side, body, k, here)
     return _State(state.origin, values, known)
 
 
-def _address(state: _State, memory: b.Memory) -> Address:
-    return state.value(memory.base), state.value(memory.indexed), memory.symbol, memory.offset
+def _addresses(state: _State, memory: b.Memory, offsets: Sequence[int]) -> list[Address]:
+    base, index = state.value(memory.base), state.value(memory.indexed)
+    return [(base, index, memory.symbol, memory.offset + more) for more in offsets]
+
+
+def _offsets(side: FunctionModel, k: int) -> tuple[int, ...]:
+    """Return where an access begins, in bytes from its address: twice for one of two values."""
+    semantics = side.body.arch.semantics
+    name = side.body.items[k].mnemonic.rpartition(" ")[2]
+    if not semantics.pairs.match(name):
+        return (0,)
+    return (0, semantics.access_bytes(name, side.effects[k]) // 2)
 
 
 def _written(side: FunctionModel, body: Body, k: int, state: _State) -> dict[str, Value]:

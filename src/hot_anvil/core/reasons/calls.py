@@ -55,7 +55,7 @@ def inlined(view: View) -> Iterator[Reason]:
             )
             yield view.reason(SPLIT, texts, calls, [*inside, *parts], places)
             continue
-        if not home and _is_constructor(view, name) and not inside:
+        if not home and _copies(view, name) and not inside:
             elided = True
             texts = (
                 f"no call of {title}: the copy is left out",
@@ -71,7 +71,8 @@ def inlined(view: View) -> Iterator[Reason]:
                 INLINED, texts, calls, inside, places | {right.places[k] for k in inside}
             )
         elif (
-            not home
+            name not in view.context.homes
+            and ".part." not in left.body.owner + right.body.owner
             and not after[name]
             and not any(count > before[other] for other, count in after.items())
             and not (elided and _is_destructor(view, name))
@@ -118,10 +119,12 @@ def _gone(
 _WORK = b.ARITHMETIC | {b.BLOCK, b.ATOMIC, b.CONVERT, b.COMPARE, b.SELECT}
 
 
-def _is_constructor(view: View, name: str) -> bool:
-    """Tell whether a function is a C++ class's constructor or assignment."""
+def _copies(view: View, name: str) -> bool:
+    """Tell whether a function copies or moves an object of a C++ class."""
     owner, last = _owner(view, name)
-    return bool(owner) and last in (owner, "operator=")
+    arguments = view.context.titles.get(name, "").partition("(")[2]
+    one = re.fullmatch(rf"(?:.*\b)?{re.escape(owner)}\b(?:<.*>)?(?: const)?&&?\)", arguments)
+    return bool(owner) and (last == "operator=" or (last == owner and bool(one)))
 
 
 def _is_destructor(view: View, name: str) -> bool:
@@ -273,14 +276,15 @@ def direct(view: View) -> Iterator[Reason]:
     inside = [
         k
         for place in right.at
-        if view.home and place not in view.home and place not in left.at
+        if view.home and place.line > 0 and place not in view.home and place not in left.at
         for k in right.at[place]
     ]
-    inside = inside or [
-        k
-        for k in right.of(b.ARITHMETIC, right.on(lines))
-        if right.body.texts[k] not in left.body.texts
-    ]
+    if not through:
+        inside = inside or [
+            k
+            for k in right.of(b.ARITHMETIC, right.on(lines))
+            if right.body.texts[k] not in left.body.texts
+        ]
     if not (made or inside or guessed):
         return
     if guessed:

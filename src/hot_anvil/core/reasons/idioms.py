@@ -70,6 +70,10 @@ class _Access(NamedTuple):
     start: int  # offset from that, in bytes
     size: int
 
+    @property
+    def indexed(self) -> bool:
+        return bool(self.base[1])
+
 
 def _access(side: FunctionModel, k: int) -> _Access | None:
     memory = side.effects[k].memory
@@ -95,6 +99,8 @@ def _covered(run: Sequence[_Access], wide: _Access) -> list[_Access] | None:
     inside = [
         a for a in run if wide.start <= a.start and a.start + a.size <= wide.start + wide.size
     ]
+    if run[0].indexed != wide.indexed or run[0].base[2] != wide.base[2]:
+        return None  # other addresses
     exact = sum(a.size for a in inside) == wide.size
     return inside if len(inside) > 1 and exact else None
 
@@ -158,7 +164,10 @@ def reduced(view: View) -> Iterator[Reason]:
     for loop, found in view.loop_pairs.items():
         if not found or right.of((b.MUL,), right.inside(found[0])):
             continue
-        mine = [k for k in left.of((b.MUL,), left.each_pass(loop)) if not left.effects[k].packed]
+        mine = [
+            k for k in left.of((b.MUL,), left.each_pass(loop))
+            if not left.effects[k].packed and _of_a_counter(left, loop, k)
+        ]  # fmt: skip
         inside = set(right.own(found[0]))
         for place in dict.fromkeys(left.places[k] for k in mine):
             if right.of((b.MUL,), right.at.get(place, ())):
@@ -173,6 +182,23 @@ def reduced(view: View) -> Iterator[Reason]:
                 "it is multiplied in each pass, no longer added to the value before",
             )
             yield view.reason(REDUCED, texts, own, steps, {place}, LIKELY)
+
+
+def _of_a_counter(side: FunctionModel, loop: int, k: int) -> bool:
+    """Tell whether a multiplication is of what grows by the same in each pass, or of its copy."""
+    inside = side.own(loop)
+    grown = {
+        family
+        for j in side.of((b.ADD, b.SUB), inside)
+        if side.effects[j].immediate is not None and not side.effects[j].memory
+        for family in side.written(j) & side.read(j)
+    }
+    read = set(side.read(k))
+    for family in side.read(k) - grown:
+        made = [j for j in inside if j < k and family in side.written(j)][-1:]
+        if made and side.kinds[made[0]] in (b.MOVE, b.EXTEND):
+            read |= side.read(made[0])
+    return bool(read & grown)
 
 
 def _grows(side: FunctionModel, k: int) -> bool:

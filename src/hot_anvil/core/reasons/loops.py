@@ -23,8 +23,8 @@ def removed(view: View) -> Iterator[Reason]:
         if found or not len(right) or any(name == view.function for _, name in right.calls):
             continue  # recursion is told as such
         inside = left.inside(loop)
-        if left.of((b.ATOMIC,), inside):
-            continue  # it tries again until no other thread was between
+        if left.of((b.ATOMIC,), inside) or any(left.effects[k].indirect for k in inside):
+            continue  # it waits for other threads, or is no loop of the source
         places = left.lines(inside)
         if not places or _outer_also_gone(view, loop) or _one_of_several(view, loop):
             continue
@@ -209,7 +209,7 @@ def hoisted(view: View) -> Iterator[Reason]:
                 if len(mine) != 1 or len(theirs) != 1:
                     continue  # which is which is not known
                 inside = left.body.loop_of[mine[0]] == loop and mine[0] in left.each_pass(loop)
-                if not inside or right.body.loop_of[theirs[0]] >= 0:
+                if not inside or not _before(right, theirs[0], found[0]):
                     continue
                 if not _one_callee(view, mine[0], theirs[0]):
                     continue
@@ -219,6 +219,23 @@ def hoisted(view: View) -> Iterator[Reason]:
                 )
                 yield view.reason(HOISTED, texts, mine, theirs, {place})
                 break
+
+
+def _before(side: FunctionModel, k: int, loop: int) -> bool:
+    """Tell whether an instruction stands before a loop, in code that leads to it."""
+    body = side.body
+    if body.loop_of[k] >= 0 or k > min(side.own(loop)):
+        return False
+    seen: set[int] = set()
+    todo = [body.block_of[k]]
+    while todo:
+        block = todo.pop()
+        if block in body.loops[loop].blocks:
+            return True
+        if block not in seen:
+            seen.add(block)
+            todo += body.next_blocks[block]
+    return False
 
 
 def _one_callee(view: View, k: int, j: int) -> bool:

@@ -102,7 +102,8 @@ def reloaded(view: View) -> Iterator[Reason]:
             "a value is read from memory again: a store or call between may have changed it",
             "a value is not read from memory again: nothing between can have changed it",
         )
-        yield view.reason(RELOADED, texts, mine, fresh, {right.places[k] for k in fresh})
+        places = {right.places[k] for k in fresh}
+        yield view.reason(RELOADED, texts, sorted(set(mine)), sorted(set(fresh)), places)
 
 
 _READ = (

@@ -58,7 +58,8 @@ def folded(view: View) -> Iterator[Reason]:
         loads = right.loads(there)
         if not made or not {right.kinds[k] for k in there} <= quiet or not calls <= called or loads:
             continue
-        if not (_work(left, here) or left.slots & set(here)) or not _fewer(view):
+        work = [k for k in _work(left, here) if left.effects[k].target not in calls]
+        if not (work or left.slots & set(here)) or not _fewer(view):
             continue
         if view.brought(place) or len(left.stores(here)) > len(right.stores(there)):
             continue  # stores of parts became one
@@ -192,13 +193,18 @@ def dead(view: View) -> Iterator[Reason]:
     }
     if not right.of((b.LOGIC, b.SHIFT, b.EXTEND, b.SET, b.SELECT)):
         less.add(b.LOGIC)  # nothing is left that could do it
+    if view.context.optimised:
+        less &= {b.LOGIC} - set(right.kinds)  # other work may be done by other lines, or otherwise
     stored = [_stored(right, k) for k in right.stores(range(len(right)))]
     chosen = {right.places[k] for k in selects(right)}
     for place in lines:
         here = left.at[place]
         if left.of((b.CALL,), here):
             continue  # told as a call
-        stores = [k for k in left.stores(here) if not _covered(_stored(left, k), stored)]
+        stores = [
+            k for k in left.stores(here)
+            if not view.context.optimised and not _covered(_stored(left, k), stored)
+        ]  # fmt: skip
         real = [k for k in (*left.of(less, here), *stores) if k not in left.saves]
         if any(view.loop_pairs.get(left.body.loop_of[k]) for k in real):
             continue  # a loop that is still there does it on another line

@@ -196,7 +196,21 @@ def _goes_further(view: View, loop: int, other: int) -> bool:
         return now > was
     left, right = view.left, view.right
     before, after = step_of(left, left.each_pass(loop)), step_of(right, right.each_pass(other))
-    return not before or not after or after > before
+    if before and after:
+        return after > before
+    stored = _stored_bytes(left, left.own(loop)), _stored_bytes(right, right.own(other))
+    return not all(stored) or stored[1] > stored[0]
+
+
+def _stored_bytes(side: FunctionModel, among: Sequence[int]) -> int:
+    """Return how many bytes are stored, 0 where that is not known."""
+    sizes = [
+        side.body.arch.semantics.access_bytes(
+            side.body.items[k].mnemonic.rpartition(" ")[2], side.effects[k]
+        )
+        for k in side.stores(among)
+    ]
+    return sum(sizes) if all(sizes) else 0
 
 
 RULES = (vectorised, combined, unrolled)

@@ -60,10 +60,10 @@ _VECTOR = b.kind_table(
         b.SUB: r"v?p(?:h?sub(?:u?s)?[bwdq]|sign[bwd])|v?psadbw|v?phsubsw",
         b.MUL: r"v?pmul(?:l|h|hu|hrs|u)?(?:w|d|q|dq|sw)|v?pmadd(?:wd|ubsw)|v?pmuludq"
         r"|vpmadd52[lh]uq",
-        b.SHIFT: r"v?ps(?:ll|rl|ra)v?[wdq]|v?ps[lr]ldq|vpro[lr]v?[dq]",
+        b.SHIFT: r"v?ps(?:ll|rl|ra)v?[wdq]|vpro[lr]v?[dq]",
         b.EXTEND: r"v?pmov[sz]x\w+|vpmov[a-z]+|v?pabs[bwdq]",
         b.CONVERT: r"v?cvt\w+|v?round[sp][sd]|vrndscale[sp][sd]",
-        b.SHUFFLE: r"v?(?:pshuf|punpck|pack|unpck|shufp|palignr|pinsr|pextr|insert"
+        b.SHUFFLE: r"v?(?:pshuf|ps[lr]ldq|punpck|pack|unpck|shufp|palignr|pinsr|pextr|insert"
         r"|extract|perm|blend"
         r"|pblend|broadcast|pbroadcast|movhlps|movlhps|mov[sd]l?dup|movs[lh]dup|palign|align|gather"
         r"|pgather|scatter|pscatter|compress|expand|pcompress|pexpand|pmovmsk|movmsk|maskmov"
