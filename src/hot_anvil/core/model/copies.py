@@ -93,3 +93,14 @@ def vectors_of(
         if memory and (right.effects[k].packed or not wide):
             groups[memory.base, memory.indexed, memory.symbol] += accesses(right, [k])
     return max(groups.values(), default=1)
+
+
+def grown_in(side: FunctionModel, inside: Sequence[int]) -> frozenset[str]:
+    """Return the registers that a loop changes by constant steps and in no other way."""
+    steps: dict[str, bool] = {}
+    for k in inside:
+        done = side.effects[k]
+        grows = done.kind in (b.ADD, b.SUB) and done.immediate is not None and not done.memory
+        for family in side.written(k):
+            steps[family] = steps.get(family, True) and grows and family in side.read(k)
+    return frozenset(family for family, only in steps.items() if only)

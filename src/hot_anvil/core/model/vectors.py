@@ -29,17 +29,16 @@ class Shape(NamedTuple):
 
 
 def shape_of(side: FunctionModel, among: Sequence[int]) -> Shape:
-    """Return the commonest shape of the packed calculations, else of packed loads and stores."""
+    """Return the commonest shape of the packed calculations, else the width of what is moved."""
     packed = side.packed(among)
     moved = [k for k in among if side.effects[k].packed and side.effects[k].memory]
     known = [k for k in packed if side.effects[k].bits and side.kinds[k] not in (b.LOGIC, b.SHIFT)]
     known = known or [k for k in packed if side.effects[k].bits]
     counted = Counter(
-        Shape(d.lanes, d.bits, d.element, d.width)
-        for d in (side.effects[k] for k in known or moved)
+        Shape(d.lanes, d.bits, d.element, d.width) for d in (side.effects[k] for k in known)
     )
-    if not counted:
-        widths = [side.effects[k].width for k in packed] or [0]
+    if not counted:  # a copy's mnemonic says nothing of what is copied
+        widths = [side.effects[k].width for k in packed or moved] or [0]
         return Shape(0, 0, "", max(widths))
     return max(counted, key=lambda s: (counted[s], s.width))
 

@@ -71,7 +71,7 @@ def inlined(view: View) -> Iterator[Reason]:
                 INLINED, texts, calls, inside, places | {right.places[k] for k in inside}
             )
         elif (
-            name not in view.context.homes
+            not _defined(view, name)
             and ".part." not in left.body.owner + right.body.owner
             and not after[name]
             and not any(count > before[other] for other, count in after.items())
@@ -79,6 +79,13 @@ def inlined(view: View) -> Iterator[Reason]:
             and not any(view.brought(place) for place in places)
         ):
             yield from _gone(view, name, title, calls, places)
+
+
+def _defined(view: View, name: str) -> bool:
+    """Tell whether a side has the function's code, which may then stand where it was called."""
+    # A constructor for whole objects is often only another name of the one for parts of them.
+    names = {name, re.sub(r"([CD])[01](E|I)", r"\g<1>2\2", name)}
+    return bool(names & {*view.context.homes, *view.left.names, *view.right.names})
 
 
 def split(view: View) -> Iterator[Reason]:
@@ -285,8 +292,8 @@ def direct(view: View) -> Iterator[Reason]:
             for k in right.of(b.ARITHMETIC, right.on(lines))
             if right.body.texts[k] not in left.body.texts
         ]
-    if not (made or inside or guessed):
-        return
+    if not (made or inside or guessed) or (through and not made and not guessed):
+        return  # where it is not named, it may be any of the others
     if guessed:
         how = "the indirect call's likely goal is compared first, and reached directly"
     elif made:

@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.diff.records import LIKELY, Reason
+from hot_anvil.core.model.copies import grown_in
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.model.symbols import UNWINDING, plain_name
 from hot_anvil.core.reasons.calls import SPLIT
@@ -187,12 +188,7 @@ def reduced(view: View) -> Iterator[Reason]:
 def _of_a_counter(side: FunctionModel, loop: int, k: int) -> bool:
     """Tell whether a multiplication is of what grows by the same in each pass, or of its copy."""
     inside = side.own(loop)
-    grown = {
-        family
-        for j in side.of((b.ADD, b.SUB), inside)
-        if side.effects[j].immediate is not None and not side.effects[j].memory
-        for family in side.written(j) & side.read(j)
-    }
+    grown = grown_in(side, inside)
     read = set(side.read(k))
     for family in side.read(k) - grown:
         made = [j for j in inside if j < k and family in side.written(j)][-1:]

@@ -35,7 +35,7 @@ def removed(view: View) -> Iterator[Reason]:
             continue
         copies = copies_of(left, left.own(loop), right, there)
         wide = [k for k in there if right.effects[k].packed]
-        packed = right.packed(there) or [k for k in wide if right.kinds[k] == b.SHUFFLE]
+        packed = right.packed(there) if shape_of(right, there).width else []
         if (
             copies >= 2
             or (packed and not left.packed(inside))
@@ -58,8 +58,8 @@ def removed(view: View) -> Iterator[Reason]:
             continue
         if _has_effects(left, loop) and not (right.stores(there) or right.of((b.CALL,), there)):
             continue  # what it stores is stored by code of other lines, or not at all
-        if view.divided_otherwise:
-            continue  # what is called instead may loop
+        if view.divided_otherwise or len(right.loops) > sum(map(len, view.loop_pairs.values())):
+            continue  # what is called instead may loop, or a loop that nothing stands for
         if any(right.kinds[k] in b.ARITHMETIC or right.kinds[k] == b.CALL for k in there):
             text = "the loop is gone: its result is computed without it"
             back = "computed by a loop, no longer without one"
@@ -240,7 +240,8 @@ def _before(side: FunctionModel, k: int, loop: int) -> bool:
 
 def _one_callee(view: View, k: int, j: int) -> bool:
     one, other = view.left.effects[k], view.right.effects[j]
-    return one.target == other.target and not is_guard(one.target)
+    own = one.target in view.left.names or one.target in view.right.names
+    return one.target == other.target and not own and not is_guard(one.target)
 
 
 KINDS = frozenset((VECTORISED, WIDTH, UNROLLED, REMOVED, TURNED, HOISTED))

@@ -11,6 +11,7 @@ from hot_anvil.core.diff.records import (
     RENAMED,
     Reason,
 )
+from hot_anvil.core.model.copies import grown_in
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.differences import (
@@ -170,20 +171,22 @@ def stepped(view: View) -> Iterator[Reason]:
             text = f"the loop goes on by {now} bytes in a pass instead of {was}"
             yield view.reason(STEPPED, (text, text), *evidence, inside, LIKELY)
         elif was and was == now:
-            indexed = [bool(_indexed(s, s.own(k))) for s, k in ((left, loop), (right, main))]
-            if indexed[0] != indexed[1]:
-                text = "the array is gone through by {} instead of {}"
-                ways = ("a pointer", "an index")
-                text = text.format(*(ways if indexed[0] else ways[::-1]))
+            ways = _way_through(left, loop), _way_through(right, main)
+            if all(ways) and ways[0] != ways[1]:
+                text = f"the array is gone through by {ways[1]} instead of {ways[0]}"
                 yield view.reason(STEPPED, (text, text), *evidence, inside, LIKELY)
 
 
-def _indexed(side: FunctionModel, among: Iterable[int]) -> list[int]:
-    """Return the accesses whose address has an index."""
-    return [
-        k for k in (*side.loads(among), *side.stores(among))
-        if (memory := side.effects[k].memory) and memory.indexed
-    ]  # fmt: skip
+def _way_through(side: FunctionModel, loop: int) -> str:
+    """Return in words what moves a loop's accesses on, "" for nothing, or both."""
+    inside = side.own(loop)
+    grown = grown_in(side, inside)
+    pointers, indices = False, False
+    for k in (*side.loads(inside), *side.stores(inside)):
+        memory = side.effects[k].memory or b.Memory()
+        indices |= memory.indexed in grown
+        pointers |= memory.base in grown and not memory.indexed
+    return "" if pointers == indices else "a pointer" if pointers else "an index"
 
 
 def setup(view: View) -> Iterator[Reason]:

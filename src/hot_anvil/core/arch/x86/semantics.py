@@ -224,7 +224,8 @@ def _with_lanes(made: Effect, name: str, operands: tuple[str, ...]) -> Effect:
         "vmovd",
         "vmovq",
     )
-    scalar = scalar or (made.kind == b.CONVERT and not re.search(r"p[sd]|dq", name))
+    if made.kind == b.CONVERT:  # cvtsi2sdq and the like are of one value
+        scalar |= bool(re.search(r"s[sdi]2|2u?si|2s[sd]", name)) or not re.search(r"p[sd]|dq", name)
     if name.startswith("k") or scalar or not bits:
         return made._replace(bits=bits, element=element)
     if bits == 128:
