@@ -215,6 +215,7 @@ def _unrolled(side: FunctionModel, one: Pass, found: Sequence[Stream], vector: b
         lines = {side.body.items[k].line for k in best.places}
         if copies > 1 and len(lines) > 1:
             note += "; on several source lines: it may be written so"
+            return Fact("unrolled", None, best.places, "", note)
         if not vector and any(side.effects[k].packed for k in best.places):
             note += "; whole vectors are moved: the code does not say of how many elements"
             return Fact("unrolled", None, best.places, "", note)

@@ -72,7 +72,7 @@ def inlined(view: View) -> Iterator[Reason]:
             )
         elif (
             not _defined(view, name)
-            and ".part." not in left.body.owner + right.body.owner
+            and not view.divided_otherwise
             and not after[name]
             and not any(count > before[other] for other, count in after.items())
             and not (elided and _is_destructor(view, name))
@@ -315,8 +315,9 @@ def _guessed(side: FunctionModel) -> list[int]:
         for k in side.of((b.ADDRESS,))
         if any(n in side.names for t in side.body.items[k].operands for n in _NAME.findall(t))
         and any(
-            side.written(k) & side.read(j)
+            side.written(k) & side.read(j) and side.effects[j].immediate is None
             for j in side.of((b.COMPARE, b.BRANCH), range(k + 1, min(k + 6, len(side))))
+            if side.body.block_of[j] == side.body.block_of[k]
         )
     ]
 

@@ -161,7 +161,7 @@ def stepped(view: View) -> Iterator[Reason]:
         return
     left, right = view.left, view.right
     for loop, found in view.loop_pairs.items():
-        if not found:
+        if not found or _like_another(left, loop) or _like_another(right, found[0]):
             continue
         main = found[0]
         was, now = view.shapes[0].advance(loop), view.shapes[1].advance(main)
@@ -175,6 +175,13 @@ def stepped(view: View) -> Iterator[Reason]:
             if all(ways) and ways[0] != ways[1]:
                 text = f"the array is gone through by {ways[1]} instead of {ways[0]}"
                 yield view.reason(STEPPED, (text, text), *evidence, inside, LIKELY)
+
+
+def _like_another(side: FunctionModel, loop: int) -> bool:
+    """Tell whether another loop has the same lines: which stands for which is not known."""
+    lines = side.lines(side.own(loop))
+    others = (side.lines(side.own(k)) for k in range(len(side.loops)) if k != loop)
+    return any(len(lines & other) * 2 > len(lines) for other in others)
 
 
 def _way_through(side: FunctionModel, loop: int) -> str:

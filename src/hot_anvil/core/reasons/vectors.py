@@ -6,6 +6,7 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.diff.records import CERTAIN, LIKELY, Confidence, Reason
 from hot_anvil.core.model.copies import copies_of, step_of, vectors_of
 from hot_anvil.core.model.function import FunctionModel
+from hot_anvil.core.model.streams import access_bytes
 from hot_anvil.core.model.vectors import Shape, is_vector_loop, shape_of
 from hot_anvil.core.reasons.context import View
 
@@ -15,7 +16,7 @@ COMBINED, OVERLAP = "operations packed", "overlap tested"
 
 def _from_scalar(shape: Shape, side: FunctionModel, inside: Sequence[int]) -> Shape:
     """Return a whole register's shape with the elements that the scalar loop stores or loads."""
-    sizes = [side.effects[k].bits for k in side.stores(inside) or side.loads(inside)]
+    sizes = [8 * access_bytes(side, k) for k in side.stores(inside) or side.loads(inside)]
     bits = max(set(sizes), key=sizes.count) if sizes else 0
     if not bits or shape.width <= bits:
         return shape
@@ -184,7 +185,7 @@ def _passes_at_once(view: View, loop: int, main: int, widened: bool) -> tuple[in
     steps = step_of(left, left.each_pass(loop)), step_of(right, right.each_pass(main))
     lanes = max(shape_of(right, right.own(main)).lanes, 1) if widened else 1
     borne_out = steps[0] and steps[1] == found * lanes * steps[0]
-    if left.stores(left.each_pass(loop)) or now == found or borne_out:
+    if now == found or borne_out or (widened and left.stores(left.each_pass(loop))):
         return found if now in (None, found) else 1, LIKELY
     return 1, LIKELY
 
@@ -204,12 +205,7 @@ def _goes_further(view: View, loop: int, other: int) -> bool:
 
 def _stored_bytes(side: FunctionModel, among: Sequence[int]) -> int:
     """Return how many bytes are stored, 0 where that is not known."""
-    sizes = [
-        side.body.arch.semantics.access_bytes(
-            side.body.items[k].mnemonic.rpartition(" ")[2], side.effects[k]
-        )
-        for k in side.stores(among)
-    ]
+    sizes = [access_bytes(side, k) for k in side.stores(among)]
     return sum(sizes) if all(sizes) else 0
 
 
