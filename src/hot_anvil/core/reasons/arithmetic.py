@@ -67,12 +67,15 @@ def _scaled(side: FunctionModel, place: Place) -> list[int]:
 def divided(view: View) -> Iterator[Reason]:
     """A division of ``left`` that ``right`` does by a multiplication or a shift."""
     left, right = view.left, view.right
-    if len(right.of((b.DIV,))) >= len(left.of((b.DIV,))):
+    fewer = len(left.of((b.DIV,))) - len(right.of((b.DIV,)))
+    if fewer <= 0:
         return
     for place in view.lines:
         mine = _work(left, place, (b.DIV,))
         if not mine or _work(right, place, (b.DIV,)) or not view.same_line(place):
             continue
+        if fewer < len(mine):
+            return  # others divide more: which stands for which is not known
         product = _work(right, place, (b.MULHIGH, b.MUL))
         shift = _work(right, place, (b.SHIFT, b.LOGIC))
         before = _work(left, place, (b.MULHIGH, b.MUL))
@@ -82,12 +85,17 @@ def divided(view: View) -> Iterator[Reason]:
                 "the division is a divide instruction or call, no longer a multiplication",
             )
             yield view.reason(RECIPROCAL, texts, mine, [*product, *shift], {place})
-        elif shift and len(product) <= len(before):
+        elif _more_shifts(left, right, place) and len(product) <= len(before):
             texts = (
                 "the division by a power of two is done by shifts or a mask",
                 "the division is a divide instruction or call, no longer a shift or mask",
             )
             yield view.reason(POWER, texts, mine, shift, {place})
+
+
+def _more_shifts(left: FunctionModel, right: FunctionModel, place: Place) -> bool:
+    kinds = (b.SHIFT, b.LOGIC)
+    return len(_work(right, place, kinds)) > len(_work(left, place, kinds))
 
 
 def inverse(view: View) -> Iterator[Reason]:

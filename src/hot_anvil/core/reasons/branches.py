@@ -14,6 +14,7 @@ VALUES, RANGE, BITS = "table of values", "tests merged", "tests as a bit mask"
 _TABLES = re.compile(
     r"CSWTCH\.\d+|\.?Lswitch\.table[\w.]*|switch\.table[\w.]*|\.?L?reltable[\w.]*|\.LANCHOR\d+"
 )
+_SOON = 12  # instructions until an address is used
 _NEAR = 3  # lines: what a branch chose between stands close to it
 
 
@@ -281,7 +282,22 @@ def _value_tables(side: FunctionModel, other: FunctionModel) -> list[int]:
         if set(_TABLES.findall(",".join(item.operands))) - known
         and side.effects[k].kind not in (b.JUMP, b.BRANCH, b.CALL)
     ]
-    return named if named and any(side.effects[k].loads for k in range(len(side))) else []
+    return [k for k in named if side.effects[k].loads or _indexed_by(side, k)]
+
+
+def _indexed_by(side: FunctionModel, k: int) -> bool:
+    """Tell whether an element is loaded from the address that an instruction makes, soon after."""
+    made = side.written(k)
+    for j in range(k + 1, min(k + _SOON, len(side))):
+        done = side.effects[j]
+        memory = done.memory
+        if done.loads and memory and made & {memory.base, memory.indexed}:
+            return bool(memory.indexed) or not memory.offset
+        if done.kind == b.CALL:
+            return False
+        if made & side.read(j) and done.kind in (b.ADD, b.ADDRESS, b.MOVE):
+            made |= side.written(j)
+    return False
 
 
 RULES = (selected, signedness, merged, tables)

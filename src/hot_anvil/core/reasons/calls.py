@@ -224,6 +224,9 @@ def other_call(view: View) -> Iterator[Reason]:
             left.body.loop_of[k] >= 0 for k in calls
         ):
             continue
+        others = [k for k in right.of((b.CALL,), there) if right.effects[k].target not in before]
+        if others:
+            continue  # one of these may do it
         if right.stores(there) or right.of((b.BLOCK,), there) or right.loads(there):
             texts = (
                 f"{name} is done in place, without a call",

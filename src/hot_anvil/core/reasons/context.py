@@ -113,7 +113,10 @@ class View:
         """
         if not self.home or place in self.home:
             return False
-        return (place in self.left.at) != (place in self.right.at)
+        if (place in self.left.at) == (place in self.right.at):
+            return False
+        lines = self.context.lines_around(place)
+        return not (lines & self.left.at.keys() and lines & self.right.at.keys())
 
     def shared(self, side: FunctionModel, among: Iterable[int]) -> list[int]:
         """Return those instructions that are not of lines inlined on one side only."""
@@ -170,6 +173,7 @@ class RuleContext:
         edited: frozenset[Place] = frozenset(),
         optimised: bool = False,
     ) -> None:
+        self._around: dict[Place, frozenset[Place]] | None = None
         self.titles = titles
         self.homes = homes  # function -> source lines of its own code, on either side
         self.inside = inside  # source lines with code in any function, on both sides
@@ -182,6 +186,12 @@ class RuleContext:
     def title(self, name: str) -> str:
         """Return a function's name as the source writes it."""
         return self.titles.get(name, self.titles.get(plain_name(name), plain_name(name)))
+
+    def lines_around(self, place: Place) -> frozenset[Place]:
+        """Return the lines of the function that a line belongs to, as far as that is known."""
+        if self._around is None:
+            self._around = {p: lines for lines in self.homes.values() for p in lines}
+        return self._around.get(place, frozenset())
 
     def calls_for(self, places: Collection[Place], side: FunctionModel) -> bool:
         """Tell whether a side calls a function that lines belong to: they are inlined elsewhere."""

@@ -70,10 +70,7 @@ class _Access(NamedTuple):
     base: tuple[str, str, str]  # what its address is made of
     start: int  # offset from that, in bytes
     size: int
-
-    @property
-    def indexed(self) -> bool:
-        return bool(self.base[1])
+    scale: int = 0  # what its index is multiplied by, 0 without one
 
 
 def _access(side: FunctionModel, k: int) -> _Access | None:
@@ -82,7 +79,10 @@ def _access(side: FunctionModel, k: int) -> _Access | None:
     size = side.body.arch.semantics.access_bytes(name, side.effects[k])
     if memory is None or not size:
         return None
-    return _Access(k, (memory.base, memory.indexed, memory.symbol), memory.offset, size)
+    operands = side.body.items[k].operands
+    scale = side.body.arch.semantics.scale(operands) if memory.indexed else 0
+    base = memory.base, memory.indexed, memory.symbol
+    return _Access(k, base, memory.offset, size, scale)
 
 
 def _runs(side: FunctionModel, among: Sequence[int]) -> list[list[_Access]]:
@@ -100,7 +100,7 @@ def _covered(run: Sequence[_Access], wide: _Access) -> list[_Access] | None:
     inside = [
         a for a in run if wide.start <= a.start and a.start + a.size <= wide.start + wide.size
     ]
-    if run[0].indexed != wide.indexed or run[0].base[2] != wide.base[2]:
+    if run[0].scale != wide.scale or run[0].base[2] != wide.base[2]:
         return None  # other addresses
     exact = sum(a.size for a in inside) == wide.size
     return inside if len(inside) > 1 and exact else None

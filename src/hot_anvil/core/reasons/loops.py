@@ -7,7 +7,7 @@ from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import LIKELY, Reason
 from hot_anvil.core.model.copies import copies_of, step_of
 from hot_anvil.core.model.function import FunctionModel
-from hot_anvil.core.model.symbols import BLOCK_CALLS, is_guard
+from hot_anvil.core.model.symbols import BLOCK_CALLS
 from hot_anvil.core.model.vectors import is_vector_loop, shape_of
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.vectors import UNROLLED, VECTORISED, WIDTH
@@ -104,11 +104,29 @@ def _still_looped(view: View, loop: int) -> bool:
     own = left.lines(left.own(loop))
     own = own & view.home or own
     goals = right.body.goals
-    return any(
+    if any(
         own & right.lines(range(goals[k], k + 1))
         for k in right.of((b.BRANCH, b.JUMP, b.SKIP))
         if 0 <= goals[k] <= k
-    )
+    ):
+        return True
+    outer = left.loops[loop].depth > 1  # then its code comes back in any case
+    return not outer and any(_comes_back(right, k) for k in right.on(own))
+
+
+def _comes_back(side: FunctionModel, k: int) -> bool:
+    """Tell whether an instruction may be carried out again in one call."""
+    start = side.body.block_of[k]
+    seen: set[int] = set()
+    todo = list(side.body.next_blocks[start])
+    while todo:
+        block = todo.pop()
+        if block == start:
+            return True
+        if block not in seen:
+            seen.add(block)
+            todo += side.body.next_blocks[block]
+    return False
 
 
 def _has_effects(side: FunctionModel, loop: int) -> bool:
@@ -238,10 +256,15 @@ def _before(side: FunctionModel, k: int, loop: int) -> bool:
     return False
 
 
+_PURE = frozenset(
+    "strlen strcmp memcmp sqrt sqrtf sin cos tan exp log pow floor ceil fabs abs labs".split()
+)
+
+
 def _one_callee(view: View, k: int, j: int) -> bool:
     one, other = view.left.effects[k], view.right.effects[j]
-    own = one.target in view.left.names or one.target in view.right.names
-    return one.target == other.target and not own and not is_guard(one.target)
+    # Of other calls it is not known that they give the same in every pass.
+    return one.target == other.target and (one.kind != b.CALL or one.target in _PURE)
 
 
 KINDS = frozenset((VECTORISED, WIDTH, UNROLLED, REMOVED, TURNED, HOISTED))

@@ -91,8 +91,10 @@ def reloaded(view: View) -> Iterator[Reason]:
                 told |= reason.places
                 yield reason
     left, right = view.left, view.right
-    if left.slots or right.slots:
-        return
+    if (left.slots or right.slots) and not view.context.optimised:
+        return  # values that are kept in slots are read again without any need
+    if has_stack_guard(left) != has_stack_guard(right):
+        return  # it is read again to be compared
     mine, theirs = view.shared(left, read_again(left)), view.shared(right, read_again(right))
     # What is left over of a loop reads what the loop reads.
     told |= {p for s in (left, right) for n in range(len(s.body.loops)) for p in s.lines(s.own(n))}

@@ -139,8 +139,8 @@ def extended(view: View) -> Iterator[Reason]:
         same = _work(left, left.at.get(place, ())) == _work(right, there)
         if mine and same and not right.of((b.EXTEND,), there) and not view.brought(place):
             texts = (
-                "the value need not be extended to a wider one",
-                "the value is extended to a wider one",
+                "the value is not extended to a wider one here",
+                "the value is extended to a wider one here",
             )
             yield view.reason(EXTENDED, texts, mine, (), {place}, LIKELY)
 
