@@ -23,6 +23,7 @@ from hot_anvil.core.toolchain.remarks import read_remarks
         ("truth_second.toml", 100),
         ("truth_third.toml", 70),
         ("truth_small.toml", 8),
+        ("truth_fourth.toml", 12),
     ],
 )
 def test_reasons_agree_with_hand_decided_truth(truth: str, least: int) -> None:

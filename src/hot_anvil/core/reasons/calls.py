@@ -39,9 +39,8 @@ def inlined(view: View) -> Iterator[Reason]:
     for name, count in before.items():
         if name in BLOCK_CALLS or after[name] >= count or name == plain_name(view.function):
             continue
-        home = view.context.homes.get(name, frozenset()) - view.context.homes.get(
-            view.function, frozenset()
-        )
+        own = view.context.homes.get(view.function, frozenset())
+        home = frozenset[Place]().union(*_homes(view, name)) - own
         calls = _of(left, name)
         places = {left.places[k] for k in calls}
         inside = right.on(home)
@@ -53,6 +52,7 @@ def inlined(view: View) -> Iterator[Reason]:
                 f"the first part of {title} is inlined, and the rest is called where it is needed",
                 f"{title} is called as a whole, no longer inlined in part",
             )
+            places |= {right.places[k] for k in inside}
             yield view.reason(SPLIT, texts, calls, [*inside, *parts], places)
             continue
         if not home and _copies(view, name) and not inside:
@@ -83,9 +83,16 @@ def inlined(view: View) -> Iterator[Reason]:
 
 def _defined(view: View, name: str) -> bool:
     """Tell whether a side has the function's code, which may then stand where it was called."""
+    return bool(_names(name) & {*view.left.names, *view.right.names} or _homes(view, name))
+
+
+def _names(name: str) -> set[str]:
     # A constructor for whole objects is often only another name of the one for parts of them.
-    names = {name, re.sub(r"([CD])[01](E|I)", r"\g<1>2\2", name)}
-    return bool(names & {*view.context.homes, *view.left.names, *view.right.names})
+    return {name, re.sub(r"([CD])[01](E|I)", r"\g<1>2\2", name)}
+
+
+def _homes(view: View, name: str) -> list[frozenset[Place]]:
+    return [lines for one in _names(name) if (lines := view.context.homes.get(one))]
 
 
 def split(view: View) -> Iterator[Reason]:

@@ -11,6 +11,7 @@ from hot_anvil.core.model.symbols import UNWINDING, plain_name
 from hot_anvil.core.reasons.calls import SPLIT
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.differences import IDIOMS, verb
+from hot_anvil.core.reasons.vectors import stored_bytes
 
 IDIOM, MERGED, COLD = "one instruction for several", "accesses merged", "rarely used code apart"
 CLONE, CLEAN_UP, REDUCED = "function specialised", "exception clean-up", "multiply into steps"
@@ -51,7 +52,7 @@ def merged(view: View) -> Iterator[Reason]:
             wide = _access(right, k)
             if not wide or (wide.start, wide.size) in narrow:
                 continue
-            if right.effects[k].packed and (right.body.loop_of[k] >= 0 or view.loop_pairs):
+            if right.effects[k].packed and view.loop_pairs and not _as_much(view, k):
                 continue  # of a vector loop, or what is left over from one
             found = next((part for run in runs if (part := _covered(run, wide))), None)
             if not found or not _near(left, [a.place for a in found], right, k):
@@ -61,6 +62,16 @@ def merged(view: View) -> Iterator[Reason]:
                 f"one of the {what}, of {wide.size} bytes, is {len(found)} narrower ones",
             )
             yield view.reason(MERGED, texts, [a.place for a in found], (k,), None, LIKELY)
+
+
+def _as_much(view: View, k: int) -> bool:
+    """Tell whether a loop stores as much in a pass as before: its accesses, not passes, joined."""
+    left, right = view.left, view.right
+    loop = right.body.loop_of[k]
+    before = [i for i, found in view.loop_pairs.items() if loop in found]
+    return len(before) == 1 and 0 < stored_bytes(left, left.own(before[0])) == stored_bytes(
+        right, right.own(loop)
+    )
 
 
 class _Access(NamedTuple):

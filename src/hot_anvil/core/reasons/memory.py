@@ -54,6 +54,8 @@ def kept(view: View) -> Iterator[Reason]:
     left, right = view.left, view.right
     mine, theirs = _variables(left), _variables(right)
     before, after = len(mine), len(theirs)
+    if len(right.slots) > 0.6 * len(left.slots):
+        return  # what others write there is only read on
     if has_stack_guard(left) != has_stack_guard(right):
         return  # what it takes to check is no value of the source
     if not before or after > 0.6 * before or (before < _FEW and view.context.optimised):

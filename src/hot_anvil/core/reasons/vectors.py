@@ -199,11 +199,11 @@ def _goes_further(view: View, loop: int, other: int) -> bool:
     before, after = step_of(left, left.each_pass(loop)), step_of(right, right.each_pass(other))
     if before and after:
         return after > before
-    stored = _stored_bytes(left, left.own(loop)), _stored_bytes(right, right.own(other))
+    stored = stored_bytes(left, left.own(loop)), stored_bytes(right, right.own(other))
     return not all(stored) or stored[1] > stored[0]
 
 
-def _stored_bytes(side: FunctionModel, among: Sequence[int]) -> int:
+def stored_bytes(side: FunctionModel, among: Sequence[int]) -> int:
     """Return how many bytes are stored, 0 where that is not known."""
     sizes = [access_bytes(side, k) for k in side.stores(among)]
     return sum(sizes) if all(sizes) else 0
