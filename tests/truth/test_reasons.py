@@ -22,8 +22,7 @@ from hot_anvil.core.toolchain.remarks import read_remarks
         ("truth.toml", 180),
         ("truth_second.toml", 100),
         ("truth_third.toml", 70),
-        ("truth_small.toml", 8),
-        ("truth_fourth.toml", 12),
+        ("truth_small.toml", 10),
     ],
 )
 def test_reasons_agree_with_hand_decided_truth(truth: str, least: int) -> None:

@@ -1,0 +1,182 @@
+"""Reasons are said of nothing that something else explains: shapes cut out of real programs."""
+
+import pytest
+
+from hot_anvil.core.arch import semantics_of
+from hot_anvil.core.code.records import Code, Function, Instruction
+from hot_anvil.core.code.text import split_operands
+from hot_anvil.core.diff.records import Reason
+from hot_anvil.core.reasons.comparing import compare_codes
+
+OPTIMISED = ("-O2",), ("-O2",)
+
+
+def reasons(left: str, right: str, isa: str = "x86") -> list[Reason]:
+    """Return what is said of two versions of a function, each line with its source line."""
+    one, other = (Code((_function(text),), ("tide.c",), isa) for text in (left, right))
+    source = {"tide.c": [f"source line {n};" for n in range(1, 30)]}
+    return list(compare_codes(one, other, source, flags=OPTIMISED).reasons)
+
+
+def _function(text: str) -> Function:
+    items: list[Instruction] = []
+    labels: dict[str, int] = {}
+    line = 1
+    for row in text.strip().split("\n"):
+        words = row.split()
+        if row.strip().endswith(":"):
+            labels[row.strip()[:-1]] = len(items)
+            continue
+        if words[0].isdigit():
+            line = int(words.pop(0))
+        operands = split_operands(" ".join(words[1:]))
+        items.append(Instruction(words[0], operands, "tide.c", line, len(items) + 1, False))
+    return Function("tide", ".text", "", tuple(items), labels, begins=("tide.c", 1))
+
+
+def kinds(left: str, right: str, isa: str = "x86") -> set[str]:
+    return {reason.kind for reason in reasons(left, right, isa)}
+
+
+RELOADED = "value reloaded"
+# A pointer's own register, or its copy: the same memory is read as often.
+BY_COPY = """
+    1 pushq %rbx
+    movq %rdi, %rbx
+    2 movq 104(%rbx), %rdi
+    call read_port
+    3 movq 104(%rbx), %rdi
+    call port_failed
+    4 popq %rbx
+    ret
+"""
+# Both ways need it: it is read once before the branch.
+ON_BOTH_WAYS = """
+    1 pushq %rbx
+    movq %rdi, %rbx
+    2 cmpw $0, 14(%rbx)
+    je .L3
+    3 movl 8(%rbx), %esi
+    call suffix
+    jmp .L5
+.L3:
+    4 movl 8(%rbx), %esi
+    call base
+    cmpl 8(%rbx), %eax
+.L5:
+    5 sete %al
+    popq %rbx
+    ret
+"""
+BEFORE_THE_BRANCH = """
+    1 pushq %rbx
+    movq %rdi, %rbx
+    2 cmpw $0, 14(%rbx)
+    movl 8(%rbx), %esi
+    je .L3
+    3 call suffix
+    jmp .L5
+.L3:
+    4 call base
+    cmpl 8(%rbx), %eax
+.L5:
+    5 sete %al
+    popq %rbx
+    ret
+"""
+ALONE = """
+    1 mov x19, x0
+    2 ldr x0, [x19, 40]
+    ldr x3, [x19, 48]
+    bl keep
+    3 ldr x0, [x19, 48]
+    ldr x1, [x19, 40]
+    str x1, [x0]
+    4 ret
+"""
+
+
+@pytest.mark.parametrize(
+    ("left", "right", "isa", "said"),
+    [
+        (BY_COPY, BY_COPY.replace("2 movq 104(%rbx)", "2 movq 104(%rdi)"), "x86", False),
+        (BY_COPY, BY_COPY.replace("3 movq 104(%rbx)", "3 movq %r12"), "x86", True),
+        (ON_BOTH_WAYS, BEFORE_THE_BRANCH, "x86", False),
+        (
+            ALONE,
+            ALONE.replace("ldr x0, [x19, 48]\n    ldr x1, [x19, 40]", "ldp x1, x0, [x19, 40]"),
+            "aarch64",
+            False,
+        ),
+        (ALONE, ALONE.replace("    ldr x1, [x19, 40]\n", ""), "aarch64", True),
+    ],
+)
+def test_memory_is_read_again_by_what_its_address_holds(
+    left: str, right: str, isa: str, said: bool
+) -> None:
+    assert (RELOADED in kinds(left, right, isa)) is said
+    assert (RELOADED in kinds(right, left, isa)) is said
+
+
+def test_a_call_of_another_function_is_nothing_done_in_place() -> None:
+    left = "1 movq 40(%rdx), %rdi\n call memcmp\n testl %eax, %eax\n sete %al\n 2 ret"
+    right = left.replace("40(%rdx)", "40(%rcx,%rax)").replace("memcmp", "bcmp")
+    (found,) = [r for r in reasons(left, right) if r.kind == "call turned into another"]
+    assert found.text == "a call of bcmp instead of memcmp"
+
+
+def test_what_became_wider_lay_beside_each_other_in_one_place() -> None:
+    narrow = "1 movzbl {0}, %eax\n movzbl 1{0}, %ecx\n 2 addl %ecx, %eax\n ret"
+    wide = "1 movzwl {0}, %eax\n 2 shrl $1, %eax\n ret"
+    for one, other, said in (
+        ("(%rdi)", "(%rdi)", True),
+        ("(%rdi,%rsi)", "(%rdi,%rsi)", True),
+        ("(%rdi,%rsi)", "(%rdx,%rsi,2)", False),  # of another table
+        ("(%rdi)", "(%rdi,%rsi)", False),
+    ):
+        found = kinds(narrow.format(one), wide.format(other))
+        assert ("accesses merged" in found) is said, (one, other)
+
+
+def test_an_address_that_is_only_passed_on_is_no_table() -> None:
+    chosen = "1 cmp w0, 1\n beq .L2\n cmp w0, 2\n beq .L3\n cmp w0, 3\n beq .L3\n mov w0, 4\n ret\n"
+    chosen += ".L2:\n 2 mov w0, 7\n ret\n.L3:\n 3 mov w0, 9\n ret"
+    address = "1 adrp x3, .LANCHOR0\n add x3, x3, :lo12:.LANCHOR0\n"
+    passed = f"{address} mov w2, 177\n bl report\n ldr w0, [x19, 16]\n 4 ret"
+    looked_up = f"{address} ldr w0, [x3, w0, uxtw 2]\n 4 ret"
+    assert "table of values" not in kinds(chosen, passed, "aarch64")
+    assert "table of values" in kinds(chosen, looked_up, "aarch64")
+
+
+def test_code_on_two_ways_is_the_code_that_stood_once() -> None:
+    once = "1 testl %edi, %edi\n je .L2\n 2 call keep\n.L2:\n 3 sarl $31, %eax\n orl $1, %eax\n ret"
+    twice = "1 testl %edi, %edi\n je .L2\n 2 call keep\n 3 sarl $31, %eax\n orl $1, %eax\n ret\n"
+    twice += ".L2:\n 3 sarl $31, %eax\n orl $1, %eax\n ret"
+    both_run = "1 testl %edi, %edi\n je .L2\n 2 call keep\n 3 sarl $31, %eax\n orl $1, %eax\n"
+    both_run += ".L2:\n 3 sarl $31, %eax\n orl $1, %eax\n ret"
+    said = [r for r in reasons(once, twice) if r.kind == "layout" and "twice" in r.text]
+    assert [r.confidence for r in said] == ["certain"]
+    assert said[0].text == "its code stands twice instead of once, each on a way of its own"
+    for reason in reasons(once, both_run):
+        assert "each on a way of its own" not in reason.text
+
+
+def test_a_multiplication_that_optimised_code_does_without_is_not_called_dead() -> None:
+    left = "1 movl (%rdi), %eax\n 2 imull (%rsi), %eax\n 3 shrl $31, %eax\n 4 ret"
+    right = "1 movl (%rdi), %eax\n 3 xorl (%rsi), %eax\n shrl $31, %eax\n 4 ret"
+    assert "dead code gone" not in kinds(left, right)
+
+
+def test_a_constant_beside_a_call_that_is_still_there_is_no_result_that_became_known() -> None:
+    left = "1 movq %rsi, %rdi\n call strlen\n 2 imulq %rax, %rsi\n addq %rsi, %rax\n ret"
+    right = (
+        "1 movq %rsi, %rdi\n call strlen\n movabsq $-11258999068508, %rdx\n 2 addq %rdx, %rax\n ret"
+    )
+    assert "folded to a constant" not in kinds(left, right)
+
+
+@pytest.mark.parametrize("mnemonic", ["cvtsi2sdq", "cvtsi2ssl", "vcvtsi2sdq", "cvttsd2siq"])
+def test_a_conversion_of_one_value_is_not_packed(mnemonic: str) -> None:
+    operands = ("%xmm0", "%rax") if "2si" in mnemonic else ("%rax", "%xmm0")
+    assert not semantics_of("x86").effect(mnemonic, operands).packed
+    assert semantics_of("x86").effect("cvtdq2pd", ("%xmm0", "%xmm1")).packed
