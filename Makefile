@@ -29,6 +29,7 @@ benchmarks: .venv/.installed
 	$(BIN)/python benchmarks/grid.py
 	$(BIN)/python benchmarks/reasons.py
 	$(BIN)/python benchmarks/edits.py
+	$(BIN)/python benchmarks/agreement.py tests/corpus/levels.c tests/corpus/tide.c tests/corpus/gate.c
 	$(BIN)/python benchmarks/diffing.py
 	$(BIN)/python benchmarks/facts.py
 	$(BIN)/python benchmarks/stepping.py

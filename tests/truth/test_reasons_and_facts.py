@@ -1,11 +1,10 @@
 """Reasons and facts speak of one code: none contradicts the other, whatever is shown."""
 
-import re
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
+from agreement import against
 
 from conftest import CORPUS, document
 
@@ -23,45 +22,9 @@ def test_no_reason_contradicts_a_fact(source: str, left: str, right: str) -> Non
     builds = ["--build", left, "--build", right]
     diff = document("diff", CORPUS / source, *builds)
     facts = document("facts", CORPUS / source, *builds)
-    sides: dict[str, list[dict[str, Any]]] = {}
-    for function in facts["functions"]:
-        sides.setdefault(function["symbol"], []).append(function)
-    said = 0
-    for reason in diff["reasons"]:
-        both = sides.get(reason["function"], [])
-        if len(both) == 2 and reason["confidence"] != "remark only":
-            said += 1
-            assert list(contradictions(reason, *both)) == [], reason
+    said, found = against(diff, facts)
+    assert found == []
     assert said > 5
-
-
-def contradictions(
-    reason: dict[str, Any], left: dict[str, Any], right: dict[str, Any]
-) -> Iterator[str]:
-    """Give what the facts of both sides say against a reason."""
-    kind, text = reason["kind"], reason["text"]
-    loops = [side["loops"] for side in (left, right)]
-    if kind == "loop vectorised":
-        wide = loops[0] if "no longer" in text else loops[1]
-        if "a time" not in text and wide and all(_value(one, "vector") == 1 for one in wide):
-            yield "no loop is vectorised"
-    if kind == "loop unrolled" and reason["confidence"] == "certain":
-        found = re.search(r"(\d+) (?:times|vectors)", text)
-        side = loops[0] if "no longer" in text else loops[1]
-        counts = {_value(one, "unrolled") for one in side}
-        known = [count for count in counts if count]
-        if found and known and not any(count % int(found[1]) == 0 for count in known):
-            yield f"unrolled {counts}"
-    if kind == "call inlined" and text.endswith("is inlined"):
-        name = text.removesuffix(" is inlined")
-        if name in right["facts"].get("not inlined", {}).get("value", []) and (
-            name not in left["facts"].get("not inlined", {}).get("value", [])
-        ):
-            yield f"{name} is called"
-
-
-def _value(loop: dict[str, Any], name: str) -> Any:
-    return loop["facts"].get(name, {}).get("value")
 
 
 @pytest.mark.parametrize(

@@ -120,6 +120,8 @@ class Reason(NamedTuple):
     left_text: tuple[str, ...] = ()  # the instructions of ``left``
     right_text: tuple[str, ...] = ()
     level: int = 0  # what to tell first: 0 one thing done, 1 what most lines have, 2 small change
+    depth: int = 0  # loops around the innermost instruction that shows it
+    results: bool = False  # whether what is computed may become another value
 
 
 class FunctionTotal(NamedTuple):

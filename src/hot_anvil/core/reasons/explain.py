@@ -264,6 +264,9 @@ def _gaps(body: Body) -> int | None:
 _COMMON = frozenset((memory.KEPT, memory.FRAME, idioms.COLD, vectors.OVERLAP))
 
 
+# Rounding may be another one.
+_OTHER_RESULTS = frozenset((arithmetic.FUSED, arithmetic.REASSOCIATED, arithmetic.INVERSE))
+
 # Small in code, but what an edit did.
 _TELLING = frozenset(
     (differences.CONDITION, differences.DATA, differences.OPERATION, plain.ARGUMENT)
@@ -279,7 +282,24 @@ def _told(reason: Reason, both: FunctionPair, one_source: bool) -> Reason:
     level = 1 if reason.kind in _COMMON else 0
     if reason.kind in plain.SMALL and (one_source or reason.kind not in _TELLING):
         level = 2
-    return reason._replace(left_text=texts[0], right_text=texts[1], level=level)
+    return reason._replace(
+        left_text=texts[0], right_text=texts[1], level=level, depth=_depth(reason, both),
+        results=reason.kind in _OTHER_RESULTS,
+    )  # fmt: skip
+
+
+def _depth(reason: Reason, both: FunctionPair) -> int:
+    """Return how many loops stand around the innermost instruction that shows a reason."""
+    return max(
+        (
+            body.loops[loop].depth
+            for body, found in ((both.left, reason.left), (both.right, reason.right))
+            if body
+            for k in found
+            if (loop := body.loop_of[k]) >= 0
+        ),
+        default=0,
+    )
 
 
 def _merged(reasons: Iterable[Reason]) -> list[Reason]:
