@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import hot_anvil
+from conftest import document, hot_anvil
 
 
 @pytest.mark.parametrize(
@@ -41,3 +41,30 @@ def test_a_constant_is_pointed_out_also_where_all_builds_agree(tmp_path: Path) -
         "tides is the constant 45 under gcc-12 -O2"
         in hot_anvil(*words, "--build", "gcc -O0").stdout
     )
+
+
+def test_two_stores_that_a_pass_may_make_are_not_two_passes(tmp_path: Path) -> None:
+    source = tmp_path / "marks.c"
+    source.write_text(
+        textwrap.dedent("""
+            int wanted(int);
+            int marks(int *out, int n)
+            {
+                int kept = 0;
+                for (int i = 1; i <= n; i++) {
+                    if (wanted(i))
+                        out[kept++] = i;
+                    if (wanted(-i))
+                        out[kept++] = -i;
+                }
+                return kept;
+            }
+        """)
+    )
+    builds = ["--build", "gcc -O0", "--build", "gcc -O2"]
+    (function,) = [
+        f for f in document("facts", source, *builds)["functions"] if "-O2" in f["build"]
+    ]
+    assert [loop["facts"]["unrolled"]["value"] for loop in function["loops"]] == [None]
+    reasons = document("diff", source, *builds)["reasons"]
+    assert "loop unrolled" not in {reason["kind"] for reason in reasons}

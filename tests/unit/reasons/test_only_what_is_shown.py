@@ -180,3 +180,17 @@ def test_a_conversion_of_one_value_is_not_packed(mnemonic: str) -> None:
     operands = ("%xmm0", "%rax") if "2si" in mnemonic else ("%rax", "%xmm0")
     assert not semantics_of("x86").effect(mnemonic, operands).packed
     assert semantics_of("x86").effect("cvtdq2pd", ("%xmm0", "%xmm1")).packed
+
+
+def test_a_loop_that_a_pointer_ends_needs_no_counter() -> None:
+    counted = "1 li a5, 9\n.L3:\n 2 lh a4, 0(a0)\n sh a4, 0(a1)\n addi a0, a0, 2\n addi a1, a1, 2\n"
+    counted += "1 addi a5, a5, -1\n bne a5, zero, .L3\n 3 ret"
+    bounded = counted.replace("addi a5, a5, -1\n bne a5, zero", "bne a0, a3").replace(
+        "li a5, 9", "addi a3, a0, 18"
+    )
+    for left, right, text in (
+        (counted, bounded, "the loop needs no counter of its own: a pointer tells where it ends"),
+        (bounded, counted, "the loop has a counter of its own, beside its pointers"),
+    ):
+        said = [r.text for r in reasons(left, right, "riscv") if r.kind == "loop step"]
+        assert said == [text]

@@ -172,9 +172,30 @@ def stepped(view: View) -> Iterator[Reason]:
             yield view.reason(STEPPED, (text, text), *evidence, inside, LIKELY)
         elif was and was == now:
             ways = _way_through(left, loop), _way_through(right, main)
-            if all(ways) and ways[0] != ways[1]:
+            counters = _counters(left, loop), _counters(right, main)
+            if ways == ("a pointer", "a pointer") and bool(counters[0]) != bool(counters[1]):
+                text = _COUNTS if counters[1] else _NO_COUNTER
+                yield view.reason(STEPPED, (text, text), *evidence, inside, LIKELY)
+            elif all(ways) and ways[0] != ways[1]:
                 text = f"the array is gone through by {ways[1]} instead of {ways[0]}"
                 yield view.reason(STEPPED, (text, text), *evidence, inside, LIKELY)
+
+
+_NO_COUNTER = "the loop needs no counter of its own: a pointer tells where it ends"
+_COUNTS = "the loop has a counter of its own, beside its pointers"
+
+
+def _counters(side: FunctionModel, loop: int) -> frozenset[str]:
+    """Return the registers that a loop counts in and uses for nothing but its test."""
+    inside = side.own(loop)
+    tests = (b.COMPARE, b.BRANCH)
+    used = {
+        family
+        for k in inside
+        if side.kinds[k] not in tests
+        for family in side.read(k) - (side.written(k) if side.effects[k].immediate else frozenset())
+    }
+    return grown_in(side, inside) - used
 
 
 def _like_another(side: FunctionModel, loop: int) -> bool:
