@@ -6,6 +6,7 @@ loops is left out: what it touches hangs on the pass.
 """
 
 from collections.abc import Hashable, Mapping, Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
@@ -27,14 +28,15 @@ class _State(NamedTuple):
         return self.values.get(family, (self.origin, family)) if family else ""
 
 
-def read_again(side: FunctionModel) -> list[int]:
+@lru_cache(maxsize=4)
+def read_again(side: FunctionModel) -> tuple[int, ...]:
     """Return loads outside of loops of what was touched before, with a store or call between.
 
     A load of two values stands there twice if both are.
     """
     body = side.body
     if len(side.loads(range(len(side)))) < 2 and not side.stores(range(len(side))):
-        return []
+        return ()
     before: list[list[int]] = [[] for _ in body.next_blocks]
     for block, goals in enumerate(body.next_blocks):
         for goal in goals:
@@ -47,7 +49,7 @@ def read_again(side: FunctionModel) -> list[int]:
             continue
         state = _merged(block, [states.get(p) for p in before[block]])
         states[block] = _through(side, block, state, out)
-    return sorted(out)
+    return tuple(sorted(out))
 
 
 def _order(next_blocks: Sequence[Sequence[int]]) -> list[int]:

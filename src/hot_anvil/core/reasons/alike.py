@@ -23,37 +23,45 @@ _ORDER = {
 _QUIET = (b.CONSTANT, b.NOTHING, b.LANDING, b.RETURN, b.PUSH, b.POP)
 
 
-def served(
-    left: FunctionModel, right: FunctionModel, mine: Sequence[int], theirs: Sequence[int]
-) -> str:
-    """Return in words what differs beside the operations, "" where these differ too."""
-    if not mine and not theirs:
-        return ""
-    first, second = _Line(left, mine), _Line(right, theirs)
-    if first.tokens != second.tokens or first.other or second.other:
-        return ""
-    differing = [word for word in _WORDS if first.beside.get(word, 0) != second.beside.get(word, 0)]
-    if not differing and first.instructions != second.instructions:
-        return "which instructions do them"
-    return _listed(differing or ["registers or the order"])
+class Counted:
+    """The operations of a line on both sides."""
 
+    def __init__(
+        self,
+        left: FunctionModel, right: FunctionModel, mine: Sequence[int], theirs: Sequence[int],
+    ) -> None:  # fmt: skip
+        self.sides = left, right
+        self.among = mine, theirs
+        self.lines = _Line(left, mine), _Line(right, theirs)
+        self.known = bool(mine or theirs) and not any(line.other for line in self.lines)
 
-def repeated(
-    left: FunctionModel, right: FunctionModel, mine: Sequence[int], theirs: Sequence[int]
-) -> tuple[int, bool]:
-    """Return how many times over ``right`` has the operations of ``left``, 0 for not so.
+    def served(self) -> str:
+        """Return in words what differs beside the operations, "" where these differ too."""
+        first, second = self.lines
+        if not self.known or first.tokens != second.tokens:
+            return ""
+        differing = [
+            word for word in _WORDS if first.beside.get(word, 0) != second.beside.get(word, 0)
+        ]
+        if not differing and first.instructions != second.instructions:
+            return "which instructions do them"
+        return _listed(differing or ["registers or the order"])
 
-    Also whether it is known that only one of them is carried out: each stands in a block of its
-    own, and none of these leads to another.
-    """
-    first, second = _Line(left, mine), _Line(right, theirs)
-    count = second.tokens.total() // max(first.tokens.total(), 1)
-    if first.other or second.other or count < 2:
-        return 0, False
-    if second.tokens != Counter({token: n * count for token, n in first.tokens.items()}):
-        return 0, False
-    blocks = {right.body.block_of[k] for k in theirs}
-    return count, len(blocks) == count and not any(_leads_to(right, one, blocks) for one in blocks)
+    def repeated(self, in_right: bool) -> tuple[int, bool]:
+        """Return how many times over one side has the operations of the other, 0 for not so.
+
+        Also whether it is known that only one of them is carried out: each stands in a block of
+        its own, and none of these leads to another.
+        """
+        once, often = self.lines if in_right else self.lines[::-1]
+        count = often.tokens.total() // max(once.tokens.total(), 1)
+        if not self.known or count < 2:
+            return 0, False
+        if often.tokens != Counter({token: n * count for token, n in once.tokens.items()}):
+            return 0, False
+        side, among = self.sides[in_right], self.among[in_right]
+        blocks = {side.body.block_of[k] for k in among}
+        return count, len(blocks) == count and not any(_leads_to(side, k, blocks) for k in blocks)
 
 
 def _leads_to(side: FunctionModel, block: int, others: Collection[int]) -> bool:

@@ -7,7 +7,7 @@ from hot_anvil.core.diff.pairing import Paired
 from hot_anvil.core.diff.records import CERTAIN, CHANGED, GONE, LIKELY, NEW, Confidence, Reason
 from hot_anvil.core.evaluate.states import STATES
 from hot_anvil.core.model.function import FunctionModel
-from hot_anvil.core.reasons.alike import repeated, served
+from hot_anvil.core.reasons.alike import Counted
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.differences import OPERATION, difference, operations_differ
 from hot_anvil.core.reasons.plain import ALIKE, LAYOUT, WRITTEN
@@ -29,7 +29,8 @@ def line_reasons(view: View, line: Paired) -> Iterator[Reason]:
 
     one_source = view.context.one_source
     here, there = left.at.get(line.place, ()), right.at.get(line.place, ())
-    rest = served(left, right, here, there) if one_source else ""
+    counted = Counted(left, right, here, there) if one_source else None
+    rest = counted.served() if counted else ""
     if one_source and is_all(_is_way):
         yield view.reason(LAYOUT, (_WAYS, _WAYS), mine, theirs, {line.place})
     elif rest and all(line.counts):
@@ -38,7 +39,7 @@ def line_reasons(view: View, line: Paired) -> Iterator[Reason]:
     elif rest:
         text = f"nothing stands here, on one side only, but {rest}"
         yield view.reason(LAYOUT, (text, text), mine, theirs, {line.place})
-    elif one_source and (told := _copied(left, right, here, there)):
+    elif counted and (told := _copied(counted)):
         text, sure = told
         yield view.reason(LAYOUT, (text, text), mine, theirs, {line.place}, sure)
     elif _may_be_same(view, here, there) and view.same(mine, theirs):
@@ -47,11 +48,9 @@ def line_reasons(view: View, line: Paired) -> Iterator[Reason]:
         yield from _by_pair(view, line)
 
 
-def _copied(
-    left: FunctionModel, right: FunctionModel, here: Sequence[int], there: Sequence[int]
-) -> tuple[str, Confidence] | None:
+def _copied(counted: Counted) -> tuple[str, Confidence] | None:
     """Say how many times over one side has the line's operations of the other."""
-    forth, back = repeated(left, right, here, there), repeated(right, left, there, here)
+    forth, back = counted.repeated(in_right=True), counted.repeated(in_right=False)
     count, apart = forth if forth[0] else back
     if not count:
         return None
