@@ -22,15 +22,17 @@ def idiom(view: View) -> Iterator[Reason]:
     """Shifts and logic of ``left`` that one instruction of ``right`` does."""
     left, right = view.left, view.right
     for place in view.lines:
+        mine = left.of(_PIECES, left.at.get(place, ()))
+        if len(mine) < 2:
+            continue
         there = right.of((b.SHIFT, b.LOGIC, b.OTHER, b.MOVE), right.at.get(place, ()))
         made = [(k, verb(right.body, k)) for k in there]
         made = [(k, word) for k, word in made if word in IDIOMS]
         if not made or view.brought(place):
             continue
-        mine = left.of(_PIECES, left.at.get(place, ()))
         known = {verb(left.body, k) for k in left.at.get(place, ())}
         fresh = [(k, word) for k, word in made if word not in known]
-        if len(mine) < 2 or not fresh or any(left.effects[k].packed for k in mine):
+        if not fresh or any(left.effects[k].packed for k in mine):
             continue
         words = " and ".join(sorted({word for _, word in fresh}))
         texts = (
