@@ -194,3 +194,32 @@ def test_a_loop_that_a_pointer_ends_needs_no_counter() -> None:
     ):
         said = [r.text for r in reasons(left, right, "riscv") if r.kind == "loop step"]
         assert said == [text]
+
+
+# What is counted in the loop is its result, not what ends it.
+COUNTING = """
+    1 leaq (%rdi,%rdx,2), %rcx
+.L2:
+    2 movswl (%rdi), %eax
+    xorl %r9d, %eax
+    3 cmpl %esi, %eax
+    setge %al
+    movzbl %al, %eax
+    addl %eax, %r8d
+    2 addq $2, %rdi
+    cmpq %rcx, %rdi
+    jne .L2
+    4 movl %r8d, %eax
+    ret
+"""
+
+
+def test_a_loop_has_a_counter_only_where_it_is_tested() -> None:
+    work = "    setge %al\n    movzbl %al, %eax\n    addl %eax, %r8d\n"
+    by_carry = COUNTING.replace(work, "    sbbl $-1, %r8d\n")
+    by_branch = COUNTING.replace(work, "    jl .L3\n    addl $1, %r8d\n.L3:\n")
+    for other in (by_carry, by_branch):
+        changed = other.replace("xorl %r9d, %eax", "orl %r9d, %eax")
+        assert "loop step" not in kinds(COUNTING, changed)
+    counted = COUNTING.replace("cmpq %rcx, %rdi", "subl $1, %edx")
+    assert "loop step" in kinds(COUNTING, counted)

@@ -98,9 +98,11 @@ def vectors_of(
 def grown_in(side: FunctionModel, inside: Sequence[int]) -> frozenset[str]:
     """Return the registers that a loop changes by constant steps and in no other way."""
     steps: dict[str, bool] = {}
+    carry = side.body.arch.semantics.carry
     for k in inside:
         done = side.effects[k]
         grows = done.kind in (b.ADD, b.SUB) and done.immediate is not None and not done.memory
+        grows = grows and not carry.match(side.body.items[k].mnemonic)
         for family in side.written(k):
             steps[family] = steps.get(family, True) and grows and family in side.read(k)
     return frozenset(family for family, only in steps.items() if only)

@@ -192,6 +192,8 @@ def _constant_step(side: FunctionModel, k: int) -> tuple[str, int] | None:
     done = side.effects[k]
     if done.kind not in (b.ADD, b.SUB, b.ADDRESS) or done.packed:
         return None
+    if side.body.arch.semantics.carry.match(side.body.items[k].mnemonic):
+        return None
     if done.kind == b.ADDRESS:
         memory = done.memory
         by = memory.offset if memory and not memory.indexed and not memory.symbol else None

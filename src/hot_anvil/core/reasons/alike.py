@@ -77,8 +77,9 @@ def _leads_to(side: FunctionModel, block: int, others: Collection[int]) -> bool:
     return False
 
 
+_RETURNS = "the number of returns"
 _WORDS = (
-    "copies between registers", "stack slots", "constants", "jumps", "the stack frame",
+    "copies between registers", "stack slots", "constants", "jumps", _RETURNS, "the stack frame",
     "how addresses are put together", "which way tests go", "how wide a value is loaded",
 )  # fmt: skip
 
@@ -141,7 +142,7 @@ class _Line:
         if kind == b.JUMP and not done.indirect and not side.body.leaves(k):
             self._more("jumps")
         elif kind in _QUIET:
-            self._more("jumps" if kind == b.RETURN else "constants", done.immediate)
+            self._more(_RETURNS if kind == b.RETURN else "constants", done.immediate)
         elif kind == b.MOVE:
             if not (done.loads or done.stores):
                 self._more("copies between registers")
@@ -153,7 +154,8 @@ class _Line:
         elif kind == b.ADDRESS:
             self._address(k)
         elif kind in (b.ADD, b.SUB):
-            self._sum(kind, done.immediate)
+            carry = side.body.arch.semantics.carry.match(side.body.items[k].mnemonic)
+            self._sum(f"{kind} carrying" if carry else kind, done.immediate)
         elif kind in (b.CALL, b.JUMP):
             self.tokens["call", done.target or "a pointer"] += 1
         elif kind == b.EXTEND and done.loads and done.signed != "signed":
@@ -165,8 +167,8 @@ class _Line:
             self.tokens[kind, *what, done.lanes, done.bits if done.packed else 0] += 1
 
     def _sum(self, kind: str, immediate: int | None) -> None:
-        if immediate is None:
-            self.tokens[kind,] += 1
+        if immediate is None or kind not in (b.ADD, b.SUB):
+            self.tokens[kind, immediate] += 1
         elif immediate:
             self.tokens["add", -immediate if kind == b.SUB else immediate] += 1
 
@@ -184,7 +186,7 @@ class _Line:
             return
         scale = side.body.arch.semantics.scale(side.body.items[k].operands)
         if memory.indexed:
-            self.tokens[b.ADD,] += 1
+            self.tokens[b.ADD, None] += 1
             if scale > 1:
                 self.tokens["scale", scale] += 1
         if memory.offset:

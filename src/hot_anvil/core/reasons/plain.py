@@ -186,7 +186,7 @@ _COUNTS = "the loop has a counter of its own, beside its pointers"
 
 
 def _counters(side: FunctionModel, loop: int) -> frozenset[str]:
-    """Return the registers that a loop counts in and uses for nothing but its test."""
+    """Return the registers that a loop counts in and uses for its test and nothing else."""
     inside = side.own(loop)
     tests = (b.COMPARE, b.BRANCH)
     used = {
@@ -195,7 +195,22 @@ def _counters(side: FunctionModel, loop: int) -> frozenset[str]:
         if side.kinds[k] not in tests
         for family in side.read(k) - (side.written(k) if side.effects[k].immediate else frozenset())
     }
-    return grown_in(side, inside) - used
+    return (grown_in(side, inside) & _tested(side, inside)) - used
+
+
+def _tested(side: FunctionModel, inside: Sequence[int]) -> set[str]:
+    """Return the registers that decide a branch: compared, or counted just before it."""
+    out: set[str] = set()
+    last: Collection[str] = ()
+    for k in inside:
+        if side.kinds[k] == b.COMPARE:
+            out |= side.read(k)
+            last = ()
+        elif side.kinds[k] in (b.ADD, b.SUB):
+            last = side.written(k)
+        elif side.kinds[k] == b.BRANCH:
+            out |= side.read(k) | set(last)
+    return out
 
 
 def _like_another(side: FunctionModel, loop: int) -> bool:
