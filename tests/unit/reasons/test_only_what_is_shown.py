@@ -223,3 +223,48 @@ def test_a_loop_has_a_counter_only_where_it_is_tested() -> None:
         assert "loop step" not in kinds(COUNTING, changed)
     counted = COUNTING.replace("cmpq %rcx, %rdi", "subl $1, %edx")
     assert "loop step" in kinds(COUNTING, counted)
+
+
+# A test for entering the loop came, and one select went because its sign is known.
+SELECTING = """
+    1 movl $4096, %r8d
+    jmp .L3
+.L2:
+    2 testl %edx, %edx
+    cmovsl %r9d, %edx
+    movl (%rdi,%rdx,4), %eax
+    3 cmpl %eax, %ecx
+    cmovel %eax, %ecx
+    addl %ecx, %r10d
+.L3:
+    1 addl $4096, %r8d
+    cmpl %r8d, %esi
+    jg .L2
+    4 movl %r10d, %eax
+    ret
+"""
+ENTERED = """
+    1 movl $4096, %r8d
+    cmpl %r8d, %esi
+    jle .L3
+.L2:
+    2 movl (%rdi,%rdx,4), %eax
+    3 cmpl %eax, %r11d
+    cmovel %eax, %r11d
+    addl %r11d, %r10d
+    1 addl $4096, %r8d
+    cmpl %r8d, %esi
+    jg .L2
+.L3:
+    4 movl %r10d, %eax
+    ret
+"""
+
+
+def test_a_test_for_entering_a_loop_stands_for_no_select() -> None:
+    assert "branch into select" not in kinds(SELECTING, ENTERED)
+
+
+def test_a_way_without_end_may_end_in_a_label() -> None:
+    endless = "    1 testl %edi, %edi\n    jne .L9\n    2 movl $1, %eax\n    ret\n.L9:\n"
+    assert kinds(endless, endless.replace("$1", "$2")) <= {"same operations"}

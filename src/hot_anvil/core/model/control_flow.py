@@ -76,6 +76,8 @@ class Body:
         for place, done in enumerate(effects):
             goes = done.kind in (b.BRANCH, b.JUMP) and done.target
             goal = labels.get(done.target, -1) if goes else -1
+            if goal >= len(effects):
+                goal = -1  # a way that never comes back ends without an instruction
             if goal < 0 and goes and _OVER.fullmatch(done.target):
                 over = place + 1 < len(effects) and effects[place + 1].kind == b.JUMP
                 goal = place + 2 if over and place + 2 < len(effects) else -1

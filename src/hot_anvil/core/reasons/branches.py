@@ -20,18 +20,34 @@ _NEAR = 3  # lines: what a branch chose between stands close to it
 
 def choices(side: FunctionModel) -> list[int]:
     """Return conditional branches that do not decide whether a loop goes on."""
+    return [k for k in side.of((b.BRANCH, b.SKIP)) if _decided_loop(side, k) < 0]
+
+
+def _between_ways(side: FunctionModel) -> list[int]:
+    """Return the choices that are no test for entering a loop, of one line with its own test."""
+    branches = side.of((b.BRANCH, b.SKIP))
+    tests = {(side.places[k], loop) for k in branches if (loop := _decided_loop(side, k)) >= 0}
+
+    def enters(k: int) -> bool:
+        block = side.body.block_of[k]
+        return any(
+            place == side.places[k] and block not in side.body.loops[loop].blocks
+            for place, loop in tests
+        )
+
+    return [k for k in choices(side) if not enters(k)]
+
+
+def _decided_loop(side: FunctionModel, k: int) -> int:
+    """Return the number of the loop that a branch goes back to or out of, -1 for none."""
     body = side.body
-    out = []
-    for k in side.of((b.BRANCH, b.SKIP)):
-        loop = body.loop_of[k]
-        if loop >= 0:
-            blocks = body.loops[loop].blocks
-            if 0 <= body.goals[k] <= k and body.block_of[body.goals[k]] in blocks:
-                continue
-            if any(after not in blocks for after in body.next_blocks[body.block_of[k]]):
-                continue
-        out.append(k)
-    return out
+    loop = body.loop_of[k]
+    if loop < 0:
+        return -1
+    blocks = body.loops[loop].blocks
+    back = 0 <= body.goals[k] <= k and body.block_of[body.goals[k]] in blocks
+    leaves = any(after not in blocks for after in body.next_blocks[body.block_of[k]])
+    return loop if back or leaves else -1
 
 
 def selects(side: FunctionModel) -> list[int]:
@@ -82,16 +98,16 @@ def selected(view: View) -> Iterator[Reason]:
     mine, theirs = selects(left), selects(right)
     if len(theirs) <= len(mine):
         return
-    before, after = choices(left), choices(right)
+    before, after = _between_ways(left), choices(right)
     for place in dict.fromkeys(left.places[k] for k in before):
         gone = [k for k in before if left.places[k] == place]
         if len([k for k in after if right.places[k] == place]) >= len(gone):
             continue
         known = {left.body.texts[k] for k in mine if left.places[k] == place}
-        made = [
-            k for k in theirs if near(place, right.places[k]) and right.body.texts[k] not in known
-        ]
-        if not made or view.brought(place):
+        around = [k for k in theirs if near(place, right.places[k])]
+        made = [k for k in around if right.body.texts[k] not in known]
+        more = len(around) > sum(near(place, left.places[k]) for k in mine)
+        if not made or not more or view.brought(place):
             continue
         masks = all(right.effects[k].kind in (b.SHIFT, b.SUB, b.ADD, b.COMPARE) for k in made)
         what = (
