@@ -84,6 +84,7 @@ BEFORE_THE_BRANCH = """
     popq %rbx
     ret
 """
+_CMP, _NOTED = "2 cmpw", "movl 8(%rbx), %edi\n    call note\n    2 cmpw"
 ALONE = """
     1 mov x19, x0
     2 ldr x0, [x19, 40]
@@ -102,6 +103,12 @@ ALONE = """
         (BY_COPY, BY_COPY.replace("2 movq 104(%rbx)", "2 movq 104(%rdi)"), "x86", False),
         (BY_COPY, BY_COPY.replace("3 movq 104(%rbx)", "3 movq %r12"), "x86", True),
         (ON_BOTH_WAYS, BEFORE_THE_BRANCH, "x86", False),
+        (
+            ON_BOTH_WAYS.replace(_CMP, _NOTED),
+            BEFORE_THE_BRANCH.replace(_CMP, _NOTED),
+            "x86",
+            False,
+        ),
         (
             ALONE,
             ALONE.replace("ldr x0, [x19, 48]\n    ldr x1, [x19, 40]", "ldp x1, x0, [x19, 40]"),

@@ -52,6 +52,21 @@ def read_again(side: FunctionModel) -> tuple[int, ...]:
     return tuple(sorted(out))
 
 
+def most_on_one_way(side: FunctionModel, loads: Sequence[int]) -> int:
+    """Return how many of these loads one way through a function passes, at most."""
+    body = side.body
+    own = [0] * len(body.next_blocks)
+    for k in loads:
+        own[body.block_of[k]] += 1
+    order = _order(body.next_blocks)
+    rank = {block: n for n, block in enumerate(order)}
+    most = dict.fromkeys(order, 0)
+    for block in reversed(order):
+        onward = (most[goal] for goal in body.next_blocks[block] if rank[goal] > rank[block])
+        most[block] = own[block] + max(onward, default=0)
+    return max(most.values(), default=0)
+
+
 def _order(next_blocks: Sequence[Sequence[int]]) -> list[int]:
     """Return the blocks that are reached, each behind all that lead to it but for loops."""
     done: list[int] = []

@@ -80,7 +80,7 @@ def _leads_to(side: FunctionModel, block: int, others: Collection[int]) -> bool:
 _RETURNS = "the number of returns"
 _WORDS = (
     "copies between registers", "stack slots", "constants", "jumps", _RETURNS, "the stack frame",
-    "how addresses are put together", "which way tests go", "how wide a value is loaded",
+    "how addresses are put together", "which way tests go", "whether what is loaded is extended",
 )  # fmt: skip
 
 
@@ -159,7 +159,7 @@ class _Line:
         elif kind in (b.CALL, b.JUMP):
             self.tokens["call", done.target or "a pointer"] += 1
         elif kind == b.EXTEND and done.loads and done.signed != "signed":
-            self._more("how wide a value is loaded")
+            self._more("whether what is loaded is extended")
         elif kind == b.SHUFFLE:
             self.tokens[kind, side.body.items[k].mnemonic] += 1
         else:

@@ -7,7 +7,7 @@ from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.records import Reason
 from hot_anvil.core.model.copies import copies_of
 from hot_anvil.core.model.function import FunctionModel
-from hot_anvil.core.model.rereads import read_again
+from hot_anvil.core.model.rereads import most_on_one_way, read_again
 from hot_anvil.core.reasons.context import View
 from hot_anvil.core.reasons.guards import has_stack_guard
 
@@ -101,7 +101,7 @@ def reloaded(view: View) -> Iterator[Reason]:
     # What is left over of a loop reads what the loop reads.
     told |= {p for s in (left, right) for n in range(len(s.body.loops)) for p in s.lines(s.own(n))}
     fresh = [k for k in theirs if right.places[k] not in told]
-    if len(fresh) > len(mine):
+    if most_on_one_way(right, fresh) > most_on_one_way(left, mine):
         texts = (
             "a value is read from memory again: a store or call between may have changed it",
             "a value is not read from memory again: nothing between can have changed it",
