@@ -275,3 +275,28 @@ def test_a_test_for_entering_a_loop_stands_for_no_select() -> None:
 def test_a_way_without_end_may_end_in_a_label() -> None:
     endless = "    1 testl %edi, %edi\n    jne .L9\n    2 movl $1, %eax\n    ret\n.L9:\n"
     assert kinds(endless, endless.replace("$1", "$2")) <= {"same operations"}
+
+
+def test_a_call_that_stands_less_often_is_not_done_in_place() -> None:
+    once = "    1 movq %rdi, %rbx\n    call memcpy\n    movq %rax, (%rbx)\n    2 ret\n"
+    twice = once.replace("    2 ret", "    call memcpy\n    movq %rax, 8(%rbx)\n    2 ret")
+    for left, right in ((once, twice), (twice, once)):
+        assert "call turned into another" not in kinds(left, right)
+    assert "call turned into another" in kinds(once, once.replace("    call memcpy\n", ""))
+
+
+def test_only_a_multiplication_by_a_constant_becomes_shifts() -> None:
+    by_value = "    1 imulq %rsi, %rdi\n    addq %rdi, %rax\n    2 imulq %rsi, %rax\n    ret\n"
+    shifted = by_value.replace("imulq %rsi, %rdi", "leaq (%rsi,%rdi,8), %rdi")
+    by_number = by_value.replace("    1 imulq", "    1 movl $9, %esi\n    imulq")
+    assert "multiply into shifts" not in kinds(by_value, shifted)
+    assert "multiply into shifts" in kinds(by_number, shifted)
+
+
+def test_a_chain_of_comparisons_is_told_by_its_constants() -> None:
+    cases = "".join(f"    2 cmpl ${n}, %edi\n    je .L{n}\n" for n in range(3, 7))
+    copied = "    1 testl %edx, %edx\n" + "    1 jb .L3\n" * 5
+    ends = "".join(f".L{n}:\n    {n} movl ${n * n}, %eax\n    ret\n" for n in range(3, 7))
+    table = "    2 leaq .L9(%rip), %rcx\n    movslq (%rcx,%rdi,4), %rax\n    jmp *%rax\n"
+    found = [r for r in reasons(copied + cases + ends, table + ends) if r.kind == "jump table"]
+    assert [{place.line for place in r.places} for r in found] == [{2}]

@@ -28,7 +28,10 @@ def multiplied(view: View) -> Iterator[Reason]:
         return
     scaled = right.body.arch.semantics.scaled
     for place in view.lines:
-        mine = [k for k in _work(left, place, (b.MUL,)) if not left.effects[k].packed]
+        mine = [
+            k for k in _work(left, place, (b.MUL,))
+            if not left.effects[k].packed and _by_constant(left, k)
+        ]  # fmt: skip
         if (
             not mine
             or _work(right, place, (b.MUL, b.MULHIGH, b.FMUL))
@@ -57,6 +60,21 @@ def multiplied(view: View) -> Iterator[Reason]:
             "the multiplication is one instruction instead of shifts and additions",
         )
         yield view.reason(SHIFTS, texts, mine, made, {place})
+
+
+def _by_constant(side: FunctionModel, k: int) -> bool:
+    """Tell whether a multiplication has a constant factor, as far as the text before it shows."""
+    if side.effects[k].immediate is not None:
+        return True
+    wanted = set(side.read(k))
+    for j in range(k - 1, -1, -1):
+        made = wanted & side.written(j)
+        if made and (side.kinds[j] == b.CONSTANT or side.loads_constant(j)):
+            return True
+        wanted -= made
+        if not wanted:
+            break
+    return False
 
 
 def _scaled(side: FunctionModel, place: Place) -> list[int]:

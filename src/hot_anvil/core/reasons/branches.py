@@ -280,12 +280,15 @@ def _table_jumps(side: FunctionModel) -> list[int]:
 
 
 def _chain(side: FunctionModel) -> list[int]:
-    """Return the branches of a line that compares with three constants or more."""
+    """Return the branches of the line that compares with the most constants, two or more."""
     best: Sequence[int] = ()
+    most = 1
     for here in side.at.values():
         branches = side.of((b.BRANCH,), here)
-        if len(branches) >= 3 and len(branches) > len(best):
-            best = branches
+        compared = side.of((b.COMPARE, b.CONSTANT, b.SUB), here)
+        constants = {side.effects[k].immediate for k in compared} - {None}
+        if len(branches) >= 3 and len(constants) > most:
+            best, most = branches, len(constants)
     return list(best)
 
 

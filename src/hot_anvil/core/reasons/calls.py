@@ -224,7 +224,8 @@ def other_call(view: View) -> Iterator[Reason]:
     for name in before:
         if name not in BLOCK_CALLS or after[name] >= before[name]:
             continue
-        calls = _of(left, name)
+        remaining = right.lines(_of(right, name))
+        calls = [k for k in _of(left, name) if left.places[k] not in remaining]
         places = {left.places[k] for k in calls}
         there = right.on(places)
         if any(right.body.loop_of[k] >= 0 for k in there) and not any(
