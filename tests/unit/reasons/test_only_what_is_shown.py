@@ -18,7 +18,7 @@ def reasons(left: str, right: str, isa: str = "x86") -> list[Reason]:
     return list(compare_codes(one, other, source, flags=OPTIMISED).reasons)
 
 
-def _function(text: str) -> Function:
+def _function(text: str, name: str = "tide", begins: int = 1) -> Function:
     items: list[Instruction] = []
     labels: dict[str, int] = {}
     line = 1
@@ -31,7 +31,7 @@ def _function(text: str) -> Function:
             line = int(words.pop(0))
         operands = split_operands(" ".join(words[1:]))
         items.append(Instruction(words[0], operands, "tide.c", line, len(items) + 1, False))
-    return Function("tide", ".text", "", tuple(items), labels, begins=("tide.c", 1))
+    return Function(name, ".text", "", tuple(items), labels, begins=("tide.c", begins))
 
 
 def kinds(left: str, right: str, isa: str = "x86") -> set[str]:
@@ -300,3 +300,60 @@ def test_a_chain_of_comparisons_is_told_by_its_constants() -> None:
     table = "    2 leaq .L9(%rip), %rcx\n    movslq (%rcx,%rdi,4), %rax\n    jmp *%rax\n"
     found = [r for r in reasons(copied + cases + ends, table + ends) if r.kind == "jump table"]
     assert [{place.line for place in r.places} for r in found] == [{2}]
+
+
+def test_checks_that_share_a_call_are_checks_and_no_loop() -> None:
+    shared = """
+    1 testq %rdi, %rdi
+    js .L5
+    2 cmpq %rsi, %rdi
+    jg .L6
+    3 movl (%rdi), %eax
+    ret
+.L5:
+    1 leaq .LC0(%rip), %rdi
+.L4:
+    1 call __assert_fail@PLT
+.L6:
+    2 leaq .LC1(%rip), %rdi
+    movl $300, %edx
+    jmp .L4
+    """
+    apart = shared.replace("    jmp .L4", "    call __assert_fail@PLT")
+    said = kinds(shared, apart) | kinds(apart, shared)
+    assert not {"check dropped", "loop unrolled", "loop removed"} & said
+
+
+def test_a_call_through_any_register_is_indirect() -> None:
+    left = "    1 push {r4, lr}\n    blx fp\n    2 pop {r4, pc}\n"
+    assert "call made direct" not in kinds(left, left.replace("fp", "r9"), "arm")
+
+
+def test_a_sum_begun_anew_in_every_pass_is_no_chain() -> None:
+    loop = """
+.L2:
+    1 vmul.f64 d6, d5, d2
+    vmla.f64 d6, d4, d3
+    vadd.f64 d1, d1, d6
+    2 adds r3, r3, #1
+    cmp r3, r0
+    bne .L2
+    3 bx lr
+    """
+    fused = loop.replace(
+        "    vmla.f64 d6, d4, d3\n    vadd.f64 d1, d1, d6", "    vmla.f64 d1, d4, d3"
+    )
+    assert "float operations reassociated" not in kinds(fused, loop, "arm")
+
+
+def test_a_call_inlined_once_more_was_not_dropped_before() -> None:
+    once = "    20 testq %rdi, %rdi\n    je .L2\n    21 call delete_port\n.L2:\n    22 ret\n"
+    freed = once.replace("21 call delete_port", "21 call delete_port\n    call free")
+    own = _function(freed, "delete_port", 20)
+    pair = [
+        Code((_function("    2 nop\n" + text.replace("22 ret", "3 ret")), own), ("tide.c",), "x86")
+        for text in (once.replace("    21", "    20"), freed)
+    ]
+    source = {"tide.c": [f"source line {n};" for n in range(1, 30)]}
+    said = compare_codes(pair[0], pair[1], source, flags=OPTIMISED).reasons
+    assert "call dropped" not in {reason.kind for reason in said}

@@ -13,6 +13,7 @@ from hot_anvil.core.arch.semantics import Effect
 from hot_anvil.core.arch.spelling import canonical
 from hot_anvil.core.code.records import Function, join_parts, parts_by_owner
 from hot_anvil.core.model.cycles import Loop, find_loops
+from hot_anvil.core.model.symbols import NEVER_RETURNS
 
 _CONSTANT = re.compile(r"(?:\.L|\$L|CSWTCH\.)[\w.$]+")
 _INSIDE = re.compile(r"[.$]|\d+[bf]?$")  # labels, which no other function has
@@ -92,7 +93,7 @@ class Body:
         begins.update(at for label, at in self.labels.items() if at < len(self.items))
         ends = (b.BRANCH, b.JUMP, b.RETURN, b.TRAP)
         for place, done in enumerate(self.effects):
-            if done.kind in ends:
+            if done.kind in ends or _is_last(done):
                 begins.add(place + 1)
             elif done.kind == b.SKIP:
                 begins.update((place + 1, place + 2))
@@ -125,6 +126,7 @@ class Body:
             if done.kind == b.JUMP and done.indirect:
                 following += table
             stops = done.kind in (b.RETURN, b.TRAP, b.JUMP) and not done.condition
+            stops = stops or _is_last(done)
             if not stops and end < len(self.items):
                 following.append(self.block_of[end])
             if done.kind == b.SKIP and end + 1 < len(self.items):
@@ -203,6 +205,11 @@ class Body:
             done.kind == b.JUMP and bool(done.target) and self.goals[place] < 0
             and not _INSIDE.match(done.target)
         )  # fmt: skip
+
+
+def _is_last(done: Effect) -> bool:
+    """Tell whether a call never comes back."""
+    return done.kind == b.CALL and not done.condition and done.target in NEVER_RETURNS
 
 
 def bodies(functions: Iterable[Function], isa: str) -> dict[str, Body]:

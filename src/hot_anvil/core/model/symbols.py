@@ -20,6 +20,11 @@ PANIC = re.compile(
     r".*(?:panic|unwrap_failed|expect_failed|_index_fail|out_of_range|slice_\w+_fail|bad_\w+).*"
     r"|abort|__assert_fail|__assert|_ZSt\d+__throw_\w+|__cxa_throw|__cxa_bad_\w+|__builtin_trap"
 )
+NEVER_RETURNS = frozenset(
+    "abort exit _exit _Exit quick_exit __assert_fail __assert_func __assert_rtn __stack_chk_fail"
+    " longjmp siglongjmp _Unwind_Resume __cxa_throw __cxa_rethrow __cxa_bad_cast __cxa_bad_typeid"
+    " __clang_call_terminate _ZSt9terminatev _ZSt17__throw_bad_allocv".split()
+)  # by the C and C++ standards, the C++ ABI or what defines them
 HEAP = re.compile(
     r"(?:malloc|calloc|realloc|free|aligned_alloc|posix_memalign|strdup|strndup|_Zn[wa]\w+|_Zd[la]\w+"
     r"|__rust_(?:no_)?(?:alloc|dealloc|realloc)\w*|.*exchange_malloc.*)"

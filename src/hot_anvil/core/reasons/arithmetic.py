@@ -187,7 +187,9 @@ def _chains(side: FunctionModel, among: Sequence[int]) -> list[int]:
             others = [
                 j
                 for j in among
-                if j != k and goals & side.written(j) and side.kinds[j] not in b.FLOAT
+                if j != k
+                and goals & side.written(j)
+                and (side.kinds[j] not in b.FLOAT or not goals <= side.read(j))
             ]
             if not others:
                 out.append(k)

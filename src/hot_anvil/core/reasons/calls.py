@@ -76,9 +76,14 @@ def inlined(view: View) -> Iterator[Reason]:
             and not after[name]
             and not any(count > before[other] for other, count in after.items())
             and not (elided and _is_destructor(view, name))
-            and not any(view.brought(place) for place in places)
+            and not any(view.brought(place) or _foreign(view, place) for place in places)
         ):
             yield from _gone(view, name, title, calls, places)
+
+
+def _foreign(view: View, place: Place) -> bool:
+    """Tell whether a line of another function, inlined further in ``left``, is not in ``right``."""
+    return bool(view.home) and place not in view.home and place not in view.right.at
 
 
 def _defined(view: View, name: str) -> bool:

@@ -100,7 +100,7 @@ def checks(view: View) -> Iterator[Reason]:
     texts = (
         f"the checks of {lines_text(gone)}, which end the program when they fail, "
         f"are gone{remaining}",
-        f"{lines_text(gone)} is checked, and the program ended when that fails",
+        f"the checks of {lines_text(gone)} are made, which end the program when they fail",
     )
     evidence = [k for found in gone.values() for k in found]
     yield view.reason(CHECKED, texts, evidence, ending_paths(right), set(gone), LIKELY)
@@ -110,15 +110,28 @@ def _checked(side: FunctionModel) -> dict[Place, list[int]]:
     """Return source line -> its tests that lead to a path that ends the program, and that path."""
     body = side.body
     out: dict[Place, list[int]] = {}
-    ends: dict[int, list[int]] = {}
     for k in ending_paths(side):
-        ends.setdefault(body.block_of[k], []).append(k)
         out.setdefault(side.places[k], []).append(k)
+    ends = _ending_blocks(side)
     for k in side.of((b.BRANCH, b.SKIP)):
         for goal in body.next_blocks[body.block_of[k]]:
             if goal in ends:
                 out.setdefault(side.places[k], []).append(k)
     return out
+
+
+def _ending_blocks(side: FunctionModel) -> set[int]:
+    """Return the blocks that end the program, or lead only to one that does."""
+    ends = {side.body.block_of[k] for k in ending_paths(side)}
+    size = 0
+    while len(ends) > size:
+        size = len(ends)
+        ends |= {
+            block
+            for block, goals in enumerate(side.body.next_blocks)
+            if len(goals) == 1 and goals[0] in ends
+        }
+    return ends
 
 
 def ending_paths(side: FunctionModel) -> list[int]:

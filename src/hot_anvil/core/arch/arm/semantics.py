@@ -79,7 +79,7 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
         return Effect(b.RETURN, condition=CONDITIONS.get(code, code))
     if kind in (b.BRANCH, b.JUMP, b.CALL):
         indirect = mnemonic.startswith(("bx", "blx", "tb")) and bool(
-            re.fullmatch(r"r\d+|ip|lr|\[.*", last)
+            re.fullmatch(r"r\d+|ip|lr|fp|sl|sb|\[.*", last)
         )
         own = (
             re.sub(r"\.[nw]$", "", mnemonic)[1:]
