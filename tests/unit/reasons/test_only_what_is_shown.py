@@ -357,3 +357,13 @@ def test_a_call_inlined_once_more_was_not_dropped_before() -> None:
     source = {"tide.c": [f"source line {n};" for n in range(1, 30)]}
     said = compare_codes(pair[0], pair[1], source, flags=OPTIMISED).reasons
     assert "call dropped" not in {reason.kind for reason in said}
+
+
+def test_one_instruction_for_another_is_said_once() -> None:
+    turned = "1 movzwl (%rdi), %eax\n shll $16, %eax\n bswapl %eax\n andl %esi, %eax\n 2 ret"
+    rolled = turned.replace("shll $16, %eax", "rolw $8, %ax").replace(
+        "bswapl %eax", "movzwl %ax, %eax"
+    )
+    for left, right in ((turned, rolled), (rolled, turned)):
+        (found,) = [r for r in reasons(left, right) if r.kind == "one instruction for several"]
+        assert "instead of one that" in found.text

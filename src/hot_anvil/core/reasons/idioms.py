@@ -35,6 +35,15 @@ def idiom(view: View) -> Iterator[Reason]:
         if not fresh or any(left.effects[k].packed for k in mine):
             continue
         words = " and ".join(sorted({word for _, word in fresh}))
+        others = (known & IDIOMS) - {word for _, word in made}
+        if others:  # one for another
+            if view.forward:
+                text = (
+                    f"one instruction {words}, instead of one that {' and '.join(sorted(others))}"
+                )
+                made_by = [k for k, _ in fresh]
+                yield view.reason(IDIOM, (text, text), mine, made_by, {place}, LIKELY)
+            continue
         texts = (
             f"one instruction {words}, instead of several shifts and the like",
             f"several shifts and the like, where one instruction {words}",
