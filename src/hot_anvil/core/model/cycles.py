@@ -1,6 +1,6 @@
 """Loops of a flow graph: natural ones, and cycles that are entered in more than one place."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 
@@ -71,18 +71,8 @@ def _connected(after: Sequence[tuple[int, ...]], region: frozenset[int]) -> list
     order: list[int] = []
     seen: set[int] = set()
     for start in sorted(region):
-        if start in seen:
-            continue
-        seen.add(start)
-        stack = [(start, iter(after[start]))]
-        while stack:
-            block, goals = stack[-1]
-            goal = next((g for g in goals if g in region and g not in seen), None)
-            if goal is None:
-                order.append(stack.pop()[0])
-            else:
-                seen.add(goal)
-                stack.append((goal, iter(after[goal])))
+        if start not in seen:
+            order += postorder(start, lambda n: [g for g in after[n] if g in region], seen)
     before: dict[int, list[int]] = {}
     for block in region:
         for goal in after[block]:
@@ -103,26 +93,39 @@ def _connected(after: Sequence[tuple[int, ...]], region: frozenset[int]) -> list
     return out
 
 
+def postorder(
+    start: int, after: Callable[[int], Iterable[int]], seen: set[int] | None = None
+) -> list[int]:
+    """Return the nodes that a walk from ``start`` reaches, each behind what it leads to.
+
+    ``seen``: nodes to leave out; those reached are added.
+    """
+    seen = set() if seen is None else seen
+    seen.add(start)
+    order: list[int] = []
+    stack = [(start, iter(after(start)))]
+    while stack:
+        node, goals = stack[-1]
+        goal = next((g for g in goals if g not in seen), None)
+        if goal is None:
+            order.append(node)
+            stack.pop()
+        else:
+            seen.add(goal)
+            stack.append((goal, iter(after(goal))))
+    return order
+
+
 def _reverse_postorder(
     after: Sequence[tuple[int, ...]],
 ) -> tuple[list[int], dict[int, list[int]]]:
     """Return the reachable blocks in reverse postorder, and what comes before each."""
-    seen = {0}
-    done: list[int] = []
+    order = postorder(0, after.__getitem__)[::-1] if after else []
     before: dict[int, list[int]] = {}
-    stack = [(0, iter(after[0]))] if after else []
-    while stack:
-        block, goals = stack[-1]
-        goal = next(goals, None)
-        if goal is None:
-            done.append(block)
-            stack.pop()
-            continue
-        before.setdefault(goal, []).append(block)
-        if goal not in seen:
-            seen.add(goal)
-            stack.append((goal, iter(after[goal])))
-    return done[::-1], before
+    for block in order:
+        for goal in after[block]:
+            before.setdefault(goal, []).append(block)
+    return order, before
 
 
 def _dominators(order: Sequence[int], before: Mapping[int, Sequence[int]]) -> dict[int, int]:

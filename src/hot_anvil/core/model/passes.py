@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.model.control_flow import Body
-from hot_anvil.core.model.cycles import Loop
+from hot_anvil.core.model.cycles import Loop, postorder
 
 
 class Pass(NamedTuple):
@@ -84,7 +84,7 @@ def _lengths(
                 own.add(outer[goal])
     weight = {n: len(_places(body, n)) if n >= 0 else 0 for n in nodes}
     best: dict[int, tuple[int, int] | None] = {}
-    order = _postorder(outer[loop.header], nodes)
+    order = postorder(outer[loop.header], nodes.__getitem__)
     for node in order:
         found = [best[n] for n in nodes[node] if best.get(n)]
         known = [pair for pair in found if pair] + ([(0, 0)] if node in ends else [])
@@ -93,21 +93,6 @@ def _lengths(
         low, high = (min(p[0] for p in known), max(p[1] for p in known)) if known else (0, 0)
         best[node] = (low + weight[node], high + weight[node]) if known else None
     return best[outer[loop.header]]
-
-
-def _postorder(start: int, nodes: Mapping[int, set[int]]) -> list[int]:
-    seen, order = {start}, []
-    stack = [(start, iter(nodes[start]))]
-    while stack:
-        node, goals = stack[-1]
-        goal = next((g for g in goals if g not in seen), None)
-        if goal is None:
-            order.append(node)
-            stack.pop()
-        else:
-            seen.add(goal)
-            stack.append((goal, iter(nodes[goal])))
-    return order
 
 
 def _places(body: Body, block: int) -> range:

@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.cycles import postorder
 from hot_anvil.core.model.function import FunctionModel
 
 Value = Hashable
@@ -54,6 +55,8 @@ def read_again(side: FunctionModel) -> tuple[int, ...]:
 
 def most_on_one_way(side: FunctionModel, loads: Sequence[int]) -> int:
     """Return how many of these loads one way through a function passes, at most."""
+    if not loads:
+        return 0
     body = side.body
     own = [0] * len(body.next_blocks)
     for k in loads:
@@ -69,19 +72,7 @@ def most_on_one_way(side: FunctionModel, loads: Sequence[int]) -> int:
 
 def _order(next_blocks: Sequence[Sequence[int]]) -> list[int]:
     """Return the blocks that are reached, each behind all that lead to it but for loops."""
-    done: list[int] = []
-    seen = {0}
-    path = [(0, iter(next_blocks[0]))] if next_blocks else []
-    while path:
-        block, goals = path[-1]
-        goal = next((g for g in goals if g not in seen), None)
-        if goal is None:
-            done.append(block)
-            path.pop()
-        else:
-            seen.add(goal)
-            path.append((goal, iter(next_blocks[goal])))
-    return done[::-1]
+    return postorder(0, next_blocks.__getitem__)[::-1] if next_blocks else []
 
 
 def _merged(block: int, states: Sequence[_State | None]) -> _State:

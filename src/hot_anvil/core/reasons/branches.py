@@ -25,8 +25,8 @@ def choices(side: FunctionModel) -> list[int]:
 
 def _between_ways(side: FunctionModel) -> list[int]:
     """Return the choices that are no test for entering a loop, of one line with its own test."""
-    branches = side.of((b.BRANCH, b.SKIP))
-    tests = {(side.places[k], loop) for k in branches if (loop := _decided_loop(side, k)) >= 0}
+    decided = {k: _decided_loop(side, k) for k in side.of((b.BRANCH, b.SKIP))}
+    tests = {(side.places[k], loop) for k, loop in decided.items() if loop >= 0}
 
     def enters(k: int) -> bool:
         block = side.body.block_of[k]
@@ -35,7 +35,7 @@ def _between_ways(side: FunctionModel) -> list[int]:
             for place, loop in tests
         )
 
-    return [k for k in choices(side) if not enters(k)]
+    return [k for k, loop in decided.items() if loop < 0 and not enters(k)]
 
 
 def _decided_loop(side: FunctionModel, k: int) -> int:
