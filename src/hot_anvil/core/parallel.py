@@ -4,9 +4,9 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 Work = Callable[[int], Any]
-Spread = Callable[[Work, int, int], Sequence[Any]]  # work, how many pieces, instructions in all
+Spread = Callable[[Work, Sequence[int]], Sequence[Any]]  # work, instructions of each piece
 
 
-def in_order(work: Work, count: int, _size: int) -> Sequence[Any]:
+def in_order(work: Work, sizes: Sequence[int]) -> Sequence[Any]:
     """Do the pieces of work one after another."""
-    return [work(k) for k in range(count)]
+    return [work(k) for k in range(len(sizes))]

@@ -122,4 +122,4 @@ def test_a_process_that_fails_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
         return 1 // (1 - k)
 
     with pytest.raises(FaultError, match="compares functions"):
-        spreading.over_cores(work, 2, 1)
+        spreading.over_cores(work, [1, 1])

@@ -5,7 +5,7 @@ each instruction. What cannot be evaluated reads and writes whole registers as i
 """
 
 from collections.abc import Mapping, Sequence
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 from hot_anvil.core.arch import evaluation_of
 from hot_anvil.core.arch import semantics as b
@@ -141,8 +141,7 @@ class Liveness:
             reads |= abi.parameters | abi.stack | (abi.clobbered if helps else frozenset())
         elif kind == b.RETURN or body.leaves(k):
             needs.clear()
-            known = {f for done in body.items for f in _families(body, done.operands)}
-            reads |= abi.results | abi.stack | (known - abi.clobbered) | self._left_unread(k)
+            reads |= abi.results | abi.stack | self._saved | self._left_unread(k)
             reads |= abi.parameters if kind != b.RETURN else frozenset()
         else:
             reads |= set(self.flags)  # it may
@@ -150,6 +149,12 @@ class Liveness:
             needs.pop(name, None)
         for name in reads:
             needs[name] = _WHOLE
+
+    @cached_property
+    def _saved(self) -> set[str]:
+        """The registers that the function names and a caller expects back as they were."""
+        named = {f for done in self.body.items for f in _families(self.body, done.operands)}
+        return named - self.body.arch.abi.clobbered
 
     def _left_unread(self, k: int) -> frozenset[str]:
         """Return registers written before a return, in its block, that nothing reads any more.

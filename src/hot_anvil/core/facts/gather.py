@@ -37,7 +37,7 @@ def gather_facts(
         size = sum(known) if len(known) == len(owners[owner]) else None
         return facts_of(body, code.titles, sources, size, owners.keys())
 
-    return list(spread(one, len(names), code.total))
+    return list(spread(one, [sum(len(p.instructions) for p in owners[n]) for n in names]))
 
 
 def facts_of(

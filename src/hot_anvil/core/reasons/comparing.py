@@ -84,7 +84,8 @@ def compare_codes(
         paired = list(pair_bodies(function_pairs[k].left, function_pairs[k].right, lines))
         return list(map(_to_plain, paired)), explain_function(function_pairs[k], paired, context)
 
-    done = spread(work, len(function_pairs), left.total + right.total)
+    sides = [(both.left, both.right) for both in function_pairs]
+    done = spread(work, [sum(len(s.items) for s in two if s) for two in sides])
     paired = [
         [_paired(row, both) for row in rows]
         for both, (rows, _) in zip(function_pairs, done, strict=True)

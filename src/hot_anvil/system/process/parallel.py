@@ -8,34 +8,47 @@ from typing import Any
 
 from hot_anvil.errors import FaultError
 
-_WORTH = 20_000  # instructions below which starting processes costs more than it saves
+_WORTH = 1_500  # instructions below which starting processes costs more than it saves
 
 
-def over_cores(work: Callable[[int], Any], count: int, size: int) -> Sequence[Any]:
-    """Return ``work(k)`` for each k below ``count``; ``size`` says how much it is in all.
+def over_cores(work: Callable[[int], Any], sizes: Sequence[int]) -> Sequence[Any]:
+    """Return ``work(k)`` for each of ``sizes``, the instructions that each piece is about.
 
     Children are forked, so they see all that ``work`` refers to; what they
     return comes back through a pipe.
     """
-    cores = min(len(os.sched_getaffinity(0)), count)
-    if size < _WORTH or cores < 2:
-        return [work(k) for k in range(count)]
+    cores = min(len(os.sched_getaffinity(0)), len(sizes))
+    if sum(sizes) < _WORTH or cores < 2:
+        return [work(k) for k in range(len(sizes))]
     gc.freeze()  # collecting would write to all that the children share
-    children = [_start(work, range(part, count, cores)) for part in range(1, cores)]
-    out: list[Any] = [None] * count
-    for k in range(0, count, cores):
+    own, *others = _shares(sizes, cores)
+    children = [(share, *_start(work, share)) for share in others]
+    out: list[Any] = [None] * len(sizes)
+    for k in own:
         out[k] = work(k)
-    for part, (child, reading) in enumerate(children, 1):
+    for share, child, reading in children:
         with os.fdopen(reading, "rb") as pipe:
             told = pipe.read()
         _, status = os.waitpid(child, 0)
         if status or not told:
             raise FaultError(f"a process that compares functions ended with {status}.")
-        out[part::cores] = pickle.loads(told)  # from our own child
+        for k, piece in zip(share, pickle.loads(told), strict=True):  # from our own child
+            out[k] = piece
     return out
 
 
-def _start(work: Callable[[int], Any], pieces: range) -> tuple[int, int]:
+def _shares(sizes: Sequence[int], cores: int) -> list[list[int]]:
+    """Deal the pieces out, the largest first, each to whoever has least so far."""
+    shares: list[list[int]] = [[] for _ in range(cores)]
+    load = [0] * cores
+    for k in sorted(range(len(sizes)), key=lambda k: -sizes[k]):
+        least = load.index(min(load))
+        shares[least].append(k)
+        load[least] += sizes[k] + 1
+    return shares
+
+
+def _start(work: Callable[[int], Any], pieces: Sequence[int]) -> tuple[int, int]:
     """Fork a process for some pieces; return its number and the pipe to read from."""
     reading, writing = os.pipe()
     child = os.fork()
