@@ -94,7 +94,12 @@ class Liveness:
         self.body = body
         self.steps = [steps_of(body, k, width) for k in range(len(body.items))]
         self.flags = evaluation_of(body.isa).flags
-        self.entering: list[Needs] = [{} for _ in body.leaders]
+
+    @cached_property
+    def entering(self) -> list[Needs]:
+        """What each block needs when it begins."""
+        body = self.body
+        entering: list[Needs] = [{} for _ in body.leaders]
         before: list[list[int]] = [[] for _ in body.leaders]
         for block, goals in enumerate(body.next_blocks):
             for goal in goals:
@@ -103,17 +108,22 @@ class Liveness:
         while todo:
             block = max(todo)
             todo.discard(block)
-            needs = self._through(block, body.bounds[block], self.leaving(block))
-            if needs != self.entering[block]:
-                self.entering[block] = needs
+            needs = self._through(block, body.bounds[block], self._leaving(block, entering))
+            if needs != entering[block]:
+                entering[block] = needs
                 todo.update(before[block])
+        return entering
 
     def leaving(self, block: int) -> Needs:
         """Return what the blocks after one need."""
+        return self._leaving(block, self.entering)
+
+    def _leaving(self, block: int, entering: Sequence[Needs]) -> Needs:
         out: Needs = {}
         for goal in self.body.next_blocks[block]:
-            for name, bits in self.entering[goal].items():
-                out[name] = max(out.get(name, 0), bits)
+            for name, bits in entering[goal].items():
+                if bits > out.get(name, 0):
+                    out[name] = bits
         return out
 
     def behind(self, block: int, k: int) -> Needs:
