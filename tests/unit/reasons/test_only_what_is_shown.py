@@ -367,3 +367,71 @@ def test_one_instruction_for_another_is_said_once() -> None:
     for left, right in ((turned, rolled), (rolled, turned)):
         (found,) = [r for r in reasons(left, right) if r.kind == "one instruction for several"]
         assert "instead of one that" in found.text
+
+
+def test_code_without_a_line_is_not_matched_as_one_line() -> None:
+    left = """
+    1 movl %edi, %eax
+    0 shrq $35, %rax
+    addl %eax, %eax
+    orb %dl, %al
+    2 ret
+    """
+    right = """
+    1 movl %edi, %eax
+    0 imull $-858993459, %edi, %eax
+    rorl %eax
+    2 cmpl $429496729, %eax
+    ret
+    """
+    assert "one instruction for several" not in kinds(left, right)
+
+
+def test_an_index_set_before_an_inner_loop_does_not_stay_the_same_in_it() -> None:
+    right = """
+    1 movl $2, %ecx
+.L28:
+    2 movl $1, %edx
+    pxor %xmm1, %xmm1
+.L26:
+    3 movsd (%rsi,%rdx,8), %xmm0
+    mulsd -8(%r14,%rdx,8), %xmm0
+    addsd %xmm0, %xmm1
+    4 addq $1, %rdx
+    cmpq %rdx, %rcx
+    jne .L26
+    5 movsd %xmm1, -16(%rbx,%rcx,8)
+    6 addq $1, %rcx
+    cmpq %rcx, %rdi
+    jne .L28
+    7 ret
+    """
+    left = """
+    1 movl $2, %edx
+    jmp .L22
+.L21:
+    3 movsd (%rcx,%rax,8), %xmm0
+    mulsd -8(%r14,%rax,8), %xmm0
+    addsd %xmm0, %xmm1
+    4 addq $1, %rax
+    cmpq %rax, %rdx
+    jne .L21
+.L20:
+    5 movsd %xmm1, -16(%rbx,%rdx,8)
+    6 addq $1, %rdx
+    cmpq %rdx, %rdi
+    je .L19
+.L22:
+    4 leal -1(%rdx), %eax
+    testl %eax, %eax
+    jle .L53
+    movl $1, %eax
+    2 pxor %xmm1, %xmm1
+    jmp .L21
+.L53:
+    2 pxor %xmm1, %xmm1
+    jmp .L20
+.L19:
+    7 ret
+    """
+    assert RELOADED not in kinds(left, right)

@@ -22,6 +22,8 @@ def idiom(view: View) -> Iterator[Reason]:
     """Shifts and logic of ``left`` that one instruction of ``right`` does."""
     left, right = view.left, view.right
     for place in view.lines:
+        if not place.line:
+            continue  # what has no line comes from anywhere in the function
         mine = left.of(_PIECES, left.at.get(place, ()))
         if len(mine) < 2:
             continue

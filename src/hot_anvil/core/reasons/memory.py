@@ -174,7 +174,8 @@ def _fixed(side: FunctionModel, writers: Sequence[int], k: int) -> bool:
     """Tell whether a register holds the same at ``k`` in every pass."""
     if not writers:
         return True
-    last = [w for w in writers if w < k][-1:]
+    block = side.body.block_of
+    last = [w for w in writers if w < k and block[w] == block[k]][-1:]  # no way leads between
     return all(
         side.kinds[w] in (b.ADDRESS, b.CONSTANT) and not side.read(w) for w in last or writers
     )
