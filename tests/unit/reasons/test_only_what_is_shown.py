@@ -435,3 +435,240 @@ def test_an_index_set_before_an_inner_loop_does_not_stay_the_same_in_it() -> Non
     7 ret
     """
     assert RELOADED not in kinds(left, right)
+
+
+def test_narrow_accesses_of_other_ways_are_not_one_wide_one() -> None:
+    left = """
+    1 testl %edx, %edx
+    je .L2
+    2 movsd 8(%rcx,%rax,8), %xmm2
+    movsd %xmm2, (%rsi)
+    3 ret
+.L2:
+    2 movsd (%rcx,%rax,8), %xmm0
+    movsd %xmm0, (%rdi)
+    3 ret
+    """
+    right = "    2 movupd (%r14,%r15,8), %xmm5\n    movups %xmm5, (%rdi)\n    3 ret\n"
+    assert "accesses merged" not in kinds(left, right)
+    pair = "    2 movl %eax, 4(%rdx)\n    movl %ecx, (%rdx)\n    movq %rbx, (%r10)\n    3 ret\n"
+    other = pair.replace("%eax", "%r8d").replace("    movq %rbx, (%r10)\n", "")
+    assert "accesses merged" not in kinds(pair, other)
+
+
+def test_a_constant_loaded_twice_is_not_read_again() -> None:
+    once = """
+    1 movaps .LC24(%rip), %xmm0
+    2 movups %xmm0, 124(%rdi)
+    3 call warn
+    ret
+    """
+    twice = once.replace("3 call warn", "3 movaps .LC24(%rip), %xmm0\n    movups %xmm0, (%rdi)")
+    assert RELOADED not in kinds(once, twice)
+
+
+def test_turning_a_sign_needs_no_vector() -> None:
+    scalar = """
+.L3:
+    2 movsd (%rax), %xmm0
+    xorpd %xmm1, %xmm0
+    movsd %xmm0, (%rax)
+    1 addq $8, %rax
+    cmpq %rax, %rdx
+    jne .L3
+    3 ret
+    """
+    vector = scalar.replace("movsd (%rax), %xmm0", "vmovupd (%rax), %ymm0")
+    vector = vector.replace("xorpd %xmm1, %xmm0", "vxorpd %ymm1, %ymm0, %ymm0")
+    vector = vector.replace("movsd %xmm0, (%rax)", "vmovupd %ymm0, (%rax)").replace("$8", "$32")
+    assert {"vector width", "loop vectorised"} & kinds(scalar, vector) == {"loop vectorised"}
+
+
+@pytest.mark.parametrize(
+    "stop",
+    [
+        "_gfortran_stop_string@PLT",
+        "*_RNvNtCsgEmfK2I1SDS_4core9panicking18panic_bounds_check@GOTPCREL(%rip)",
+        "_ZSt20__throw_length_errorPKc@PLT",
+    ],
+)
+def test_a_way_that_ends_the_program_is_no_loop(stop: str) -> None:
+    shared = f"""
+    1 testl %edi, %edi
+    js .L9
+    cmpl $9, %edi
+    jle .L6
+    2 movl $28, %edx
+.L7:
+    2 movq %rbx, %rsi
+    call write_text
+    call {stop}
+.L9:
+    3 movl $18, %edx
+    call write_text
+    jmp .L7
+.L6:
+    4 ret
+    """
+    apart = shared.replace(
+        "    jmp .L7", f"    2 movq %rbx, %rsi\n    call write_text\n    call {stop}"
+    )
+    said = kinds(shared, apart) | kinds(apart, shared)
+    assert not {"loop removed", "loop unrolled", "check dropped"} & said
+
+
+def test_a_function_that_ends_another_one_never_returns() -> None:
+    text = """
+    1 testl %ebp, %ebp
+    jle .L12
+.L8:
+    2 movq %rbx, %rdi
+    call level_at
+    3 mulsd 248(%rbx), %xmm0
+    testl %eax, %eax
+    je .L5
+    4 call give_up
+.L12:
+    1 movl $1, %r12d
+    jmp .L8
+.L5:
+    5 ret
+    """
+    other = _function("    9 call give_up\n", "refuse", 9)
+    code = Code((_function(text), other), ("tide.c",), "x86")
+    from hot_anvil.core.model.control_flow import bodies
+
+    assert not bodies(code.functions, "x86")["tide"].loops
+    assert bodies(code.functions[:1], "x86")["tide"].loops
+
+
+def test_one_pass_that_is_left_of_a_loop_is_not_gone() -> None:
+    left = """
+    1 movl $1, -4(%rbp)
+.L848:
+    1 cmpl %edx, -4(%rbp)
+    jg .L865
+    2 movl -4(%rbp), %eax
+    cltq
+    movsd levels(,%rax,8), %xmm0
+    movsd %xmm0, (%rcx,%rax,8)
+    1 addl $1, -4(%rbp)
+    jmp .L848
+.L865:
+    3 ret
+    """
+    right = "    2 movsd levels(%rip), %xmm0\n    movsd %xmm0, 384(%r8)\n    3 ret\n"
+    assert "nothing of it is needed" not in " ".join(r.text for r in reasons(left, right))
+
+
+def test_calls_that_stand_as_often_as_a_loop_made_them_are_its_passes() -> None:
+    left = """
+    1 xorl %ebx, %ebx
+.L2:
+    2 movq %rbx, %rdi
+    call grow
+    movl $8, (%r13,%rbx,4)
+    imull $3, %eax, %eax
+    1 incq %rbx
+    cmpq $3, %rbx
+    jne .L2
+    3 ret
+    """
+    right = "".join(
+        f"    2 movl ${n}, %edi\n    call grow\n" for n in range(3)
+    )
+    right += "    2 movaps .LC1(%rip), %xmm0\n    movups %xmm0, (%r13)\n    3 ret\n"
+    said = {r.kind: r.text for r in reasons(left, right)}
+    assert "loop removed" not in said and "written out" in said["loop unrolled"]
+
+
+def test_a_counter_that_also_counts_elsewhere_is_a_counter() -> None:
+    left = """
+.L2:
+    2 addsd 216(%rsi), %xmm3
+    1 addq $1, %rdi
+    addq $8, %rsi
+    cmpq %r8, %rdi
+    jne .L2
+    3 ret
+    """
+    right = left.replace("cmpq %r8, %rdi", "movl %edi, %eax\n    cmpq %r8, %rdi")
+    assert "loop step" not in kinds(left, right)
+
+
+def test_a_known_function_called_by_a_register_is_not_indirect() -> None:
+    named = "    1 movq %r14, %rdi\n    call *level@GOTPCREL(%rip)\n    2 ret\n"
+    held = "    1 movq level@GOTPCREL(%rip), %r13\n    movq %r14, %rdi\n    call *%r13\n    2 ret\n"
+    assert "call made direct" not in kinds(named, held) | kinds(held, named)
+
+
+def test_loops_inlined_twice_go_with_the_copies_that_they_are_like() -> None:
+    wide = """
+.L{0}:
+    2 vmovd (%rsi,%r8), %xmm7
+    vpaddq %ymm7, %ymm1, %ymm1
+    vmovd 4(%rsi,%r8), %xmm8
+    vpaddq %ymm8, %ymm2, %ymm2
+    vmovd 8(%rsi,%r8), %xmm9
+    vpaddq %ymm9, %ymm3, %ymm3
+    1 addq $12, %r8
+    cmpq %r9, %r8
+    jne .L{0}
+    """
+    small = """
+.L{0}:
+    2 vmovd (%rsi,%rax), %xmm3
+    vpaddq %ymm3, %ymm0, %ymm0
+    1 addq $4, %rax
+    cmpq %rdx, %rax
+    jne .L{0}
+    """
+    left = f"{wide.format(1).strip()}\n{small.format(2).strip()}\n3 ret"
+    right = f"{small.format(1).strip()}\n{wide.format(2).strip()}\n3 ret"
+    assert "loop unrolled" not in kinds(left, right)
+
+
+def test_a_register_written_in_the_pass_before_holds_no_parameter() -> None:
+    loop = """
+    1 jmp .L5
+.L2:
+    2 movl {0}, %edx
+    addl %edx, %ecx
+    leal 1(%rdx), {0}
+    3 cmpl %ecx, %r8d
+    jne .L2
+    4 ret
+.L5:
+    1 xorl {0}, {0}
+    jmp .L2
+    """
+    assert "other argument" not in kinds(loop.format("%esi"), loop.format("%edi"))
+
+
+def test_one_bit_of_a_variable_is_no_mask_of_cases() -> None:
+    chain = """
+    1 cmpl $3, %edi
+    je .L2
+    cmpl $7, %edi
+    je .L2
+    cmpl $9, %edi
+    je .L2
+    2 shrq $62, %rsi
+    andl $1, %esi
+    movl %esi, %eax
+.L2:
+    3 ret
+    """
+    bit = "    1 cmpl $9, %edi\n    ja .L2\n    2 btq $62, %rsi\n    setc %al\n.L2:\n    3 ret\n"
+    assert "tests as a bit mask" not in kinds(chain, bit)
+
+
+def test_a_copy_that_came_with_inlined_code_is_no_copy_more() -> None:
+    left = "    1 call prepare\n    2 ret\n"
+    right = "    1 movq %r14, %rdi\n    20 call _ZN5gaugeaSERKS_\n    2 ret\n"
+    own = _function("    20 call _ZN5gaugeaSERKS_\n    21 ret\n", "prepare", 20)
+    titles = {"_ZN5gaugeaSERKS_": "gauge::operator=(gauge const&)"}
+    pair = [Code((_function(text), own), ("tide.c",), "x86", titles) for text in (left, right)]
+    source = {"tide.c": [f"source line {n};" for n in range(1, 30)]}
+    said = compare_codes(pair[0], pair[1], source, flags=OPTIMISED).reasons
+    assert "copy left out" not in {reason.kind for reason in said}

@@ -9,7 +9,7 @@ from hot_anvil.core.facts.functions import call_facts, guard_facts, recursion_fa
 from hot_anvil.core.facts.loops import loop_facts
 from hot_anvil.core.facts.records import FUNCTION_FACTS, Fact, FunctionFacts
 from hot_anvil.core.facts.values import is_void, outcome_facts
-from hot_anvil.core.model.control_flow import Body
+from hot_anvil.core.model.control_flow import Body, ending_calls
 from hot_anvil.core.model.function import FunctionModel
 from hot_anvil.core.parallel import Spread, in_order
 
@@ -29,10 +29,11 @@ def gather_facts(
     """
     owners = parts_by_owner(code.functions)
     names = list(owners)
+    last = ending_calls(code.functions, code.isa)
 
     def one(k: int) -> FunctionFacts:
         owner = names[k]
-        body = Body(owner, owners[owner], code.isa)
+        body = Body(owner, owners[owner], code.isa, last)
         known = [sizes[p.name] for p in owners[owner] if p.name in sizes]
         size = sum(known) if len(known) == len(owners[owner]) else None
         return facts_of(body, code.titles, sources, size, owners.keys())

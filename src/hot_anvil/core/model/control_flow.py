@@ -1,7 +1,7 @@
 """Control flow of one function, from the code itself: blocks, edges, loops."""
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from functools import cached_property
 from itertools import pairwise
 from zlib import crc32
@@ -24,9 +24,13 @@ _PATHS = 60  # blocks of a loop up to which the paths through it are looked at
 class Body:
     """One function with its cold parts, as one run of instructions; analysed when asked."""
 
-    def __init__(self, owner: str, parts: Sequence[Function], isa: str) -> None:
+    def __init__(
+        self, owner: str, parts: Sequence[Function], isa: str, never_return: Collection[str] = ()
+    ) -> None:
+        """Join the parts; ``never_return``: functions that the rest of the code shows to be so."""
         self.owner = owner
         self.isa = isa
+        self.never_return = never_return
         self.items = join_parts(parts)
         self.labels: dict[str, int] = {}
         self.constants = {k: v for part in parts for k, v in part.constants.items() if v}
@@ -93,7 +97,7 @@ class Body:
         begins.update(at for label, at in self.labels.items() if at < len(self.items))
         ends = (b.BRANCH, b.JUMP, b.RETURN, b.TRAP)
         for place, done in enumerate(self.effects):
-            if done.kind in ends or _is_last(done):
+            if done.kind in ends or self._is_last(done):
                 begins.add(place + 1)
             elif done.kind == b.SKIP:
                 begins.update((place + 1, place + 2))
@@ -126,7 +130,7 @@ class Body:
             if done.kind == b.JUMP and done.indirect:
                 following += table
             stops = done.kind in (b.RETURN, b.TRAP, b.JUMP) and not done.condition
-            stops = stops or _is_last(done)
+            stops = stops or self._is_last(done)
             if not stops and end < len(self.items):
                 following.append(self.block_of[end])
             if done.kind == b.SKIP and end + 1 < len(self.items):
@@ -206,12 +210,24 @@ class Body:
             and not _INSIDE.match(done.target)
         )  # fmt: skip
 
+    def _is_last(self, done: Effect) -> bool:
+        """Tell whether a call never comes back."""
+        if done.kind != b.CALL or done.condition:
+            return False
+        return done.target in self.never_return or bool(NEVER_RETURNS.fullmatch(done.target))
 
-def _is_last(done: Effect) -> bool:
-    """Tell whether a call never comes back."""
-    return done.kind == b.CALL and not done.condition and done.target in NEVER_RETURNS
 
-
-def bodies(functions: Iterable[Function], isa: str) -> dict[str, Body]:
+def bodies(functions: Sequence[Function], isa: str) -> dict[str, Body]:
     """Return the functions by their owner's symbol, cold parts joined to it."""
-    return {owner: Body(owner, own, isa) for owner, own in parts_by_owner(functions).items()}
+    last = ending_calls(functions, isa)
+    return {owner: Body(owner, own, isa, last) for owner, own in parts_by_owner(functions).items()}
+
+
+def ending_calls(functions: Iterable[Function], isa: str) -> frozenset[str]:
+    """Return what is called where a function's code ends: it cannot come back there."""
+    effect = architecture(isa).semantics.effect
+    ends = (f.instructions[-1] for f in functions if f.instructions)
+    done = (effect(item.mnemonic, item.operands) for item in ends if not item.inline_asm)
+    return frozenset(
+        one.target for one in done if one.kind == b.CALL and one.target and not one.condition
+    )

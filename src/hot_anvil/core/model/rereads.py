@@ -105,7 +105,7 @@ def _through(side: FunctionModel, block: int, state: _State, out: list[int]) -> 
         done = side.effects[k]
         here = _State(state.origin, values, known)
         memory = done.memory
-        touches = memory is not None and k not in side.saves and k not in side.slots
+        touches = memory is not None and not side.on_stack(k) and not side.loads_constant(k)
         places = _addresses(here, memory or b.Memory(), _offsets(side, k))
         if touches and done.loads:
             out += [k for place in places if known.get(place)]

@@ -20,11 +20,13 @@ PANIC = re.compile(
     r".*(?:panic|unwrap_failed|expect_failed|_index_fail|out_of_range|slice_\w+_fail|bad_\w+).*"
     r"|abort|__assert_fail|__assert|_ZSt\d+__throw_\w+|__cxa_throw|__cxa_bad_\w+|__builtin_trap"
 )
-NEVER_RETURNS = frozenset(
-    "abort exit _exit _Exit quick_exit __assert_fail __assert_func __assert_rtn __stack_chk_fail"
-    " longjmp siglongjmp _Unwind_Resume __cxa_throw __cxa_rethrow __cxa_bad_cast __cxa_bad_typeid"
-    " __clang_call_terminate _ZSt9terminatev _ZSt17__throw_bad_allocv".split()
-)  # by the C and C++ standards, the C++ ABI or what defines them
+NEVER_RETURNS = re.compile(
+    r"abort|_?exit|_Exit|quick_exit|__assert_(?:fail|func|rtn)|__stack_chk_fail|(?:sig)?longjmp"
+    r"|_Unwind_Resume|__cxa_(?:re)?throw|__cxa_(?:bad_cast|bad_typeid|throw_bad_array_\w+)"
+    r"|__clang_call_terminate|_ZSt9terminatev|_ZSt\d+__throw_\w+"
+    r"|_gfortran_(?:error_)?stop_\w+|_gfortran_(?:runtime|os)_error(?:_at)?"
+    r"|_(?:ZN4core|RN\w*?_4core)(?:\w*9panicking\w*|\w*_fail(?:ed)?(?:17h\w+)?)"
+)  # by the C, C++, Fortran and Rust standards, the C++ ABI or what defines them
 HEAP = re.compile(
     r"(?:malloc|calloc|realloc|free|aligned_alloc|posix_memalign|strdup|strndup|_Zn[wa]\w+|_Zd[la]\w+"
     r"|__rust_(?:no_)?(?:alloc|dealloc|realloc)\w*|.*exchange_malloc.*)"

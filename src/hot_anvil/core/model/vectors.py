@@ -58,8 +58,18 @@ def is_vector_loop(side: FunctionModel, loop: int) -> bool:
 
 def is_vector(side: FunctionModel, among: Sequence[int]) -> bool:
     """Tell whether a loop works on packed data: calculates with it, or copies all it moves so."""
-    if side.packed(among):
+    packed = side.packed(among)
+    if packed and not _signs_only(side, among, packed):
         return True
     loads = [k for k in side.loads(among) if side.effects[k].packed]
     stores = [k for k in side.stores(among) if side.effects[k].packed]
     return bool(stores) and (bool(loads) or not side.loads(among))
+
+
+def _signs_only(side: FunctionModel, among: Sequence[int], packed: Sequence[int]) -> bool:
+    """Tell whether packed logic only works on the signs of scalars: no other form of it exists."""
+    if any(side.kinds[k] != b.LOGIC or side.effects[k].element != "f" for k in packed):
+        return False
+    done = [side.effects[k] for k in among]
+    wide = any(one.packed and (one.loads or one.stores) for one in done)
+    return not wide and any(one.lanes == 1 and one.element == "f" for one in done)

@@ -55,6 +55,8 @@ def inlined(view: View) -> Iterator[Reason]:
             places |= {right.places[k] for k in inside}
             yield view.reason(SPLIT, texts, calls, [*inside, *parts], places)
             continue
+        if any(map(view.brought, places)) and _copies(view, name):
+            continue  # it came, or went, with code that is inlined
         if not home and _copies(view, name) and not inside:
             elided = True
             texts = (
@@ -278,7 +280,10 @@ def direct(view: View) -> Iterator[Reason]:
     """An indirect call of ``left`` whose goal ``right`` knows, or guesses and compares first."""
     left, right = view.left, view.right
     calls = view.shared(left, [k for k in left.of((b.CALL,)) if left.effects[k].indirect])
+    calls = [k for k in calls if not _may_be_known(left, k)]
     through = [k for k in range(len(right)) if right.effects[k].indirect]
+    if any(_may_be_known(right, k) for k in through if right.kinds[k] == b.CALL):
+        return  # a known function, by a register
     still = {right.places[k] for k in through if right.kinds[k] in (b.CALL, b.JUMP)}
     guessed = _guessed(right) if calls and not _guessed(left) else []
     calls = calls if guessed else [k for k in calls if left.places[k] not in still]
@@ -322,6 +327,19 @@ def direct(view: View) -> Iterator[Reason]:
     evidence = [*guessed, *(made or inside)]
     places = {left.places[k] for k in calls} | {right.places[k] for k in evidence}
     yield view.reason(DIRECT, texts, calls, evidence, places)
+
+
+def _may_be_known(side: FunctionModel, call: int) -> bool:
+    """Tell whether the register of a call holds a function's address that stands in the code."""
+    goal = side.read(call) - side.body.arch.abi.parameters - side.body.arch.abi.stack
+    begin = side.body.bounds[side.body.block_of[call]]
+    makers = [k for k in range(begin, call) if side.written(k) & goal][-1:]
+    for k in makers or [k for k in side.of((b.MOVE, b.ADDRESS)) if side.written(k) & goal]:
+        memory = side.effects[k].memory
+        names = [memory.symbol] if memory else _NAME.findall(" ".join(side.body.items[k].operands))
+        if any("@GOT" in name or name in side.names for name in names):
+            return True
+    return False
 
 
 def _guessed(side: FunctionModel) -> list[int]:

@@ -203,14 +203,20 @@ class RuleContext:
         left, right = view.left, view.right
         lines = [[_loop_lines(side, k) for k in range(len(side.loops))] for side in (left, right)]
         out: dict[int, list[int]] = {k: [] for k in range(len(left.loops))}
+        copies: dict[int, list[int]] = {}  # loop of the right -> those of the left it may come of
         for j, mine in enumerate(lines[1]):
-            scores = [
-                (_overlap(mine, other) + 0.5 * (right.loops[j].depth == left.loops[i].depth), -i)
+            scores = {
+                i: overlap + 0.5 * (right.loops[j].depth == left.loops[i].depth)
                 for i, other in enumerate(lines[0])
-                if _overlap(mine, other)
-            ]
-            if scores:
-                out[-max(scores)[1]].append(j)
+                if (overlap := _overlap(mine, other))
+            }
+            best = [i for i, score in scores.items() if score == max(scores.values())]
+            if len(best) == 1:
+                out[best[0]].append(j)
+            elif best:
+                copies[j] = best
+        for i, j in _pair_copies(left, right, copies):
+            out[i].append(j)
         self._add_near(lines, (left, right), out)
         for found in out.values():
             found.sort(key=lambda j: tuple(-n for n in _work(right, j)))
@@ -230,6 +236,30 @@ class RuleContext:
                 if j not in taken and depths[0] == depths[1] and _beside(lines[0][i], mine):
                     out[i].append(j)
                     taken.add(j)
+
+
+def _pair_copies(
+    left: FunctionModel, right: FunctionModel, copies: Mapping[int, Sequence[int]]
+) -> Iterator[tuple[int, int]]:
+    """Pair loops that stand for the same lines, as of code inlined twice: the most alike first."""
+    ranked = sorted((-_alike(left, i, right, j), i, j) for j, those in copies.items() for i in those)
+    taken: set[int] = set()
+    paired: set[int] = set()
+    for _, i, j in ranked:
+        if i not in taken and j not in paired:
+            taken.add(i)
+            paired.add(j)
+            yield i, j
+    for _, i, j in ranked:
+        if j not in paired:  # more than the left has: of the one that it is most like
+            paired.add(j)
+            yield i, j
+
+
+def _alike(left: FunctionModel, i: int, right: FunctionModel, j: int) -> float:
+    """Return the share of two loops' kinds of instructions that both have, from 0 to 1."""
+    kinds = [Counter(side.kinds[k] for k in side.own(n)) for side, n in ((left, i), (right, j))]
+    return (kinds[0] & kinds[1]).total() / max((kinds[0] | kinds[1]).total(), 1)
 
 
 def _beside(one: Iterable[Place], other: Iterable[Place]) -> bool:

@@ -70,6 +70,8 @@ def merged(view: View) -> Iterator[Reason]:
             found = next((part for run in runs if (part := _covered(run, wide))), None)
             if not found or not _near(left, [a.place for a in found], right, k):
                 continue
+            if not _fewer(left, found, right):
+                continue  # as many narrow ones as before
             texts = (
                 f"{len(found)} {what} beside each other are one, of {wide.size} bytes",
                 f"one of the {what}, of {wide.size} bytes, is {len(found)} narrower ones",
@@ -133,7 +135,19 @@ def _covered(run: Sequence[_Access], wide: _Access) -> list[_Access] | None:
 def _near(left: FunctionModel, mine: Sequence[int], right: FunctionModel, k: int) -> bool:
     """Tell whether a wide access stands under one of the lines of the narrow ones."""
     loops = {left.body.loop_of[i] >= 0 for i in mine} | {right.body.loop_of[k] >= 0}
-    return len(loops) == 1 and right.places[k] in {left.places[i] for i in mine}
+    together = len({left.body.block_of[i] for i in mine}) == 1  # or other values, for all is known
+    return together and len(loops) == 1 and right.places[k] in {left.places[i] for i in mine}
+
+
+def _fewer(left: FunctionModel, narrow: Sequence[_Access], right: FunctionModel) -> bool:
+    """Tell whether the lines of narrow accesses have fewer of them on the other side."""
+    stores, size = left.effects[narrow[0].place].stores, narrow[0].size
+    counts = []
+    for side in (left, right):
+        on_lines = side.on({left.places[a.place] for a in narrow})
+        among = side.stores(on_lines) if stores else side.loads(on_lines)
+        counts.append(sum(one.size == size for k in among if (one := _access(side, k))))
+    return counts[1] < counts[0]
 
 
 def cold(view: View) -> Iterator[Reason]:

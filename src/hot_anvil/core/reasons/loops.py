@@ -1,5 +1,6 @@
 """Loops: removed, turned over, relieved of what does not change."""
 
+from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
 from hot_anvil.core.arch import semantics as b
@@ -38,6 +39,7 @@ def removed(view: View) -> Iterator[Reason]:
         packed = right.packed(there) if shape_of(right, there).width else []
         if (
             copies >= 2
+            or _called_again(left, left.own(loop), right, there)
             or (packed and not left.packed(inside))
             or _repeats(left, left.own(loop), right, there)
         ):
@@ -60,7 +62,10 @@ def removed(view: View) -> Iterator[Reason]:
             continue  # what it stores is stored by code of other lines, or not at all
         if view.divided_otherwise or len(right.loops) > sum(map(len, view.loop_pairs.values())):
             continue  # what is called instead may loop, or a loop that nothing stands for
-        if any(right.kinds[k] in b.ARITHMETIC or right.kinds[k] == b.CALL for k in there):
+        if left.stores(inside) and right.stores(there):
+            text = "the loop is gone: what it stores is stored without it"
+            back = "stored by a loop, no longer without one"
+        elif any(right.kinds[k] in b.ARITHMETIC or right.kinds[k] == b.CALL for k in there):
             text = "the loop is gone: its result is computed without it"
             back = "computed by a loop, no longer without one"
         else:
@@ -89,6 +94,17 @@ def _repeats(
     return any(mine and theirs >= 3 * mine for mine, theirs in counts)
 
 
+def _called_again(
+    left: FunctionModel, inside: Sequence[int], right: FunctionModel, there: Sequence[int]
+) -> bool:
+    """Tell whether lines without a loop call each function of the loop twice as often, or more."""
+    once, often = (
+        Counter(side.effects[k].target for k in side.of((b.CALL,), among))
+        for side, among in ((left, inside), (right, there))
+    )
+    return bool(once) and all(often[name] >= 2 * count for name, count in once.items())
+
+
 def _outer_also_gone(view: View, loop: int) -> bool:
     """Tell whether a loop stands inside another one that is gone as well: told once."""
     inner = view.left.loops[loop].blocks
@@ -102,6 +118,7 @@ def _still_looped(view: View, loop: int) -> bool:
     """Tell whether the other side goes back over code of the same lines, loops of any kind."""
     left, right = view.left, view.right
     own = left.lines(left.own(loop))
+    own = own if right.on(own) else left.lines(left.inside(loop))
     own = own & view.home or own
     goals = right.body.goals
     if any(

@@ -87,7 +87,9 @@ def arguments(view: View) -> Iterator[Reason]:
             continue
         for i, j in zip(here, there, strict=True):
             mine, theirs = fresh[0].get(i, set()), fresh[1].get(j, set())
-            if mine and theirs and mine != theirs and left.kinds[i] == right.kinds[j]:
+            if left.body.texts[i] == right.body.texts[j] or len(mine) != len(theirs):
+                continue  # what changed is whether a register was written before
+            if mine and mine != theirs and left.kinds[i] == right.kinds[j]:
                 text = (
                     f"another parameter is read: what arrives in {_all(theirs)}, not {_all(mine)}"
                 )
@@ -104,17 +106,25 @@ def _one_shape(view: View, here: Sequence[int], there: Sequence[int]) -> bool:
 
 
 def _untouched(side: FunctionModel, parameters: Collection[str]) -> dict[int, set[str]]:
-    """Return for each instruction the parameters it reads in registers not written before."""
-    waiting = set(parameters)
-    out = {}
-    for k in range(len(side)):
-        read = side.read(k) & waiting
-        if read:
-            out[k] = set(read)
-        waiting -= side.written(k)
-        if side.kinds[k] == b.CALL:
-            waiting -= side.body.arch.abi.clobbered
-    return out
+    """Return for each instruction the parameters it reads in registers not written on any way."""
+    body = side.body
+    before: list[set[str]] = [set(parameters) for _ in body.next_blocks]
+    todo = set(range(len(before)))
+    out: dict[int, set[str]] = {}
+    while todo:
+        block = min(todo)
+        todo.discard(block)
+        waiting = set(before[block])
+        for k in range(body.bounds[block], body.bounds[block + 1]):
+            out[k] = set(side.read(k)) & waiting
+            waiting -= side.written(k)
+            if side.kinds[k] == b.CALL:
+                waiting -= body.arch.abi.clobbered
+        for goal in body.next_blocks[block]:
+            if not before[goal] <= waiting:
+                before[goal] &= waiting
+                todo.add(goal)
+    return {k: read for k, read in out.items() if read}
 
 
 def _all(families: Collection[str]) -> str:
@@ -173,7 +183,12 @@ def stepped(view: View) -> Iterator[Reason]:
         elif was and was == now:
             ways = _way_through(left, loop), _way_through(right, main)
             counters = _counters(left, loop), _counters(right, main)
-            if ways == ("a pointer", "a pointer") and bool(counters[0]) != bool(counters[1]):
+            without = (left, loop) if counters[1] else (right, main)
+            if (
+                ways == ("a pointer", "a pointer")
+                and bool(counters[0]) != bool(counters[1])
+                and _ends_by_pointer(*without)
+            ):
                 text = _COUNTS if counters[1] else _NO_COUNTER
                 yield view.reason(STEPPED, (text, text), *evidence, inside, LIKELY)
             elif all(ways) and ways[0] != ways[1]:
@@ -196,6 +211,15 @@ def _counters(side: FunctionModel, loop: int) -> frozenset[str]:
         for family in side.read(k) - (side.written(k) if side.effects[k].immediate else frozenset())
     }
     return (grown_in(side, inside) & _tested(side, inside)) - used
+
+
+def _ends_by_pointer(side: FunctionModel, loop: int) -> bool:
+    """Tell whether a loop's tests of what it counts are of pointers that it goes through."""
+    inside = side.own(loop)
+    accessed = (side.effects[k].memory for k in (*side.loads(inside), *side.stores(inside)))
+    bases = {memory.base for memory in accessed if memory}
+    tested = grown_in(side, inside) & _tested(side, inside)
+    return bool(tested) and tested <= bases
 
 
 def _tested(side: FunctionModel, inside: Sequence[int]) -> set[str]:

@@ -345,7 +345,7 @@ SEMANTICS = Semantics(
     carry=re.compile("adc|sbb"),
     flag_selects=re.compile(r"(?:sbb|adc)[bwlq]? "),
     scaled=re.compile(r"\(.*,.*,[248]\)"),
-    bit_tests=re.compile("bt"),
+    bit_tests=re.compile(r"bt\w? %"),
     narrow=False,
     atomic_names_tell=False,
 )
