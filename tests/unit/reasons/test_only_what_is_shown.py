@@ -574,9 +574,7 @@ def test_calls_that_stand_as_often_as_a_loop_made_them_are_its_passes() -> None:
     jne .L2
     3 ret
     """
-    right = "".join(
-        f"    2 movl ${n}, %edi\n    call grow\n" for n in range(3)
-    )
+    right = "".join(f"    2 movl ${n}, %edi\n    call grow\n" for n in range(3))
     right += "    2 movaps .LC1(%rip), %xmm0\n    movups %xmm0, (%r13)\n    3 ret\n"
     said = {r.kind: r.text for r in reasons(left, right)}
     assert "loop removed" not in said and "written out" in said["loop unrolled"]
@@ -672,3 +670,65 @@ def test_a_copy_that_came_with_inlined_code_is_no_copy_more() -> None:
     source = {"tide.c": [f"source line {n};" for n in range(1, 30)]}
     said = compare_codes(pair[0], pair[1], source, flags=OPTIMISED).reasons
     assert "copy left out" not in {reason.kind for reason in said}
+
+
+def test_a_check_whose_end_is_shared_is_still_made() -> None:
+    panic = "call _ZN4core9panicking5panic17h0123456789abcdefE"
+    apart = f"""
+    1 testl %edi, %edi
+    js .L2
+    cmpl %edi, %esi
+    jb .L3
+    ret
+.L2:
+    4 movl $4, %edx
+    {panic}
+.L3:
+    5 movl $5, %edx
+    {panic}
+    """
+    shared = apart.replace(f"$4, %edx\n    {panic}", "$4, %edx\n    jmp .L9")
+    shared = shared.replace(f"5 movl $5, %edx\n    {panic}", f"5 movl $5, %edx\n.L9:\n    {panic}")
+    assert "check dropped" not in kinds(apart, shared)
+
+
+def test_a_recurrence_beside_a_sum_is_no_other_order() -> None:
+    left = """
+.L2:
+    2 movsd 8(%rdi), %xmm1
+    mulsd %xmm2, %xmm1
+    movsd %xmm1, (%rdi)
+    3 subsd %xmm15, %xmm2
+    1 subq $8, %rdi
+    cmpq %rdi, %rsi
+    jne .L2
+    4 ret
+    """
+    right = """
+.L2:
+    2 vfmadd231sd %xmm2, %xmm9, %xmm1
+    vmovsd %xmm1, 8(%rdi)
+    vfmadd231sd %xmm2, %xmm8, %xmm6
+    vmovsd %xmm6, (%rdi)
+    3 vsubsd %xmm15, %xmm2, %xmm2
+    1 subq $16, %rdi
+    cmpq %rdi, %rsi
+    jne .L2
+    4 ret
+    """
+    assert "float operations reassociated" not in kinds(left, right)
+
+
+def test_code_that_the_other_side_has_not_does_not_stand_in_its_function() -> None:
+    whole = _function(
+        "    1 testl %edi, %edi\n    js .L9\n    2 call keep\n    ret\n.L9:\n    nop\n"
+    )
+    cold = _function("    2 call _ZSt20__throw_length_errorPKc\n", "tide.cold")
+    without = _function("    1 cmovnsl %eax, %edi\n    2 call keep\n    ret\n")
+    source = {"tide.c": [f"source line {n};" for n in range(1, 30)]}
+    sides = [
+        Code((whole, cold._replace(parent="tide")), ("tide.c",), "x86"),
+        Code((without,), ("tide.c",), "x86"),
+    ]
+    said = compare_codes(sides[0], sides[1], source, flags=OPTIMISED).reasons
+    assert "stands in the function itself" not in " ".join(reason.text for reason in said)

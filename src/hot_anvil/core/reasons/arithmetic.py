@@ -160,6 +160,8 @@ def reassociated(view: View) -> Iterator[Reason]:
         if not found:
             continue
         mine, theirs = _chains(left, left.own(loop)), _chains(right, right.own(found[0]))
+        lines = {left.places[k] for k in mine}
+        theirs = [k for k in theirs if right.places[k] in lines] or theirs
         wide = [k for k in theirs if right.effects[k].packed]
         packed_before = any(left.effects[k].packed for k in mine)
         places = {right.places[k] for k in theirs} | {left.places[k] for k in mine}

@@ -55,7 +55,7 @@ def inlined(view: View) -> Iterator[Reason]:
             places |= {right.places[k] for k in inside}
             yield view.reason(SPLIT, texts, calls, [*inside, *parts], places)
             continue
-        if any(map(view.brought, places)) and _copies(view, name):
+        if _copies(view, name) and any(view.brought(p) or _foreign(view, p) for p in places):
             continue  # it came, or went, with code that is inlined
         if not home and _copies(view, name) and not inside:
             elided = True

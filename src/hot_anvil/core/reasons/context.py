@@ -242,7 +242,9 @@ def _pair_copies(
     left: FunctionModel, right: FunctionModel, copies: Mapping[int, Sequence[int]]
 ) -> Iterator[tuple[int, int]]:
     """Pair loops that stand for the same lines, as of code inlined twice: the most alike first."""
-    ranked = sorted((-_alike(left, i, right, j), i, j) for j, those in copies.items() for i in those)
+    ranked = sorted(
+        (-_alike(left, i, right, j), i, j) for j, those in copies.items() for i in those
+    )
     taken: set[int] = set()
     paired: set[int] = set()
     for _, i, j in ranked:

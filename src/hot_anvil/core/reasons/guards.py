@@ -86,12 +86,14 @@ def checks(view: View) -> Iterator[Reason]:
     """A bounds check, assertion or panic path of ``left`` that ``right`` has not."""
     left, right = view.left, view.right
     mine, theirs = _checked(left), _checked(right)
+    ends = _ending_blocks(right)
+    still = right.lines(k for k in range(len(right)) if right.body.block_of[k] in ends)
     if len(ending_paths(left)) <= len(ending_paths(right)) or view.divided_otherwise:
         return  # what is called instead may check
     gone = {
         place: found
         for place, found in mine.items()
-        if place not in theirs and not view.brought(place) and place.line > 0
+        if place not in theirs and place not in still and not view.brought(place) and place.line > 0
     }
     if not gone:
         return

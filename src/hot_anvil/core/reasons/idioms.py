@@ -155,12 +155,15 @@ def cold(view: View) -> Iterator[Reason]:
     left, right = view.left, view.right
     if len(right.body.starts) > 1 and len(left.body.starts) == 1:
         apart = range(right.body.starts[1], len(right))
+        called = {name for k, name in right.calls if k in apart}
+        still = called <= {name for _, name in left.calls}
         many = len(apart) != 1
         texts = (
             f"{len(apart)} instruction{'s' * many} that {'are' if many else 'is'} rarely needed "
             f"stand{'' if many else 's'} apart from the function",
-            "what is rarely needed stands in the function itself",
-        )
+            "what is rarely needed stands in the function itself" if still
+            else "no code stands apart from the function any more",
+        )  # fmt: skip
         yield view.reason(COLD, texts, (), apart)
 
 
