@@ -181,7 +181,7 @@ def test_the_documents_fields_are_described(demo: Path) -> None:
         document("explain", "lea"),
         document("explain", "--used", "gcc:lean", demo),
         document("expect", demo),
-        document("check", demo, "--snippet", "crossings"),
+        document("check", demo, "--snippet", "crossings", code=1),
         document("pick", demo, "--snippet", "crossings", "--seconds", "0.1"),
     ]
     for name in sorted(_fields(documents)):

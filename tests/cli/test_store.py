@@ -178,8 +178,8 @@ def test_a_store_that_cannot_be_written_is_told(tmp_path: Path) -> None:
 def test_checks_and_measurements_are_kept(demo: Path) -> None:
     import sqlite3
 
-    document("check", demo, "--snippet", "crossings")
-    document("check", demo, "--snippet", "crossings")
+    document("check", demo, "--snippet", "crossings", code=1)
+    document("check", demo, "--snippet", "crossings", code=1)
     base = sqlite3.connect(demo / ".hot-anvil" / "results.sqlite")
     rows: list[Any] = base.execute("SELECT kind, subject FROM results").fetchall()
     base.close()

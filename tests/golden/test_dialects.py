@@ -11,7 +11,7 @@ from elftools.elf.elffile import ELFFile
 
 from conftest import DEMO, NEED_ALL, lacking
 from hot_anvil.core.arch import syntax_of
-from hot_anvil.core.binary.lines import allow_two_byte_addresses
+from hot_anvil.core.binary.dwarf import allow_two_byte_addresses
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built, Unit
 from hot_anvil.core.code.records import Code, Function

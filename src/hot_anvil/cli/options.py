@@ -2,7 +2,7 @@
 
 import argparse
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NoReturn
 
@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from hot_anvil.api import Anvil
     from hot_anvil.cli.output import Output
     from hot_anvil.core.measure.options import Options
+    from hot_anvil.core.verify.results import Checked
 
 
 HELP_WIDTH = 90
@@ -217,6 +218,11 @@ def share(text: str) -> float:
     if not 0 < value <= 1:
         raise argparse.ArgumentTypeError(f"'{text}' is not a share above 0 and at most 1")
     return value
+
+
+def fault_code(checks: "Iterable[Checked]") -> int:
+    """Return the exit code of the first snippet that could not be checked, 0 for none."""
+    return next((checked.fault.exit_code for checked in checks if checked.fault), 0)
 
 
 def names_of(choices: Sequence[str]) -> Callable[[str], list[str]]:

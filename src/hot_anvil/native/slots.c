@@ -1,7 +1,8 @@
 /* Input sets in memory: buffers between closed pages, calls, and what they leave behind.
  *
  * An output is: i32 argument whose surroundings were written to (-1 for none), i64 offset of the
- * first such byte from the buffer's start, the result (a pointer as PLACE bytes: i64 argument it
+ * first such byte from the buffer's start, u32 what else the call left changed (surroundings.c), the
+ * result (a pointer as PLACE bytes: i64 argument it
  * points into, -1 for NULL, -2 for elsewhere, and i64 offset), then every writable buffer.
  */
 #define _GNU_SOURCE
@@ -11,7 +12,8 @@
 #include <string.h>
 #include <sys/mman.h>
 
-enum { PAGE = 4096, PAINTED = 64 << 10 };
+enum { PAGE = 4096, SHALLOW = 1 << 20, DEEP = 6 << 20, HEAD = 16 /* of an output */ };
+
 
 static size_t pages(size_t size) { return (size + PAGE - 1) / PAGE * PAGE; }
 
@@ -215,13 +217,36 @@ static int damaged(const struct slot *slot, int64_t *offset)
     return -1;
 }
 
-/* Leave a known pattern where the entry's variables will lie: what it reads without having
- * written it then differs between two runs with different patterns. */
-__attribute__((noinline)) static void paint(int pattern)
+static size_t painted = SHALLOW; /* bytes of the stack below a call */
+
+/* Leave other bytes each time, or zeros, where the entry's variables will lie: what it reads
+ * without having written it then differs between two runs. Returns the lowest of them. */
+__attribute__((noinline)) static volatile uint64_t *paint(int pattern)
 {
-    unsigned char below[PAINTED];
-    memset(below, pattern, sizeof below);
-    __asm__ volatile("" : : "r"(below) : "memory");
+    static uint64_t random = 88172645463325252u;
+    size_t count = painted / sizeof random;
+    uint64_t below[count];
+    if (pattern & 1) {
+        random += (uint64_t)pattern << 32;
+        for (size_t i = count; i--;) { /* xorshift (Marsaglia 2003) */
+            random ^= random << 13;
+            random ^= random >> 7;
+            random ^= random << 17;
+            below[i] = random;
+        }
+    } else {
+        memset(below, 0, sizeof below);
+    }
+    volatile uint64_t *lowest = below;
+    __asm__ volatile("" : "+r"(lowest) : : "memory"); /* it is looked at after the call */
+    return lowest;
+}
+
+static uint64_t sum_of(volatile const uint64_t *lowest)
+{
+    uint64_t sum = 0;
+    for (size_t i = 0; i < PAGE / sizeof *lowest; i++) sum = sum * 31 + lowest[i];
+    return sum;
 }
 
 static size_t result_size(const struct slot *slot)
@@ -231,7 +256,7 @@ static size_t result_size(const struct slot *slot)
 
 size_t slot_output_size(const struct slot *slot)
 {
-    size_t size = 12 + result_size(slot);
+    size_t size = HEAD + result_size(slot);
     for (unsigned i = 0; i < slot->count; i++)
         if (slot->args[i].kind == BUFFER && slot->args[i].writable) size += slot->args[i].size;
     return size;
@@ -242,14 +267,20 @@ void slot_call(struct slot *slot, unsigned char *output)
     unsigned char result[MAX_RESULT] = { 0 };
     int64_t offset = 0;
     called_slot = slot;
-    if (slot->pattern) paint(slot->pattern);
+    surroundings_note(); /* before painting: it uses the stack as well */
+    volatile uint64_t *lowest = slot->pattern ? paint(slot->pattern) : NULL;
+    uint64_t was = lowest ? sum_of(lowest) : 0;
     slot->entry->call(&slot->target, slot->passed, 1, result);
+    uint32_t left = surroundings_changed();
+    /* What reached the end of what was painted may go as deep again. */
+    if (lowest && sum_of(lowest) != was) painted = DEEP;
     if (slot->entry->finish) slot->entry->finish(slot->passed, result);
     if (slot->entry->returns == 2) place_pointer(slot, result);
     int32_t where = damaged(slot, &offset);
     memcpy(output, &where, 4);
     memcpy(output + 4, &offset, 8);
-    output += 12;
+    memcpy(output + 12, &left, 4);
+    output += HEAD;
     memcpy(output, result, result_size(slot));
     output += result_size(slot);
     for (unsigned i = 0; i < slot->count; i++) {

@@ -22,7 +22,8 @@
  *   Z  probe                          -> u64 ns of a fixed piece of work
  *   Q  quit
  * SET: u16 entry, u16 arguments, u8 where buffers lie (0 cache line, 1 tight at their end, 2 tight
- * at their start), u8 pattern around them and below the stack (0 none), then for each argument:
+ * at their start), u8 pattern around them (0 none; odd: random bytes below the stack, other ones
+ * for each call; even: zeros there), then for each argument:
  * u8 kind (0 scalar, 1 buffer, 2 alias), u8 writable, u8 aligned to no more than align, u16 align,
  * u64 size, bytes (of an alias: i64 argument, i64 bytes into its buffer).
  * OUTPUT: head of slots.c.
@@ -99,8 +100,9 @@ static void load(const unsigned char *p)
     if (why) write_all(why, strlen(why));
 }
 
-/* What lies in memory fresh from malloc is as unpredictable as what lies on the stack. */
-static void perturb(const unsigned char *set) { mallopt(M_PERTURB, set[5]); }
+/* What lies in memory fresh from malloc is as unpredictable as what lies on the stack, or zero as
+ * well: the C library writes the complement. */
+static void perturb(const unsigned char *set) { mallopt(M_PERTURB, set[5] & 1 ? set[5] : 0xff); }
 
 static const struct entry *own_entry(const unsigned char *set)
 {
@@ -112,6 +114,7 @@ static const struct entry *own_entry(const unsigned char *set)
 static void try_once(const unsigned char *set)
 {
     static struct slot slot;
+    keep_talk();
     perturb(set);
     slot_make(&slot, own_entry(set), set, 0);
     size_t size = slot_output_size(&slot);
@@ -131,6 +134,7 @@ static void repeat(const unsigned char *p)
     static struct slot slot;
     uint32_t calls, kinds = 0, counts[MAX_KINDS] = { 0 };
     memcpy(&calls, p, 4);
+    keep_talk();
     perturb(p + 4);
     slot_make(&slot, own_entry(p + 4), p + 4, 1);
     size_t size = slot_output_size(&slot);

@@ -61,6 +61,7 @@ struct slot {
 /* io.c */
 extern int request_fd, answer_fd;
 void die(int code);
+void keep_talk(void);
 void read_all(void *to, size_t size);
 void write_all(const void *from, size_t size);
 void answer(uint8_t status, uint32_t size);
@@ -69,6 +70,10 @@ void answer_with(const void *from, size_t size);
 /* crash.c */
 void crash_reports(int descriptor, int exits);
 extern struct slot *called_slot;
+
+/* surroundings.c */
+void surroundings_note(void);
+uint32_t surroundings_changed(void);
 
 /* slots.c */
 void slot_make(struct slot *slot, const struct entry *entry, const unsigned char *set, int again);

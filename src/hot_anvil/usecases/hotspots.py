@@ -8,7 +8,6 @@ from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
 from hot_anvil.core.measure.hotspots import Hot, Hotspots, make_hotspots
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.verify.results import Checked
-from hot_anvil.core.verify.verdicts import CORRECT
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.check.checking import read_files
@@ -83,7 +82,7 @@ def _snippet(
     files = read_files(workspace.bench, snippet)
     names = [signature.name for signature in checked.signatures]
     found: list[Hotspots] = []
-    for number, verdict in enumerate(v for v in asked if v.verdict == CORRECT):
+    for number, verdict in enumerate(v for v in asked if v.usable):
         workspace.progress(f"looking into {snippet.name}", number, len(asked))
         entry = names.index(verdict.entry)
         signature = checked.signatures[entry]
@@ -99,8 +98,8 @@ def _snippet(
                 verdict.candidate, label, took, code, seen, line_finder(path, workspace.bench.root)
             )
         )
-    left_out = tuple(f"{v.candidate}: {v.verdict}" for v in asked if v.verdict != CORRECT)
-    both = {v.build for v in asked if v.verdict == CORRECT} == {*builds} and len(builds) == 2
+    left_out = tuple(f"{v.candidate}: {v.verdict}" for v in asked if not v.usable)
+    both = {v.build for v in asked if v.usable} == {*builds} and len(builds) == 2
     states = _states(workspace, checked, builds) if both else {}
     return Hot(snippet.name, tuple(found), states, left_out)
 

@@ -6,7 +6,7 @@ from hot_anvil.core.measure.imported_times import Row, make_measurements, read_t
 from hot_anvil.core.measure.measurements import Measurements
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.verify.results import Checked
-from hot_anvil.core.verify.verdicts import CORRECT, NOT_RUN
+from hot_anvil.core.verify.verdicts import NOT_RUN
 from hot_anvil.errors import RequestError
 from hot_anvil.workspace import Workspace
 
@@ -34,12 +34,12 @@ def imported_measurements(
             "'snippet'."
         )
     own = [row for row in rows if row.snippet in ("", snippet)]
-    verdicts = {v.candidate: v.verdict for v in checked.verdicts}
+    verdicts = {v.candidate: v for v in checked.verdicts}
     for row in own:
         if row.candidate not in verdicts:
             hint = did_you_mean(row.candidate, verdicts) or f" They are: {listed(verdicts)}."
             raise RequestError(f"{file}:{row.line}: no candidate '{row.candidate}'.{hint}")
-    usable = [name for name, verdict in verdicts.items() if verdict in (CORRECT, NOT_RUN)]
+    usable = [name for name, v in verdicts.items() if v.usable or v.verdict == NOT_RUN]
     kept = [row for row in own if row.candidate in usable]
     all_measurements = make_measurements(kept, snippet, usable, f"times from {Path(file).name}")
     if not all_measurements:

@@ -49,7 +49,7 @@ def measure_checked(
     workspace: Workspace, checked: Checked, options: Options, only_best: bool = False
 ) -> Measured:
     """Measure what is correct of a snippet; ``only_best`` only as far as a pick needs."""
-    if not checked.correct and not options.imported:
+    if checked.fault or (not checked.correct and not options.imported):
         return Measured(checked, checked.reference, (), (), None)
     pairs = pairs_of(workspace, checked)
     try:

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from hot_anvil.core.build.records import COMPILED
-from hot_anvil.core.measure.choosing import Cost, flags_tied_to_cpu, pick
+from hot_anvil.core.measure.choosing import Cost, Pick, flags_tied_to_cpu, pick
 from hot_anvil.core.measure.code_identity import CodeIdentity
 from hot_anvil.core.measure.options import EARLIER, Options
 from hot_anvil.core.measure.results import Measured, Picked
@@ -29,6 +29,9 @@ def pick_checked(workspace: Workspace, checked: Checked, options: Options) -> Pi
     """Measure a snippet and choose its fastest correct candidate."""
     measured = measure_checked(workspace, checked, options, True)
     checked = measured.checked  # less those that ended while timed
+    if checked.fault:
+        why = "it could not be checked"
+        return Picked(measured, Pick(checked.snippet.name, None, (), (), (), "", why, ""))
     costs = costs_of(workspace, checked)
     together = measured.overall
     share = checked.snippet.share if options.share is None else options.share

@@ -17,6 +17,7 @@ from hot_anvil.core.verify.program_runs import (
 )
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.sanitizer_reports import Undefined
+from hot_anvil.core.verify.undefined import with_accepted, with_undefined
 from hot_anvil.core.verify.verdicts import (
     CORRECT,
     NOT_RUN,
@@ -74,6 +75,8 @@ def check_program(workspace: Workspace, snippet: Snippet, seconds: float, repeat
 
         verdicts = tuple(pool.map(check, builds))
     found, by, why = _undefined(workspace, snippet, given, seconds)
+    flags = {b.build.name: b.build.flags for b in builds}
+    verdicts = with_accepted(with_undefined(verdicts, found, flags), snippet.accept)
     return Checked(
         snippet, (), reference, verdicts, undefined=found, sanitized=by, not_sanitized=why
     )

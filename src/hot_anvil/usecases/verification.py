@@ -1,8 +1,11 @@
 """The workspace's checking: which builds compute the right thing, what is wrong with others."""
 
-from collections.abc import Sequence
-from functools import cache
-from typing import TYPE_CHECKING
+import errno
+import os
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+from functools import cache, partial
+from typing import TypeVar
 
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.records import Built
@@ -11,7 +14,7 @@ from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.verify.agreement import told_inputs, told_output
 from hot_anvil.core.verify.results import Checked, Replay
-from hot_anvil.errors import RequestError
+from hot_anvil.errors import AnvilError, FaultError, RequestError
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.checking import CheckPlan, Sanitized, check_snippet, written_elsewhere
 from hot_anvil.system.check.follow_up import follow_up, load_inputs
@@ -23,9 +26,7 @@ from hot_anvil.usecases.fault_finders import all_warnings, extra_program, starts
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace, usecase
 
-if TYPE_CHECKING:
-    from hot_anvil.core.verify.results import Checked
-
+T = TypeVar("T")
 CALL_SECONDS = 5.0  # that a call may take before it counts as hung
 REPEAT = 2  # calls on each input set
 
@@ -40,29 +41,65 @@ def check_snippets(
     """Judge every candidate of the snippets against the reference.
 
     ``call_seconds`` bounds each call. ``repeat`` calls on each input set find what only sometimes
-    comes out otherwise.
+    comes out otherwise. What one snippet fails at is its ``fault``; the others are checked all
+    the same. Raises it where there is no other.
     """
     workspace.store.sweep()  # what a check that was killed left
-    workspace.compile(snippets)  # all at once: that keeps every core busy
     chosen = find_snippets(workspace.bench, snippets)
+    with suppress(AnvilError):  # whose it is shows when each is compiled by itself
+        workspace.compile(snippets)  # all at once: that keeps every core busy
     functions = [snippet for snippet in chosen if not snippet.program]
+
+    def plan_of(snippet: Snippet) -> "_Planned | AnvilError":
+        return _attempt(snippet, lambda: make_plan(workspace, snippet, call_seconds, repeat))
+
     with thread_pool() as pool:  # the same for linking
-        made = pool.map(lambda s: make_plan(workspace, s, call_seconds, repeat), functions)
-        plans = {snippet.name: plan for snippet, plan in zip(functions, made, strict=True)}
-    out = []
-    for snippet in chosen:
+        plans = dict(zip((s.name for s in functions), pool.map(plan_of, functions), strict=True))
+
+    def check(snippet: Snippet) -> Checked:
         if snippet.program:
             from hot_anvil.usecases.programs import check_program
 
-            checked = check_program(workspace, snippet, call_seconds, repeat)
+            return check_program(workspace, snippet, call_seconds, repeat)
+        planned = plans[snippet.name]
+        if isinstance(planned, AnvilError):
+            raise planned
+        plan, notes = planned
+        checked = check_snippet(plan, follow_up)
+        return checked._replace(notes=notes, starts_threads=plan.threaded)
+
+    out: list[Checked] = []
+    for snippet in chosen:
+        checked = _attempt(snippet, partial(check, snippet))
+        if isinstance(checked, AnvilError):
+            checked = Checked(snippet, (), "", (), fault=checked)
         else:
-            plan, notes = plans[snippet.name]
-            checked = check_snippet(plan, follow_up)
-            checked = checked._replace(notes=notes, starts_threads=plan.threaded)
-        rows = [v._asdict() for v in checked.verdicts]
-        workspace.store.record("check", snippet.name, rows)
+            rows = [v._asdict() for v in checked.verdicts]
+            workspace.store.record("check", snippet.name, rows)
         out.append(checked)
+    faults = [checked.fault for checked in out if checked.fault]
+    if faults and len(faults) == len(out):
+        raise faults[0]
     return tuple(out)
+
+
+_Planned = tuple[CheckPlan, tuple[str, ...]]
+
+
+def _attempt(snippet: Snippet, work: Callable[[], T]) -> "T | AnvilError":
+    """Return what ``work`` does, or what it fails at, told of its snippet."""
+    try:
+        return work()
+    except AnvilError as error:
+        return error
+    except OSError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            raise  # every other snippet would meet it too
+        return FaultError(f"snippet {snippet.name}: {type(error).__name__}: {error}.")
+    except Exception as error:
+        if "HOT_ANVIL_TRACEBACK" in os.environ:
+            raise
+        return FaultError(f"snippet {snippet.name}: {type(error).__name__}: {error}.")
 
 
 def make_plan(

@@ -1,10 +1,16 @@
 """``hot-anvil check``."""
 
 import argparse
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-from hot_anvil.cli.options import add_bench, add_inputs, count, open_anvil
+from hot_anvil.cli.options import add_bench, add_inputs, count, fault_code, names_of, open_anvil
 from hot_anvil.cli.output import Output, document
+from hot_anvil.core.config.failing import FAILING
 from hot_anvil.errors import RequestError
+
+if TYPE_CHECKING:
+    from hot_anvil.core.verify.results import Checked
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -16,13 +22,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="call N times on each input set of the bench, to find races and the like (default: 2)",
     )  # fmt: skip
     parser.add_argument(
+        "--accept", type=names_of(FAILING), default=[], metavar="VERDICT,...",
+        help=f"failing verdicts that do not fail the check: {', '.join(FAILING)}",
+    )  # fmt: skip
+    parser.add_argument(
         "--replay", metavar="NAME", default="",
         help="call one failing candidate once more on the small input set kept under this name",
     )  # fmt: skip
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
-    """Judge every candidate; exit code 1 when a snippet has no correct one."""
+    """Judge every candidate; exit code 1 when one fails, or a snippet has no correct one."""
     from hot_anvil.core.verify.verdicts import CORRECT
     from hot_anvil.views.text.check import check_report, replay_report
 
@@ -40,4 +50,14 @@ def run(args: argparse.Namespace, out: Output) -> int:
         lambda: check_report(checks, args.path, out.width),
         lambda: document("check", "check", checks),
     )
-    return 0 if all(checked.correct for checked in checks) else 1
+    return fault_code(checks) or exit_code(checks, args.accept)
+
+
+def exit_code(checks: "Sequence[Checked]", accept: "Sequence[str]") -> int:
+    """Return 1 where a candidate fails in a way that neither bench nor request accepts."""
+    for checked in checks:
+        bad = [v for v in checked.verdicts if v.failing and v.verdict not in accept]
+        fine = [v for v in checked.verdicts if v.usable or v.accepted or v.verdict in accept]
+        if bad or not fine:
+            return 1
+    return 0

@@ -2,7 +2,7 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_measuring, count, measure_options, open_to_measure
+from hot_anvil.cli.options import add_measuring, count, fault_code, measure_options, open_to_measure
 from hot_anvil.cli.output import Output, document
 
 
@@ -33,4 +33,5 @@ def run(args: argparse.Namespace, out: Output) -> int:
         lambda: slower_lines(measure_report(measured, notes, out.width), slower, limit),
         lambda: document("measure", "measure", measured, notes, slower),
     )
-    return 0 if all(item.overall for item in measured) and not slower else 1
+    faults = fault_code(item.checked for item in measured)
+    return faults or int(not all(item.overall for item in measured) or bool(slower))

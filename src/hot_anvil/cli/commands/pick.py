@@ -2,7 +2,14 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_measuring, measure_options, names_of, open_to_measure, share
+from hot_anvil.cli.options import (
+    add_measuring,
+    fault_code,
+    measure_options,
+    names_of,
+    open_to_measure,
+    share,
+)
 from hot_anvil.cli.output import Output, document
 
 
@@ -43,4 +50,5 @@ def run(args: argparse.Namespace, out: Output) -> int:
         lambda: slower_lines(pick_report(picked, notes, out.width), slower, limit),
         lambda: document("pick", "pick", picked, notes, slower),
     )
-    return 0 if all(item.pick.choice for item in picked) and not slower else 1
+    faults = fault_code(item.measured.checked for item in picked)
+    return faults or int(not all(item.pick.choice for item in picked) or bool(slower))

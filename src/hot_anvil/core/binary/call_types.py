@@ -24,9 +24,9 @@ _DEEPEST = 8  # structs inside structs
 
 def passed_type(parameter: Any) -> Type:
     """Return the type of what is passed; Fortran passes arrays, and most scalars, by reference."""
-    if "DW_AT_type" not in parameter.attributes:
+    die = referred(parameter, "DW_AT_type")
+    if die is None:
         return type_of(parameter)
-    die = parameter.get_DIE_from_attribute("DW_AT_type")
     if die.tag == "DW_TAG_array_type":
         element = type_of(die)
         return Type("pointer", 8, f"{element.name} *", to=element, align=8)
@@ -124,7 +124,7 @@ def _pointee(die: Any, depth: int) -> Type:
             const = True
         elif die.tag in _QUALIFIERS:
             own = die.attributes.get("DW_AT_name")
-            name = name or (own.value.decode() if own else "")
+            name = name or (text_of(own.value) if own else "")
         elif die.tag in _POINTERS:
             return Type("other", 8, "pointer", const)
         elif depth:  # inside a struct: not needed, and it may lead back

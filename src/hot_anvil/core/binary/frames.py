@@ -3,12 +3,12 @@
 Sources: the DWARF 5 standard, sections 2.6 (locations), 6.4 (call frames).
 """
 
-import io
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, Literal, NamedTuple
 
 from hot_anvil.core.arch import architecture
-from hot_anvil.core.binary.lines import Ranges, allow_two_byte_addresses
+from hot_anvil.core.binary.dwarf import open_dwarf
+from hot_anvil.core.binary.lines import Ranges
 from hot_anvil.core.binary.variable_types import (
     AGGREGATES,
     Member,
@@ -76,14 +76,9 @@ class Frame(NamedTuple):
 
 def read_frames(data: bytes, isa: str) -> tuple[Frame, ...]:
     """Return the frames of all functions of a linked image with full debug info."""
-    from elftools.elf.elffile import ELFFile
-
-    allow_two_byte_addresses()
-    elf = ELFFile(io.BytesIO(data))
-    if not elf.has_dwarf_info():
+    elf, dwarf = open_dwarf(data)
+    if dwarf is None:
         return ()
-    linked = elf["e_type"] != "ET_REL"
-    dwarf = elf.get_dwarf_info(relocate_dwarf_sections=not linked)
     bits = elf.elfclass
     rules = _frame_rules(dwarf)
     out = []

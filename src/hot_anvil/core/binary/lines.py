@@ -4,11 +4,11 @@ The image must be linked: in a relocatable object all sections start at 0, so
 their rows would overlap.
 """
 
-import io
 from bisect import bisect_right
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from typing import Any, NamedTuple
 
+from hot_anvil.core.binary.dwarf import open_dwarf
 from hot_anvil.core.binary.variable_types import lookup, text_of
 from hot_anvil.core.code.records import Site
 from hot_anvil.core.code.text import normal_path
@@ -37,14 +37,9 @@ class DebugLines:
             self._read(data)
 
     def _read(self, data: bytes) -> None:
-        from elftools.elf.elffile import ELFFile
-
-        allow_two_byte_addresses()
-        elf = ELFFile(io.BytesIO(data))
-        self.has_info = elf.has_dwarf_info()
+        _, dwarf = open_dwarf(data)
+        self.has_info = dwarf is not None
         if self.has_info:
-            linked = elf["e_type"] != "ET_REL"  # then relocations, if kept, are applied already
-            dwarf = elf.get_dwarf_info(relocate_dwarf_sections=not linked)
             for unit in dwarf.iter_CUs():
                 files = self._read_lines(dwarf, unit)
                 self._read_inlined(dwarf, unit, files)
@@ -198,44 +193,3 @@ def _files(program: Any, unit: Any, folder: str) -> dict[int, str]:
 def _text(value: Any) -> str:
     raw = value if isinstance(value, bytes) else getattr(value, "DW_LNCT_path", value)
     return raw.decode(errors="surrogateescape") if isinstance(raw, bytes) else str(raw)
-
-
-def allow_two_byte_addresses() -> None:
-    """Let pyelftools read debug info with addresses of two bytes, as small chips have."""
-    import elftools.dwarf.structs as structs
-    from elftools.construct import ULInt16
-
-    if getattr(structs.DWARFStructs, "_two_byte_addresses", False):
-        return
-    plain = structs.DWARFStructs.__new__
-    tables: Sequence[str] = (
-        "_create_dw_form",
-        "_create_lineprog_header",
-        "_create_aranges_header",
-        "_create_address_table_header",
-        "_create_loclists_parsers",
-        "_create_rnglists_parsers",
-    )
-
-    def new(
-        cls: Any, little_endian: bool, dwarf_format: int, address_size: int, dwarf_version: int = 2
-    ) -> Any:
-        if address_size != 2:
-            return plain(cls, little_endian, dwarf_format, address_size, dwarf_version)
-        key = (little_endian, dwarf_format, 2, dwarf_version)
-        if key not in cls._structs_cache:
-            made = object.__new__(cls)
-            made.little_endian, made.dwarf_format = little_endian, dwarf_format
-            made.dwarf_version = dwarf_version
-            made.address_size = 4  # only the target's address becomes narrower
-            made._create_structs()
-            made.address_size = 2
-            made.Dwarf_target_addr, made.the_Dwarf_target_addr = ULInt16, ULInt16("")
-            for table in tables:
-                if hasattr(made, table):
-                    getattr(made, table)()
-            cls._structs_cache[key] = made
-        return cls._structs_cache[key]
-
-    structs.DWARFStructs.__new__ = new
-    structs.DWARFStructs._two_byte_addresses = True

@@ -1,13 +1,12 @@
 """What an entry takes and returns, read from debug info (DWARF)."""
 
-import io
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 from hot_anvil.core.binary.call_types import passed_type, type_of
-from hot_anvil.core.binary.lines import allow_two_byte_addresses
+from hot_anvil.core.binary.dwarf import open_dwarf
 from hot_anvil.core.binary.types import Type, declared
-from hot_anvil.core.binary.variable_types import lookup
+from hot_anvil.core.binary.variable_types import lookup, text_of
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
 
@@ -59,13 +58,9 @@ class Signature(NamedTuple):
 
 def read_signatures(data: bytes) -> tuple[Signature, ...]:
     """Return the functions that an object with full debug info lets others call."""
-    from elftools.elf.elffile import ELFFile
-
-    allow_two_byte_addresses()
-    elf = ELFFile(io.BytesIO(data))
-    if not elf.has_dwarf_info():
+    _, dwarf = open_dwarf(data)
+    if dwarf is None:
         return ()
-    dwarf = elf.get_dwarf_info()
     out = []
     for unit in dwarf.iter_CUs():
         files = _file_names(dwarf, unit)
@@ -115,25 +110,22 @@ def _definitions(scope: Any) -> Iterator[Any]:
 
 
 def _is_callable_definition(die: Any) -> bool:
-    attributes = die.attributes
-    external = "DW_AT_external" in attributes
-    if not external and "DW_AT_specification" in attributes:
-        declared = die.get_DIE_from_attribute("DW_AT_specification")
-        external = "DW_AT_external" in declared.attributes
-    return external and ("DW_AT_low_pc" in attributes or "DW_AT_ranges" in attributes)
+    # What is inlined elsewhere too has its name and type at its abstract origin.
+    has_code = "DW_AT_low_pc" in die.attributes or "DW_AT_ranges" in die.attributes
+    return has_code and bool(lookup(die, "DW_AT_external"))
 
 
 def _signature(die: Any, files: dict[int, str]) -> Signature:
-    name = lookup(die, "DW_AT_name").decode()
-    linkage = lookup(die, "DW_AT_linkage_name")
+    name = text_of(lookup(die, "DW_AT_name"))
+    linkage = text_of(lookup(die, "DW_AT_linkage_name"))
     parameters: list[Parameter] = []
     for child in die.iter_children():
         if child.tag == "DW_TAG_formal_parameter":
-            label = lookup(child, "DW_AT_name") or f"arg{len(parameters) + 1}".encode()
-            parameters.append(Parameter(label.decode(), passed_type(child)))
+            label = text_of(lookup(child, "DW_AT_name")) or f"arg{len(parameters) + 1}"
+            parameters.append(Parameter(label, passed_type(child)))
     return Signature(
         name,
-        linkage.decode() if linkage else name,
+        linkage or name,
         type_of(die),
         tuple(parameters),
         files.get(lookup(die, "DW_AT_decl_file") or 0, ""),
@@ -147,4 +139,4 @@ def _file_names(dwarf: Any, unit: Any) -> dict[int, str]:
         return {}
     first = 0 if program.header["version"] >= 5 else 1
     entries = program.header["file_entry"]
-    return {index + first: entry.name.decode() for index, entry in enumerate(entries)}
+    return {index + first: text_of(entry.name) for index, entry in enumerate(entries)}

@@ -15,6 +15,7 @@ HEAD = struct.Struct("<cI")
 ANSWER_HEAD = struct.Struct("<BI")
 ON_LINE, TIGHT_END, TIGHT_START = 0, 1, 2  # where buffers lie
 _KINDS = {"scalar": 0, "buffer": 1, "alias": 2}
+_OUTPUT_HEAD = struct.Struct("<iqI")
 _PLACE = 16  # bytes that say where a returned pointer points
 
 
@@ -32,6 +33,7 @@ class Output(NamedTuple):
     result: bytes
     buffers: tuple[tuple[str, bytes], ...]  # (parameter, contents) of those it could write
     damage: Damage | None = None
+    left: int = 0  # bits of what else the call left changed: ``native/surroundings.c``
 
 
 def request(op: str, payload: bytes = b"", more: int = 0) -> bytes:
@@ -86,12 +88,12 @@ def repeat(layout: Layout, where: int, pattern: int, calls: int) -> Request:
 
 def read_output(payload: bytes, inputs: InputSet, signature: Signature) -> Output:
     """Read the answer to ``try_once``."""
-    where, offset = struct.unpack_from("<iq", payload)
+    where, offset, left = _OUTPUT_HEAD.unpack_from(payload)
     damage = None
     if where >= 0:
         hurt = inputs.arguments[where]
         damage = Damage(hurt.name, offset, len(hurt.data))
-    at = 12
+    at = _OUTPUT_HEAD.size
     returns = signature.returns
     size = _PLACE if returns.kind == "pointer" else returns.size
     result = payload[at : at + size]
@@ -101,7 +103,7 @@ def read_output(payload: bytes, inputs: InputSet, signature: Signature) -> Outpu
         if a.kind == "buffer" and a.writable:
             buffers.append((a.name, payload[at : at + len(a.data)]))
             at += len(a.data)
-    return Output(result, tuple(buffers), damage)
+    return Output(result, tuple(buffers), damage, left)
 
 
 def read_repeat(payload: bytes, inputs: InputSet, signature: Signature) -> list[tuple[int, Output]]:

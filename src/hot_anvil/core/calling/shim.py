@@ -86,7 +86,7 @@ def _declare_structs(kind: Type, structs: dict[Type, str]) -> list[str]:
         at = member.offset + member.type.size
     if packed and kind.size > at:
         lines.append(f"    char pad[{kind.size - at}];")
-    natural = max(member.type.align for member in kind.members)
+    natural = max((member.type.align for member in kind.members), default=1)
     told = ["packed"] if packed else []
     told += [f"aligned({kind.align})"] if packed or kind.align > natural else []
     attribute = f" __attribute__(({', '.join(told)}))" if told else ""

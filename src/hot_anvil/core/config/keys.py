@@ -69,6 +69,7 @@ KEYS: Mapping[str, tuple[Key, ...]] = {
         ("expect", "tables", "facts that must hold"),
         ("tolerance", "table", "how far floats may be off"),
         ("not_promised", "table", "edges that a function need not take, and why"),
+        ("accept", "table", "failing verdicts that are accepted, and why"),
         ("case", "tables", "input sets given value by value"),
         ("driver", "text", "source that makes the objects an entry takes"),
         ("program", "yes or no", "whether it is a whole program"),

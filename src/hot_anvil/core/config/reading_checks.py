@@ -1,9 +1,11 @@
 """Reading what a bench says of checking: inputs, cases, tolerances, edges, program runs."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from hot_anvil.core.config.edge_kinds import EDGES
+from hot_anvil.core.config.failing import FAILING
+from hot_anvil.core.config.fill_names import is_fill
 from hot_anvil.core.config.positions import Path
 from hot_anvil.core.config.reader import Reader
 from hot_anvil.core.config.records import Case, Input, ProgramRun, Tolerance, Values
@@ -23,7 +25,8 @@ def read_check_keys(reader: Reader, table: Values, path: Path) -> dict[str, Any]
                 reader.note((*path, key), "goes with functions; a program has 'run' tables")
     return {
         "tolerance": reader.attempt(Tolerance(), _tolerance, reader, table, path),
-        "not_promised": _not_promised(reader, table, path),
+        "not_promised": _reasons(reader, table, path, "not_promised", (*EDGES, "all"), "edge"),
+        "accept": _reasons(reader, table, path, "accept", FAILING, "failing verdict"),
         "cases": _each(reader, _case, cases, (*path, "case")),
         "program": program,
         "runs": _each(reader, _run, runs, (*path, "run")),
@@ -49,6 +52,8 @@ def read_parameter(reader: Reader, value: object, path: Path) -> Input:
     """Return what a bench says of one parameter."""
     if isinstance(value, bool):
         return Input(int(value))
+    if isinstance(value, str) and is_fill(value):
+        return Input(None, value)  # a number's fill may stand alone
     if isinstance(value, int | float | str):
         return Input(value)
     if not isinstance(value, Mapping):
@@ -92,16 +97,21 @@ def _tolerance(reader: Reader, table: Values, path: Path) -> Tolerance:
     return Tolerance(**{key: float(value) for key, value in given.items()})
 
 
-def _not_promised(reader: Reader, table: Values, path: Path) -> Mapping[str, str]:
-    given: Mapping[str, str] = table.get("not_promised", {})
-    place = (*path, "not_promised")
+def _reasons(
+    reader: Reader, table: Values, path: Path, name: str, kinds: Sequence[str], what: str
+) -> Mapping[str, str]:
+    """Return a table of kinds, each with the reason that the bench gives for it."""
+    given: Mapping[str, str] = table.get(name, {})
     for key, reason in given.items():
-        if key not in EDGES and key != "all":
-            hint = did_you_mean(key, EDGES) or f" Known: {listed([*EDGES, 'all'])}."
-            reader.note((*place, key), f"unknown kind of edge '{key}'.{hint.rstrip('.')}")
+        if key not in kinds:
+            hint = did_you_mean(key, kinds) or f" Known: {listed(kinds)}."
+            reader.note((*path, name, key), f"unknown kind of {what} '{key}'.{hint.rstrip('.')}")
         if not isinstance(reason, str) or not reason.strip():
-            reader.note((*place, key), "must be a text: why the function need not take this")
+            reader.note((*path, name, key), f"must be a text: why {_WHY[name]}")
     return given
+
+
+_WHY = {"not_promised": "the function need not take this", "accept": "this verdict is acceptable"}
 
 
 def _case(reader: Reader, table: Values, path: Path) -> Case:

@@ -67,6 +67,7 @@ class Snippet(NamedTuple):
     expectations: tuple[Expectation, ...] = ()
     tolerance: Tolerance = Tolerance()
     not_promised: Mapping[str, str] = MappingProxyType({})  # kind of edge -> why it is left out
+    accept: Mapping[str, str] = MappingProxyType({})  # failing verdict -> why it is accepted
     cases: tuple[Case, ...] = ()
     driver: str = ""  # source that makes the objects an entry takes, and calls it
     program: bool = False  # a whole program, run as it is

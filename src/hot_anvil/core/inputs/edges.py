@@ -11,9 +11,10 @@ from typing import TYPE_CHECKING, Any
 from hot_anvil.core.binary.signatures import Parameter, Signature
 from hot_anvil.core.binary.types import Leaf, leaves
 from hot_anvil.core.config.expressions import names_in
+from hot_anvil.core.config.fill_names import is_fill
 from hot_anvil.core.config.reading_checks import read_input
 from hot_anvil.core.config.records import Snippet
-from hot_anvil.core.inputs.fills import Fill, is_fill, parse_fill, random_for
+from hot_anvil.core.inputs.fills import Fill, parse_fill, random_for
 from hot_anvil.core.inputs.spec import InputSpec
 
 if TYPE_CHECKING:

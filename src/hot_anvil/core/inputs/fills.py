@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from hot_anvil.core.binary.types import Leaf
+from hot_anvil.core.config.fill_names import FILLS
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
 
@@ -14,15 +15,6 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-_ARGUMENTS = {
-    "zeros": (0, 0),
-    "ramp": (0, 2),
-    "uniform": (2, 2),
-    "normal": (2, 2),
-    "choice": (1, 1000),
-    "text": (1, 1),
-    "file": (1, 1),
-}
 _TEXTUAL = ("text", "file")
 Files = Mapping[str, bytes]  # contents of the files that fills name
 
@@ -35,18 +27,12 @@ class Fill(NamedTuple):
     text: str
 
 
-def is_fill(text: str) -> bool:
-    """Tell whether a text is meant as a fill, not as an expression."""
-    found = re.match(r"\s*(\w+)\s*(\(|$)", text)
-    return found is not None and (found[2] == "(" or found[1] in _ARGUMENTS)
-
-
 def parse_fill(text: str, where: str) -> Fill:
     """Take a fill such as ``uniform(-500, 500)`` apart; raises RequestError."""
     found = re.fullmatch(r"\s*(\w+)\s*(?:\((.*)\))?\s*", text, re.DOTALL)
     name = found[1] if found else text
-    if not found or name not in _ARGUMENTS:
-        hint = did_you_mean(name, _ARGUMENTS) or f" Known fills: {listed(_ARGUMENTS)}."
+    if not found or name not in FILLS:
+        hint = did_you_mean(name, FILLS) or f" Known fills: {listed(FILLS)}."
         raise RequestError(f"{where}: '{text}' is no fill.{hint}")
     inside = (found[2] or "").strip()
     arguments: tuple[Any, ...]
@@ -54,7 +40,7 @@ def parse_fill(text: str, where: str) -> Fill:
         arguments = (inside[1:-1],) if re.fullmatch(r"""(["']).*\1""", inside, re.DOTALL) else ()
     else:
         arguments = tuple(_number(part, text, where) for part in inside.split(",") if part.strip())
-    least, most = _ARGUMENTS[name]
+    least, most = FILLS[name]
     if not least <= len(arguments) <= most:
         raise RequestError(
             f"{where}: '{text}' has {len(arguments)} values, {name} takes "

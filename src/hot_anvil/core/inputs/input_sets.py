@@ -6,10 +6,11 @@ from typing import NamedTuple
 from hot_anvil.core.binary.signatures import Parameter, Signature
 from hot_anvil.core.binary.types import Leaf, Type, element_size, leaf_values, leaves
 from hot_anvil.core.config.expressions import Names, evaluate
+from hot_anvil.core.config.fill_names import is_fill
 from hot_anvil.core.config.reading_checks import read_input
 from hot_anvil.core.config.records import Bench, Input, Snippet
 from hot_anvil.core.inputs.edges import shape
-from hot_anvil.core.inputs.fills import Files, elements_in, fill_array, is_fill, parse_fill
+from hot_anvil.core.inputs.fills import Files, elements_in, fill_array, parse_fill
 from hot_anvil.core.inputs.spec import InputSpec
 from hot_anvil.core.inputs.template import how_to_give
 from hot_anvil.core.names import did_you_mean, listed

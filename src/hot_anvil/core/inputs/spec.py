@@ -6,6 +6,7 @@ from types import MappingProxyType
 from typing import NamedTuple
 
 from hot_anvil.core.config.edge_kinds import SIZES
+from hot_anvil.core.config.fill_names import is_fill
 from hot_anvil.core.config.records import Snippet
 
 SEEDS = 3
@@ -54,8 +55,10 @@ def sweep_points(snippet: Snippet) -> tuple[Point, ...]:
 def own_sets(snippet: Snippet) -> list[InputSpec]:
     """Return the input sets that the bench asks for: sweep points with every seed, and cases."""
     points = sweep_points(snippet)
-    given = [value for value in snippet.inputs.values() if isinstance(value, Mapping)]
-    only_numbers = given and not any("count" in table or "alias" in table for table in given)
+    values = snippet.inputs.values()
+    tables = [value for value in values if isinstance(value, Mapping)]
+    drawn = tables or any(isinstance(value, str) and is_fill(value) for value in values)
+    only_numbers = drawn and not any("count" in table or "alias" in table for table in tables)
     seeds = SEEDS_OF_NUMBERS if only_numbers else SEEDS
     spec = [InputSpec(point, seed + 1) for point in points for seed in range(seeds)]
     return [*spec, *(InputSpec(points[0], 1, case=number) for number in range(len(snippet.cases)))]

@@ -6,7 +6,7 @@ from typing import NamedTuple
 from hot_anvil.core.measure.scaling import gain_of
 from hot_anvil.core.measure.summary import ON_LOAD, Comparison, Summary
 from hot_anvil.core.measure.verdict_words import BEST, FASTER, NOT_ENOUGH, SLOWER, TIED
-from hot_anvil.core.verify.verdicts import CORRECT, Verdict
+from hot_anvil.core.verify.verdicts import CORRECT, UNDEFINED, Verdict
 
 PREFERENCES = ("code", "portable", "compile")  # in the order that nobody changed
 NEAR = 1.05  # ratio to the fastest up to which a tied candidate may be chosen for other merits
@@ -77,7 +77,7 @@ def pick(
     whole program's time. ``summary`` is None when nothing was correct.
     """
     ranked = summary.to_best if summary else {}
-    excluded = tuple(v for v in verdicts if v.verdict != CORRECT and v.candidate not in ranked)
+    excluded = tuple(v for v in verdicts if not v.usable and v.candidate not in ranked)
     if summary is None:
         return Pick(snippet, None, (), (), excluded, "", "no candidate is correct", "")
     order = sorted(
@@ -100,13 +100,21 @@ def pick(
     chosen = min(near, key=lambda name: _preference(costs[name], merits))
     why = _why(ranking, tied, merits)
     own = next(v for v in verdicts if v.candidate == chosen)
-    uncompared = own.why if own.verdict == CORRECT else f"it was not checked here: {own.why}"
-    caution = "; ".join(filter(None, (uncompared, _caution(ranking, chosen))))
+    caution = "; ".join(filter(None, (_not_proved(own), _caution(ranking, chosen))))
     against = summary.result(chosen).comparison.verdict
     gain = gain_of(against.ratio, share) if share else None
     return Pick(
         snippet, chosen, tied, tuple(ranking), excluded, costs[chosen].command, why, caution, gain
     )
+
+
+def _not_proved(verdict: Verdict) -> str:
+    """Return what the check leaves open of a candidate, "" for nothing."""
+    if verdict.verdict == CORRECT:
+        return verdict.why
+    if verdict.verdict == UNDEFINED:
+        return f"{verdict.why}: accepted, since {verdict.accepted}"
+    return f"it was not checked here: {verdict.why}"
 
 
 _SAID = {"code": "least code", "portable": "fewest ties to this CPU", "compile": "least compiling"}

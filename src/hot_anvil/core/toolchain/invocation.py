@@ -70,7 +70,22 @@ _STYLES: Mapping[str, Callable[[Call], list[str]]] = {"cc": _cc, "rustc": _rustc
 # Flags that say what to make or where, which is this tool's part: exact, and how they start.
 OURS: Mapping[str, tuple[Sequence[str], tuple[str, ...]]] = {
     "cc": (
-        ("-o", "-c", "-S", "-E", "-x", "-r", "-shared", "-###", "-fsyntax-only", "-v", "--version"),
+        (
+            "-o",
+            "-c",
+            "-S",
+            "-E",
+            "-x",
+            "-r",
+            "-shared",
+            "-###",
+            "-fsyntax-only",
+            "-v",
+            "--version",
+            "-emit-llvm",
+            "-emit-ast",
+            "--analyze",
+        ),
         ("-save-temps", "-M", "-o"),
     ),
     "rustc": (

@@ -6,7 +6,8 @@ from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.verify.crash_report import Place
 from hot_anvil.core.verify.sanitizer_reports import Undefined
-from hot_anvil.core.verify.verdicts import CORRECT, Verdict, Word
+from hot_anvil.core.verify.verdicts import Verdict, Word
+from hot_anvil.errors import AnvilError
 
 
 class Checked(NamedTuple):
@@ -23,11 +24,12 @@ class Checked(NamedTuple):
     sanitized: str = ""  # the build that looked for undefined behaviour
     not_sanitized: str = ""  # why none did, "" when one did
     starts_threads: bool = False  # the code itself does
+    fault: AnvilError | None = None  # why the snippet could not be checked
 
     @property
     def correct(self) -> tuple[Verdict, ...]:
         """The candidates that may be measured."""
-        return tuple(v for v in self.verdicts if v.verdict == CORRECT)
+        return tuple(v for v in self.verdicts if v.usable)
 
     @property
     def many_threads(self) -> bool:

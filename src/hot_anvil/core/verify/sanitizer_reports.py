@@ -30,6 +30,11 @@ class Undefined(NamedTuple):
     place: Place
     build: str  # the sanitized one
 
+    @property
+    def is_race(self) -> bool:
+        """Whether threads reach the same memory without an order."""
+        return self.message.startswith("data race")
+
 
 def read_fault(
     text: str,

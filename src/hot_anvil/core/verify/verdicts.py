@@ -5,17 +5,20 @@ from typing import Literal, NamedTuple
 
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.calling.protocol import Output
+from hot_anvil.core.config.failing import FAILING
 from hot_anvil.core.config.records import Tolerance
 from hot_anvil.core.inputs.input_sets import InputSet
+from hot_anvil.core.names import listed
 from hot_anvil.core.verify.agreement import Error, first_difference, larger, told_output
 from hot_anvil.core.verify.crash_report import NOWHERE, Place, outside
 
-Word = Literal["correct", "wrong", "unstable", "crashed", "hung", "refused", "not run"]
+Word = Literal["correct", "wrong", "unstable", "crashed", "hung", "undefined", "refused", "not run"]
 CORRECT: Word = "correct"
 WRONG: Word = "wrong"
 UNSTABLE: Word = "unstable"
 CRASHED: Word = "crashed"
 HUNG: Word = "hung"
+UNDEFINED: Word = "undefined"
 REFUSED: Word = "refused"
 NOT_RUN: Word = "not run"
 NOTHING_TO_COMPARE = "it ran, but returns nothing and writes no buffer: nothing was compared"
@@ -42,6 +45,17 @@ class Verdict(NamedTuple):
     smallest_why: str = ""
     replay: str = ""  # name under which that input set is kept
     suspects: tuple[str, ...] = ()  # what compilers and sanitizers say of the source
+    accepted: str = ""  # why the bench accepts the verdict, "" where it does not
+
+    @property
+    def usable(self) -> bool:
+        """Whether the candidate may be measured and chosen."""
+        return self.verdict == CORRECT or (self.verdict == UNDEFINED and bool(self.accepted))
+
+    @property
+    def failing(self) -> bool:
+        """Whether it is a failure that the bench does not accept."""
+        return self.verdict in FAILING and not self.accepted
 
 
 class Trial(NamedTuple):
@@ -64,6 +78,18 @@ class Finding(NamedTuple):
     place: Place = NOWHERE
     error: Error | None = None
     layout: int = 0  # of laying out the sets, that shows it
+
+
+_LEFT = {
+    1: "how floats are rounded or trapped", 2: "values on the x87 stack (or MMX registers)",
+    4: "the direction flag", 8: "which signals are blocked", 16: "the working folder",
+    32: "the environment", 64: "which descriptors are open",
+}  # fmt: skip
+
+
+def in_words(left: int) -> str:
+    """Return what a call leaves changed in its process."""
+    return listed(words for bit, words in _LEFT.items() if left & bit)
 
 
 def candidate_name(entry: str, build: str, alone: bool) -> str:
@@ -93,6 +119,10 @@ def judge(
         for output in outputs:
             if output.damage:
                 return Finding(WRONG, f"writes {outside(output.damage, signature)}", index)
+            wanted = expected[index]
+            left = output.left & ~(wanted.left if wanted else 0)
+            if left:
+                return Finding(WRONG, f"leaves {in_words(left)} changed after it returns", index)
     for index, inputs in enumerate(sets):
         outputs = [output for trial in trials if (output := trial.outputs[index])]
         for other in outputs[1:]:

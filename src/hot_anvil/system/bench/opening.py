@@ -1,5 +1,6 @@
 """Open a bench or a bare source file."""
 
+import re
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -58,6 +59,8 @@ def open_source_file(
     snippet.setdefault("name", path.stem)
     if entries:
         snippet["entries"] = list(entries)
+    if not entries and not inputs and "program" not in snippet and "entries" not in snippet:
+        snippet["program"] = defines_main(read_source(path), language_of(path.name))
     told = (("inputs", inputs), ("sweep", sweep), ("not_promised", not_promised))
     for key, lines in told:
         given = _toml_lines(lines, key)
@@ -66,6 +69,21 @@ def open_source_file(
     tables["snippet"] = [snippet]
     bench = read_bench(tables, text, str(path), str(path.parent.resolve()))
     return with_settings(bench._replace(explicit=tuple(builds)))
+
+
+_MAIN = {
+    "c": r"^[\w\s*]*\bmain\s*\([^;{]*\)\s*\{",
+    "c++": r"^[\w\s*]*\bmain\s*\([^;{]*\)\s*(?:->\s*\w+\s*)?\{",
+    "rust": r"^\s*fn\s+main\s*\(",
+    "fortran": r"^\s*program\s+\w+\s*$",
+}
+
+
+def defines_main(text: str, language: str) -> bool:
+    """Tell whether a source is a whole program, as far as its text shows."""
+    text = re.sub(r"/\*.*?\*/|//[^\n]*|\"(?:\\.|[^\"\\\n])*\"", " ", text, flags=re.DOTALL)
+    pattern = _MAIN.get(language, r"(?!)")
+    return bool(re.search(pattern, text, re.MULTILINE | re.IGNORECASE * (language == "fortran")))
 
 
 def _tables(text: str, path: Path) -> dict[str, Any]:

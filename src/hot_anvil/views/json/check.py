@@ -1,7 +1,7 @@
 """Verdicts as plain data for JSON."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.verify.results import Replay
@@ -19,7 +19,7 @@ def check_document(checks: "Sequence[Checked]") -> Document:
     verdicts = [verdict_row(verdict) for checked in checks for verdict in checked.verdicts]
     return document(
         "check",
-        references={checked.snippet.name: checked.reference for checked in checks},
+        references={c.snippet.name: c.reference for c in checks if not c.fault},
         verdicts=verdicts,
         undefined=[_undefined(c.snippet.name, found) for c in checks for found in c.undefined],
         excused=[
@@ -27,8 +27,14 @@ def check_document(checks: "Sequence[Checked]") -> Document:
             for c in checks
             for label, why in c.excused
         ],
-        scope=[_scope(checked) for checked in checks],
+        scope=[_scope(checked) for checked in checks if not checked.fault],
+        faults=faults(checks),
     )
+
+
+def faults(checks: "Iterable[Checked]") -> list[Document]:
+    """Return the snippets that could not be checked, and why."""
+    return [{"snippet": c.snippet.name, "why": str(c.fault)} for c in checks if c.fault]
 
 
 def replay_document(replay: "Replay") -> Document:

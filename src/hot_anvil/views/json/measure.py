@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.measure.scaling import Scaling
 from hot_anvil.core.measure.summary import Comparison
-from hot_anvil.views.json.check import verdict_row
+from hot_anvil.views.json.check import faults, verdict_row
 from hot_anvil.views.json.document import Document, document, finite
 
 if TYPE_CHECKING:
@@ -48,6 +48,7 @@ def measure_document(
     excluded = [_excluded(item.checked) for item in measured]
     return document(
         "measure",
+        faults=faults(item.checked for item in measured),
         results=results,
         measurements=rows,
         excluded=[row for rows in excluded for row in rows],

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from hot_anvil.views.json.check import faults
 from hot_anvil.views.json.document import Document, document, finite
 
 if TYPE_CHECKING:
@@ -48,6 +49,7 @@ def pick_document(
             for summary in item.measured.summaries
             for row in item.pick.ranking
         ],
+        faults=faults(item.measured.checked for item in picked),
         excluded=[v._asdict() for item in picked for v in item.pick.excluded],
         gain={item.pick.snippet: item.pick.gain for item in picked},
         share={item.pick.snippet: item.share for item in picked},

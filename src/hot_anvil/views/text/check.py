@@ -6,7 +6,14 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.config.edge_kinds import EDGES
 from hot_anvil.core.verify.results import Replay
-from hot_anvil.core.verify.verdicts import CORRECT, CRASHED, HUNG, NOTHING_TO_COMPARE, Verdict
+from hot_anvil.core.verify.verdicts import (
+    CORRECT,
+    CRASHED,
+    HUNG,
+    NOTHING_TO_COMPARE,
+    UNDEFINED,
+    Verdict,
+)
 from hot_anvil.views.text.report import DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import joined, plural, significant
 
@@ -28,6 +35,8 @@ def check_report(checks: Sequence["Checked"], path: str, width: int) -> Report:
             report.add("  ", Span(signature.text, DIM))
         for note in checked.notes:
             report.paragraph(f"note: {note}", DIM, indent=2)
+        if not_checked(report, checked):
+            continue
         report.paragraph(_how(checked), DIM, indent=2)
         undefined(report, checked)
         report.table(("candidate", "verdict", "on", ""), _rows(checked), "llll")
@@ -39,6 +48,14 @@ def check_report(checks: Sequence["Checked"], path: str, width: int) -> Report:
             _failure(report, alike, checked, path)
         _edges(report, checked)
     return report
+
+
+def not_checked(report: Report, checked: "Checked") -> bool:
+    """Say why a snippet could not be checked; tell whether that is so."""
+    if checked.fault:
+        report.add("  ", Span("could not be checked", TROUBLE))
+        report.paragraph(str(checked.fault), indent=4)
+    return checked.fault is not None
 
 
 def replay_report(replay: "Replay", width: int) -> Report:
@@ -134,6 +151,8 @@ def _failure(report: Report, alike: Sequence[Verdict], checked: "Checked", path:
     report.add("  ", Span(first.verdict, TROUBLE))
     report.paragraph(_whose(alike, checked), indent=4)
     why = "its output differs from run to run" if first.tally else first.why
+    if first.verdict == UNDEFINED:
+        why = "it gives the reference's results here, by behaviour that is not defined (see above)"
     why += _at(first)
     report.paragraph(why + (f", with {first.inputs}" if first.inputs else ""), indent=4)
     if first.tally:
@@ -146,6 +165,13 @@ def _failure(report: Report, alike: Sequence[Verdict], checked: "Checked", path:
         report.paragraph(f"smallest found: {values}{why}", indent=4)
     for suspect in first.suspects:
         report.paragraph(suspect, indent=4)
+    if first.verdict == UNDEFINED and not first.accepted:
+        report.paragraph(
+            'may it be chosen all the same? Say so in the bench: accept = { undefined = "why" }',
+            DIM, indent=4,
+        )  # fmt: skip
+    if first.accepted:
+        report.paragraph(f"accepted by the bench: {first.accepted}", DIM, indent=4)
     if first.edge:
         report.paragraph(
             f"this is an edge, {EDGES[first.edge]}. Need {first.entry} not take it? Say so in the "

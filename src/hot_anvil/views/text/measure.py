@@ -9,8 +9,7 @@ from hot_anvil.core.measure.measurements import CPU, WALL
 from hot_anvil.core.measure.scaling import Scaling, crossings, elements_of, scalings, sizes_of
 from hot_anvil.core.measure.summary import ON_LOAD, Comparison, Result, Summary
 from hot_anvil.core.measure.verdict_words import BASELINE, FASTER, SLOWER
-from hot_anvil.core.verify.verdicts import CORRECT
-from hot_anvil.views.text.check import excluded
+from hot_anvil.views.text.check import excluded, not_checked
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import (
     duration,
@@ -39,6 +38,8 @@ def measure_report(measured: Sequence["Measured"], notes: Sequence[str], width: 
         report.add(Span(item.checked.snippet.name, STRONG), f"  baseline {item.baseline}")
         for note in item.checked.notes:
             report.paragraph(f"note: {note}", DIM, indent=2)
+        if not_checked(report, item.checked):
+            continue
         if not item.summaries:
             report.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
         shown: dict[str, None] = {}
@@ -50,7 +51,7 @@ def measure_report(measured: Sequence["Measured"], notes: Sequence[str], width: 
             report.paragraph(counted(item), DIM, indent=2)
         _since(report, item)
         scaling(report, item.summaries)
-        out = {v.candidate for v in item.checked.verdicts if v.verdict != CORRECT}
+        out = {v.candidate for v in item.checked.verdicts if not v.usable}
         # Of code that is out now as it was then, now is enough.
         now = [v for v in item.checked.verdicts if v.candidate.rpartition("#")[0] not in out]
         excluded(report, [v for v in now if v.candidate in out])

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from hot_anvil.core.measure.choosing import Ranked, behind_best
 from hot_anvil.core.measure.summary import Summary
 from hot_anvil.core.measure.verdict_words import BEST, TIED
-from hot_anvil.views.text.check import excluded, undefined
+from hot_anvil.views.text.check import excluded, not_checked, undefined
 from hot_anvil.views.text.measure import (
     circumstances,
     counted,
@@ -33,6 +33,8 @@ def pick_report(picked: Sequence["Picked"], notes: Sequence[str], width: int) ->
         report.add(Span(item.pick.snippet, STRONG))
         for note in item.measured.checked.notes:
             report.paragraph(f"note: {note}", DIM, indent=2)
+        if not_checked(report, item.measured.checked):
+            continue
         undefined(report, item.measured.checked)
         if item.pick.ranking:
             _ranking(report, item)

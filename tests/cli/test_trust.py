@@ -1,0 +1,184 @@
+"""What is shown of a candidate counts: verdicts, exit codes, what may be picked."""
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from conftest import document, hot_anvil, refused, write_bench
+
+HASTY = """#include <stdint.h>
+int32_t room(int32_t level, int32_t step)
+{
+    int32_t sum = level + step;
+    return sum > level ? sum : level;
+}
+"""
+GRID = '[flags]\nplain = "-O0"\nwraps = "-O0 -fwrapv"\n[grid]\ntoolchains = ["gcc"]\n'
+SNIPPET = (
+    '[[snippet]]\nsources = ["room.c"]\n[snippet.inputs]\n'
+    'level = "choice(2147483647, 5)"\nstep = "uniform(1, 9)"\n'
+)
+
+
+def states(found: Any) -> dict[str, str]:
+    return {row["build"]: row["verdict"] for row in found["verdicts"]}
+
+
+def test_what_is_shown_to_be_undefined_is_not_picked_unless_accepted(tmp_path: Path) -> None:
+    write_bench(tmp_path, GRID + SNIPPET, room=HASTY)
+    found = document("check", tmp_path, code=1)
+    assert states(found) == {"gcc-12:plain": "undefined", "gcc-12:wraps": "correct"}
+    (row,) = (v for v in found["verdicts"] if v["verdict"] == "undefined")
+    assert "signed integer overflow" in row["why"] and row["place"]["line"] == 4
+    assert hot_anvil("check", tmp_path, "--accept", "undefined").returncode == 0
+    assert hot_anvil("check", tmp_path, "--accept", "wrong").returncode == 1
+    picked = document("pick", tmp_path, "--seconds", "0.02")
+    assert picked["choice"]["room"] == "gcc-12:wraps"
+    assert [v["verdict"] for v in picked["excluded"]] == ["undefined"]
+    reason = 'accept = { undefined = "levels stay below 10 m" }\n'
+    write_bench(tmp_path, GRID.replace('wraps = "-O0 -fwrapv"\n', "") + SNIPPET, room=HASTY)
+    assert document("pick", tmp_path, code=1)["choice"] == {"room": None}
+    bench = tmp_path / "anvil.toml"
+    bench.write_text(bench.read_text().replace("[snippet.inputs]", f"{reason}[snippet.inputs]"))
+    assert document("check", tmp_path)["verdicts"][0]["accepted"] == "levels stay below 10 m"
+    picked = document("pick", tmp_path, "--seconds", "0.02")
+    assert picked["choice"]["room"] == "gcc-12:plain"
+    assert "levels stay below 10 m" in picked["caution"]["room"]
+
+
+def test_what_may_be_accepted_is_checked(tmp_path: Path) -> None:
+    wrong = SNIPPET.replace("[snippet.inputs]", 'accept = { undefind = "x" }\n[snippet.inputs]')
+    write_bench(tmp_path, GRID + wrong, room=HASTY)
+    assert "undefined" in refused("check", tmp_path)
+    assert "wrong, unstable" in refused("check", tmp_path, "--accept", "wrng")
+
+
+def test_a_fault_of_one_snippet_leaves_the_others_their_verdicts(tmp_path: Path) -> None:
+    lost = '[[snippet]]\nname = "lost"\nsources = ["room.c"]\nentries = ["rom"]\n'
+    write_bench(tmp_path, GRID + SNIPPET + lost, room=HASTY.replace("level + step", "level"))
+    found = document("check", tmp_path, code=2)
+    assert set(states(found).values()) == {"correct"}
+    (fault,) = found["faults"]
+    assert fault["snippet"] == "lost" and "'rom'" in fault["why"]
+    picked = document("pick", tmp_path, "--seconds", "0.02", code=2)
+    assert picked["choice"]["room"] and picked["choice"]["lost"] is None
+    assert "could not be checked" in hot_anvil("check", tmp_path).stdout
+
+
+LEFT = """#include <fenv.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <unistd.h>
+int same(int x) { return x + 1; }
+int rounds(int x) { fesetround(FE_UPWARD); return x + 1; }
+int shuts(int x) { for (int i = 0; i < 200; i++) close(i); return x + 1; }
+int goes(int x) { return chdir("/") ? 0 : x + 1; }
+int blocks(int x) { sigset_t s; sigfillset(&s); sigprocmask(SIG_BLOCK, &s, 0); return x + 1; }
+int sets(int x) { setenv("TIDE", "high", 1); return x + 1; }
+int moves(int x) { __asm__ volatile("movd %0, %%mm0" : : "r"(x)); return x + 1; }
+"""
+
+
+@pytest.mark.parametrize(
+    ("entry", "told"),
+    [
+        ("rounds", "how floats are rounded"),
+        ("shuts", "which descriptors are open"),
+        ("goes", "the working folder"),
+        ("blocks", "which signals are blocked"),
+        ("sets", "the environment"),
+        ("moves", "the x87 stack"),
+    ],
+)
+def test_what_a_call_leaves_changed_is_told_and_harms_no_later_call(
+    tmp_path: Path, entry: str, told: str
+) -> None:
+    source = tmp_path / "left.c"
+    source.write_text(LEFT)
+    words = ["check", source, "--build", "gcc -O0 -w", "--inputs", 'x = "uniform(0, 9)"']
+    found = document(*words, "--entry", "same", "--entry", entry, code=1)
+    assert [v["verdict"] for v in found["verdicts"]] == ["correct", "wrong"]
+    assert told in found["verdicts"][1]["why"]
+    # What all candidates leave changed is how the code is: judged by its results.
+    assert document(*words, "--entry", entry)["verdicts"][0]["verdict"] == "correct"
+
+
+UNSET = """
+struct mark { char kind; int level; };
+int flag(int x) { int ready; int *volatile p = &ready; if (x > 99) *p = 1; return *p ? x : -x; }
+int deep(int x) { int t[80000]; int *volatile p = t; if (x > 99) p[3] = 1; return x + p[3] % 2; }
+int padding(int x)
+{
+    struct mark m;
+    struct mark *volatile p = &m;
+    p->kind = 1, p->level = x;
+    return ((unsigned char *)p)[1];
+}
+"""
+
+
+@pytest.mark.parametrize("entry", ["flag", "deep", "padding"])
+def test_values_never_set_come_out_otherwise(tmp_path: Path, entry: str) -> None:
+    source = tmp_path / "unset.c"
+    source.write_text(UNSET)
+    words = ["--build", "gcc -O0 -w", "--inputs", "x = 3", "--entry", entry]
+    (verdict,) = document("check", source, *words, code=1)["verdicts"]
+    assert verdict["verdict"] == "unstable"
+
+
+def test_a_fill_means_the_same_written_short(tmp_path: Path) -> None:
+    source = tmp_path / "band.c"
+    source.write_text("int band(int level) { return level == 100 && ODD ? 0 : level; }\n")
+    builds = ["--build", "gcc -O1 -DODD=0", "--build", "gcc -O1 -DODD=1"]
+    found = [
+        document("check", source, *builds, "--inputs", f"level = {text}", code=1)
+        for text in ('"uniform(0, 100)"', '{ fill = "uniform(0, 100)" }')
+    ]
+    assert states(found[0]) == states(found[1]) and "wrong" in states(found[0]).values()
+    assert found[0]["verdicts"][0]["input_sets"] == found[1]["verdicts"][0]["input_sets"]
+
+
+def test_a_file_with_main_is_a_program(tmp_path: Path) -> None:
+    source = tmp_path / "log.c"
+    source.write_text('#include <stdio.h>\nint main(void)\n{\n    puts("3 tides");\n}\n')
+    found = document("check", source, "--build", "gcc -O0", "--build", "gcc -O2")
+    assert set(states(found).values()) == {"correct"}
+
+
+ODD_CODE = """#include <stdint.h>
+thread_local int32_t seen;
+struct none {};
+int32_t once(int32_t level) { seen = level; return seen + 1; }
+int32_t nothing(none, int32_t level) { return level; }
+"""
+INLINED = """
+int inner(int x) { return x * 3; }
+int outer(int x) { return inner(x) + inner(x + 1); }
+"""
+
+
+@pytest.mark.parametrize("compiler", ["g++", "clang++-16"])
+def test_thread_local_variables_and_empty_structs_are_no_fault(
+    tmp_path: Path, compiler: str
+) -> None:
+    source = tmp_path / "odd.cpp"
+    source.write_text(ODD_CODE)
+    words = ["--build", f"{compiler} -O2", "--inputs", "level = 3", "--entry"]
+    (verdict,) = document("check", source, *words, "once")["verdicts"]
+    assert verdict["verdict"] == "correct"
+    assert "struct none" in refused("check", source, *words, "nothing")
+
+
+@pytest.mark.parametrize("compiler", ["gcc", "clang-16"])
+def test_an_entry_that_is_inlined_as_well_can_be_called(tmp_path: Path, compiler: str) -> None:
+    source = tmp_path / "inner.c"
+    source.write_text(INLINED)
+    words = ["--build", f"{compiler} -O2", "--entry", "inner", "--inputs", "x = 3"]
+    assert document("check", source, *words)["verdicts"][0]["verdict"] == "correct"
+
+
+def test_flags_that_make_no_assembly_are_told(tmp_path: Path) -> None:
+    source = tmp_path / "inner.c"
+    source.write_text(INLINED)
+    assert "-emit-llvm" in refused("compile", source, "--build", "clang-16 -O2 -emit-llvm")
