@@ -182,3 +182,50 @@ def test_flags_that_make_no_assembly_are_told(tmp_path: Path) -> None:
     source = tmp_path / "inner.c"
     source.write_text(INLINED)
     assert "-emit-llvm" in refused("compile", source, "--build", "clang-16 -O2 -emit-llvm")
+
+
+RARE = """#include <stdint.h>
+int32_t band(int32_t level) { return level == 77 ? ODD : level; }
+int32_t port(int32_t level)
+{
+    switch (level) {
+    case 310: return 1;
+    case 499: return 2 + ODD;
+    case 1207: return 3;
+    }
+    return 0;
+}
+int32_t range(int32_t level) { return level >= 4000 && level <= 4004 ? ODD : level; }
+int32_t sum(const int16_t *levels, int32_t n)
+{
+    int32_t all = 0;
+    for (int32_t i = 0; i < n; i++) all += levels[i] == 1234 ? ODD : 7;
+    return all;
+}
+"""
+LEVELS = 'levels = { fill = "uniform(-3000, 3000)", count = 9 }'
+
+
+@pytest.mark.parametrize(
+    ("entry", "inputs"),
+    [
+        ("band", ['level = "uniform(0, 9000)"']),
+        ("port", ['level = "uniform(0, 9000)"']),
+        ("range", ['level = "uniform(0, 9000)"']),
+        ("sum", [LEVELS, "n = 9"]),
+    ],
+)
+def test_numbers_that_the_code_compares_with_are_tried(
+    tmp_path: Path, entry: str, inputs: list[str]
+) -> None:
+    source = tmp_path / "rare.c"
+    source.write_text(RARE)
+    words = [word for text in inputs for word in ("--inputs", text)]
+    builds = [word for odd in (0, 1) for word in ("--build", f"gcc -O1 -DODD={odd}")]
+    found = document("check", source, "--entry", entry, *builds, *words, code=1)
+    assert found["verdicts"][1]["edge"] == "constants"
+    # Not beyond the range that the bench gives.
+    narrow = [word.replace("9000", "70").replace("3000", "70") for word in words]
+    assert set(states(document("check", source, "--entry", entry, *builds, *narrow)).values()) == {
+        "correct"
+    }

@@ -8,13 +8,15 @@ from functools import cache, partial
 from typing import TypeVar
 
 from hot_anvil.core.binary.signatures import Signature
-from hot_anvil.core.build.records import Built
+from hot_anvil.core.build.records import REFUSED, Built
 from hot_anvil.core.config.records import Snippet, find_snippets
+from hot_anvil.core.inputs.constants import in_code, in_source, with_neighbours
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.verify.agreement import told_inputs, told_output
 from hot_anvil.core.verify.results import Checked, Replay
 from hot_anvil.errors import AnvilError, FaultError, RequestError
+from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.checking import CheckPlan, Sanitized, check_snippet, written_elsewhere
 from hot_anvil.system.check.follow_up import follow_up, load_inputs
@@ -138,8 +140,28 @@ def make_plan(
         call_seconds,
         repeat,
         workspace.progress,
+        _constants(workspace, snippet, builds, entries.signatures),
     )
     return plan, entries.notes
+
+
+def _constants(
+    workspace: Workspace,
+    snippet: Snippet,
+    builds: Sequence[Built],
+    signatures: Sequence[Signature],
+) -> tuple[int, ...]:
+    """Return the numbers that an entry compares with, in any build or as the source writes them."""
+    found: list[int] = []
+    for built in builds:
+        if built.status == REFUSED:
+            continue
+        isa = workspace.toolchain(built.build).isa
+        for signature in signatures:
+            found += in_code(workspace.reached(built, signature.symbol), isa)
+    for lines in read_sources(workspace.bench.root, snippet.sources).values():
+        found += in_source("\n".join(lines))
+    return with_neighbours(found)
 
 
 def reference_of(

@@ -22,11 +22,17 @@ if TYPE_CHECKING:
 
 _VECTORS = (16, 32, 64)  # bytes
 _VARIANTS = {"equal": 1, "range_ends": 2, "type_ends": 5, "special": 5}
+_OF_BUFFERS = {"constants": 2}  # sets of an edge where only buffers change
 _RANDOM = ("uniform", "normal", "ramp")
 
 
-def edge_sets(snippet: Snippet, signatures: Sequence[Signature]) -> list[InputSpec]:
-    """Return the edge input sets of a snippet, the same for all its entries."""
+def edge_sets(
+    snippet: Snippet, signatures: Sequence[Signature], constants: tuple[int, ...] = ()
+) -> list[InputSpec]:
+    """Return the edge input sets of a snippet, the same for all its entries.
+
+    ``constants`` are numbers that its code compares with.
+    """
     smallest = {name: min(values) for name, values in snippet.sweep.items()}
     parameters = _by_name(signatures)
     tied = size_names(snippet, signatures)
@@ -34,12 +40,16 @@ def edge_sets(snippet: Snippet, signatures: Sequence[Signature]) -> list[InputSp
     for name, bytes_each in tied.items():
         for kind, sizes in (("empty", [0]), ("one", [1]), ("sizes", odd_sizes(bytes_each))):
             made += [InputSpec(smallest, 1, kind, {name: size}) for size in sizes]
-    for kind, variants in _VARIANTS.items():
-        shaped = _shaped_names(kind, snippet, parameters)
+    for kind, variants in {**_VARIANTS, "constants": len(constants)}.items():
+        shaped = _shaped_names(kind, snippet, parameters) if variants else ()
         if shaped:
             single = any(p.type.kind != "pointer" for n in shaped for p in parameters[n])
-            count = variants if single else 1
-            made += [InputSpec(smallest, v + 1, kind, {}, shaped, v) for v in range(count)]
+            count = variants if single else min(_OF_BUFFERS.get(kind, 1), variants)
+            values = constants if kind == "constants" else ()
+            made += [
+                InputSpec(smallest, v + 1, kind, {}, shaped, v, constants=values)
+                for v in range(count)
+            ]
     off = snippet.not_promised
     return [spec for spec in made if spec.edge not in off and "all" not in off]
 
@@ -62,11 +72,17 @@ def shape(
     if spec.edge == "equal":
         return np.full_like(values, values[0])
     random = random_for(spec.seed, name)
-    ends = _ENDS[spec.edge](values, fill, leaf)
+    ends = (
+        _usable(spec.constants, fill, leaf)
+        if spec.edge == "constants"
+        else _ENDS[spec.edge](values, fill, leaf)
+    )
+    if not len(ends):
+        return values
     picked = ends[(np.arange(len(values)) + spec.variant) % len(ends)]
     beyond = random.integers(0, len(ends), len(values))
     mixed = np.where(np.arange(len(values)) < 2 * len(ends), picked, ends[beyond])
-    if spec.edge == "special" and len(values) > 1:
+    if spec.edge in ("special", "constants") and len(values) > 1:
         mixed = np.where(random.integers(0, 2, len(values)) == 0, mixed, values)
     return mixed.astype(values.dtype)
 
@@ -77,7 +93,23 @@ def applies(edge: str, fill: Fill, leaf: Leaf) -> bool:
         return fill.name in (*_RANDOM, "choice")
     if edge == "type_ends":
         return fill.name in _RANDOM and leaf.kind != "bool"
+    if edge == "constants":
+        return fill.name in ("uniform", "normal") and leaf.kind != "bool"
     return edge == "special" and fill.name in _RANDOM and leaf.kind == "float"
+
+
+def _usable(constants: Sequence[int], fill: Fill, leaf: Leaf) -> "NDArray[Any]":
+    """Return the numbers that a leaf can hold and that are in the range which the bench gives."""
+    import numpy as np
+
+    if leaf.kind == "float":
+        least, most = float(-(1 << 24)), float(1 << 24)
+    else:
+        whole = np.iinfo(leaf.dtype)
+        least, most = int(whole.min), int(whole.max)
+    if fill.name == "uniform":
+        least, most = max(least, fill.arguments[0]), min(most, fill.arguments[1])
+    return np.asarray([n for n in constants if least <= n <= most]).astype(leaf.dtype)
 
 
 def _range_ends(values: "NDArray[Any]", fill: Fill, leaf: Leaf) -> "NDArray[Any]":

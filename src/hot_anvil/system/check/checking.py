@@ -1,6 +1,6 @@
 """Run every candidate on every input set in processes of its own, and judge it."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -11,7 +11,7 @@ from hot_anvil.core.config.records import Bench, Snippet
 from hot_anvil.core.inputs.edges import edge_sets
 from hot_anvil.core.inputs.fills import Files, file_named
 from hot_anvil.core.inputs.input_sets import Argument, InputSet, check_unused, make_input_set
-from hot_anvil.core.inputs.spec import InputSpec, own_sets
+from hot_anvil.core.inputs.spec import own_sets
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.verify.agreement import with_expected
 from hot_anvil.core.verify.crash_report import NOWHERE
@@ -71,6 +71,7 @@ class CheckPlan(NamedTuple):
     call_seconds: float  # a longer call is a hang
     repeat: int  # calls on each input set, in all
     progress: Progress
+    constants: tuple[int, ...] = ()  # that the code compares with, and their neighbours
 
     @property
     def reference(self) -> int:
@@ -134,14 +135,20 @@ def read_files(bench: Bench, snippet: Snippet) -> Files:
 
 
 def input_sets(
-    bench: Bench, snippet: Snippet, signatures: Sequence[Signature]
+    bench: Bench,
+    snippet: Snippet,
+    signatures: Sequence[Signature],
+    constants: tuple[int, ...] = (),
 ) -> list[list[InputSet]]:
-    """Return the input sets of each entry: those of the bench, then the edges."""
+    """Return the input sets of each entry: those of the bench, then the edges.
+
+    ``constants`` are numbers that the code compares with.
+    """
     check_unused(bench, snippet, signatures)
     files = read_files(bench, snippet)
     made: list[list[InputSet]] = [[] for _ in signatures]
     # The bench's own first: what is wrong with the bench is told of them.
-    for wanted in _wanted(snippet, signatures):
+    for wanted in (*own_sets(snippet), *edge_sets(snippet, signatures, constants)):
         try:
             shared: dict[Parameter, Argument] = {}
             row = [make_input_set(bench, snippet, s, wanted, files, shared) for s in signatures]
@@ -154,14 +161,9 @@ def input_sets(
     return made
 
 
-def _wanted(snippet: Snippet, signatures: Sequence[Signature]) -> Iterator[InputSpec]:
-    yield from own_sets(snippet)
-    yield from edge_sets(snippet, signatures)
-
-
 def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
     """Judge every candidate of a snippet against the reference."""
-    sets = input_sets(plan.bench, plan.snippet, plan.signatures)
+    sets = input_sets(plan.bench, plan.snippet, plan.signatures, plan.constants)
     ranges = [
         prepare_inputs(index, signature, sets[index], plan.bench.root, plan.call_seconds)
         for index, signature in enumerate(plan.signatures)
