@@ -77,7 +77,8 @@ TRUTHS = ("equal", "moved", "3 % more")
 FUNCTION = """__asm__(".text; .skip {moved}, 0xcc");
 long {name}(const int *levels, long times)
 {{
-    long s = 1, n = times * {passes} / 10000;
+    unsigned long s = 1; /* sums wrap around */
+    long n = times * {passes} / 10000;
     {loop}
     __asm__ volatile("" : "+r"(s)); /* the loop's result counts as used, whatever n is */
     return 0;

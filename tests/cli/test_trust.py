@@ -229,3 +229,26 @@ def test_numbers_that_the_code_compares_with_are_tried(
     assert set(states(document("check", source, "--entry", entry, *builds, *narrow)).values()) == {
         "correct"
     }
+
+
+STEPS = """#include <stdint.h>
+typedef struct { uint32_t seed; } gauge;
+uint32_t next(gauge *g)
+{
+    uint32_t x = g->seed;
+    for (int i = 0; i < STEPS; i++) __asm__ volatile("imul %0, %0\\n\\timul %0, %0\\n\\timul %0, %0" : "+r"(x));
+    return g->seed += 3;
+}
+"""
+
+
+def test_short_calls_that_change_their_state_are_not_timed_with_the_clock(tmp_path: Path) -> None:
+    source = tmp_path / "next.c"
+    source.write_text(STEPS)
+    builds = [word for n in (1, 8) for word in ("--build", f"gcc -O1 -DSTEPS={n}")]
+    given = ["--inputs", 'g = { fill = "uniform(1, 1000)", count = 1 }', "--seconds", "0.2"]
+    found = document("measure", source, *builds, *given)
+    (point,) = found["measurements"]
+    assert point["each_call_alone"] and point["copies"] > 100
+    # One step against eight: with the clock's time in each call it was less than half as much.
+    assert found["results"][1]["ratio"] > 2

@@ -67,6 +67,7 @@ void slot_make(struct slot *slot, const struct entry *entry, const unsigned char
         a->writable = (int)number(&p, 1);
         int exact = (int)number(&p, 1);
         size_t align = number(&p, 2);
+        a->align = align;
         a->size = number(&p, 8);
         a->value = &a->pointer;
         if (a->kind == BUFFER) {
@@ -103,9 +104,11 @@ void slot_make(struct slot *slot, const struct entry *entry, const unsigned char
 }
 
 /* Builds that are compared find their values in the very same memory. */
-void slot_join(struct slot *slot, const struct entry *entry, const struct slot *owner)
+void slot_join(struct slot *slot, const struct entry *entry, struct slot *owner)
 {
     *slot = *owner;
+    slot->owner = owner->owner ? owner->owner : owner;
+    slot->copies = NULL;
     slot->entry = entry;
     slot->target = entry->target;
     slot->prepared = NULL;
@@ -121,6 +124,8 @@ void slot_copy(struct slot *slot, const struct slot *from)
     *slot = *from;
     slot->threads = NULL;
     slot->others = 0;
+    slot->owner = NULL;
+    slot->copies = NULL;
     for (unsigned i = 0; i < slot->count; i++) {
         struct argument *a = &slot->args[i];
         if (a->kind != BUFFER) continue;

@@ -12,7 +12,8 @@
  *   J  join      u16 slot, u16 library, u16 entry, u16 slot whose values it shares
  *   F  first     u16 slot                 -> u64 ns of one call, u64 pages it had to fetch
  *   S  state     u16 slot                 -> u8 whether a call reads what an earlier one wrote
- *   K  calibrate u16 slot, u64 ns, u8 alone -> u64 calls, u64 ns of the best batch of them
+ *   K  calibrate u16 slot, u64 ns, u8 alone -> u64 calls, u64 ns of the best batch of them, u64 copies
+ *               of the values that are called in a row, 0 for none
  *   V  batches   u32 how many, of each: u16 slot, u16 samples, u8 alone, u64 calls
  *               -> of each: u64 ns of the probe, u64 ns a restoring took, u64 waits,
  *                  and of each sample u64 ns, u64 cpu ns, u64 ns off the CPU

@@ -18,6 +18,9 @@ struct entry {
     void (*prepare)(void **args);
     void (*finish)(void **args, void *result);
     void (*release)(void **args);
+    /* Calls once with each of many lists of arguments, `stride` pointers apart. */
+    void (*each)(const void *volatile *fn, void **args, unsigned long calls, unsigned long stride,
+                 void *result);
 };
 
 /* Weak: a worker that loads builds as libraries has no entries of its own. */
@@ -32,7 +35,7 @@ struct library {
 struct argument {
     int kind;                 /* SCALAR, BUFFER or ALIAS */
     int writable;
-    size_t size;
+    size_t size, align;
     unsigned char *base;      /* what the entry gets, for a buffer */
     unsigned char *map;       /* the buffer with its closed pages */
     size_t map_size;
@@ -54,6 +57,8 @@ struct slot {
     int pattern;              /* what the bytes around buffers hold */
     struct slot *threads;        /* what other threads call at the same time */
     unsigned others;
+    struct slot *owner;       /* whose values it shares, or NULL */
+    struct copies *copies;    /* of its values, made when they are needed */
 };
 
 /* From the lowest part up; a part calls only those above it in this list. */
@@ -77,12 +82,17 @@ uint32_t surroundings_changed(void);
 
 /* slots.c */
 void slot_make(struct slot *slot, const struct entry *entry, const unsigned char *set, int again);
-void slot_join(struct slot *slot, const struct entry *entry, const struct slot *owner);
+void slot_join(struct slot *slot, const struct entry *entry, struct slot *owner);
 void slot_copy(struct slot *slot, const struct slot *from);
 void slot_free(struct slot *slot);
 void slot_restore(struct slot *slot);
 size_t slot_output_size(const struct slot *slot);
 void slot_call(struct slot *slot, unsigned char *output);
+
+/* copies.c */
+unsigned copies_count(struct slot *slot);
+void copies_restore(struct slot *slot, unsigned count);
+void copies_call(struct slot *slot, unsigned count, void *result);
 
 /* threads.c */
 uint64_t threads_batch(struct slot *slot, uint64_t calls, void *result);

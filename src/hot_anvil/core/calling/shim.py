@@ -15,6 +15,9 @@ _FLOATS = {2: "_Float16", 4: "float", 8: "double", 16: "long double"}
 # A section of its own, so that what runs beside the entry can be told from it.
 _SECTION = '__attribute__((section("hot_anvil_calls")))'
 _ARGUMENTS = "const void *volatile *fn, void **args, unsigned long calls, void *result"
+_EACH = (
+    "const void *volatile *fn, void **args, unsigned long calls, unsigned long stride, void *result"
+)
 
 
 def c_type(kind: Type, structs: Mapping[Type, str]) -> str:
@@ -59,7 +62,7 @@ def shim_source(signatures: Sequence[Signature]) -> str:
             hooks[2] = f"release_{index}" if through.release else "NULL"
         parts.append(
             f"    {{ (const void *)&target_{index}, call_{index}, {how}, {returns.size}, "
-            f"{', '.join(hooks)} }},"
+            f"{', '.join(hooks)}, each_{index} }},"
         )
     parts += ["};", f"const unsigned hot_anvil_entry_count = {len(signatures)};", ""]
     return "\n".join(parts)
@@ -106,6 +109,7 @@ def _caller(index: int, signature: Signature, structs: Mapping[Type, str]) -> li
     store = result != "void"
     listed = ", ".join(types) or "void"
     passed = ", ".join(f"a{i}" for i in range(len(types)))
+    values = [f"*({kind} *)args[{i}]" for i, kind in enumerate(types)]
     return [
         # Declared as a char: the real type is the pointer it is called through.
         # Weak: a build may have no compiler for the rival's language.
@@ -119,6 +123,14 @@ def _caller(index: int, signature: Signature, structs: Mapping[Type, str]) -> li
         f"        {'r = ' if store else ''}entry({passed});",
         "    memcpy(result, &r, sizeof r);" if store else "    (void)result;",
         *([] if types else ["    (void)args;"]),
+        "}",
+        f"{_SECTION} static void each_{index}({_EACH})",
+        "{",
+        f"    {result} (*entry)({listed}) = ({result} (*)({listed}))*fn;",
+        *([f"    {result} r;", "    memset(&r, 0, sizeof r);"] if store else []),
+        "    for (unsigned long i = 0; i < calls; i++, args += stride)",
+        f"        {'r = ' if store else ''}entry({', '.join(values)});",
+        "    memcpy(result, &r, sizeof r);" if store else "    (void)result;",
         "}",
         "",
     ]
@@ -149,6 +161,12 @@ def _through_driver(index: int, signature: Signature, structs: Mapping[Type, str
         "    void (*entry)(void *) = (void (*)(void *))*fn;",
         f"    void *made = {made};",
         "    for (unsigned long i = 0; i < calls; i++) entry(made);",
+        "    (void)result;",
+        "}",
+        f"{_SECTION} static void each_{index}({_EACH})",
+        "{",
+        "    void (*entry)(void *) = (void (*)(void *))*fn;",
+        f"    for (unsigned long i = 0; i < calls; i++, args += stride) entry({made});",
         "    (void)result;",
         "}",
     ]

@@ -39,6 +39,14 @@ class Batch(NamedTuple):
     samples: tuple[Sample, ...]
 
 
+class Calibration(NamedTuple):
+    """How many calls make a sample."""
+
+    calls: int
+    seconds: float  # that the best batch of them took
+    copies: int  # of the values, called in a row between two looks at the clock; 0: one at a time
+
+
 class First(NamedTuple):
     """The first call of an entry in a fresh process."""
 
@@ -158,10 +166,10 @@ def read_first(payload: bytes) -> First:
     return First(took / 1e9, pages)
 
 
-def read_calibration(payload: bytes) -> tuple[int, float]:
-    """Read the answer to ``calibrate``: calls of a batch, seconds that the best batch took."""
-    calls, took = struct.unpack("<QQ", payload)
-    return calls, took / 1e9
+def read_calibration(payload: bytes) -> Calibration:
+    """Read the answer to ``calibrate``."""
+    calls, took, copies = struct.unpack("<QQQ", payload)
+    return Calibration(calls, took / 1e9, copies)
 
 
 def read_batches(payload: bytes, wanted: Sequence[Asked]) -> list[Batch]:

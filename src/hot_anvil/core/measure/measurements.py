@@ -51,12 +51,13 @@ class Measurements(NamedTuple):
     numbers: Mapping[str, int] = NO_NUMBERS  # the sweep point
     elements: int | None = None  # that a call works on, where the snippet says "per"
     clock: Clock | str = WALL  # or what times were imported from
-    alone: bool = False  # calls change what they read: each was timed from its first values
+    alone: bool = False  # calls change what they read: each was made from its first values
     restoring: float = 0.0  # seconds to put the first values back once, never inside a time
     shared: tuple[str, ...] = ()  # candidates that were timed in one process
     threads: int = 0  # that called at once, 0 for one
     aligned: tuple[str, ...] = ()  # candidates whose code starts at multiples of POSITION only
     usage: Mapping[str, Usage] = NO_USAGE  # of whole programs, by candidate
+    copies: int = 0  # of the first values, called in a row where calls are alone; 0: one at a time
 
 
 class Count(NamedTuple):

@@ -144,8 +144,8 @@ class Worker:
         """Tell whether calls read what earlier ones wrote."""
         return bool(self.ask(timing.state(slot), limit)[0])
 
-    def calibrate(self, slot: int, seconds: float, alone: bool, limit: float) -> tuple[int, float]:
-        """Return (calls that fill ``seconds``, what the best batch of them took)."""
+    def calibrate(self, slot: int, seconds: float, alone: bool, limit: float) -> timing.Calibration:
+        """Find how many calls fill ``seconds``."""
         answer = self.ask(timing.calibrate(slot, seconds, alone), limit)
         return timing.read_calibration(answer)
 

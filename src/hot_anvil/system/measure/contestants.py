@@ -58,6 +58,7 @@ class Plan(NamedTuple):
     batch_sizes: Mapping[tuple[int, int], BatchSize] = NO_BATCH_SIZES  # (contestant, point)
     alone: tuple[bool, ...] = ()  # per point: each call from its first values
     clocks: tuple[str, ...] = ()  # per point
+    copies: tuple[int, ...] = ()  # per point: of the values, called in a row; 0 for none
     drivers: bool = False  # entries take objects that a driver makes
     threads: int = 0  # that call at once, 0 for one
 

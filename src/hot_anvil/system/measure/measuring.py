@@ -99,6 +99,7 @@ def measure_snippet(
             shared,
             threads=checked.snippet.threads,
             aligned=aligned,
+            copies=plan.copies[number],
         )
         for number, point in enumerate(sweep_points(checked.snippet))
     ]

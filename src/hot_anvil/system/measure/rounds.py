@@ -64,6 +64,7 @@ def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
     with ExitStack() as stack:
         started = _start(plan, stack, cells, plan.schedule[0], chance)
         state = {}
+        copies: dict[int, int] = {}
         for cell in cells:
             with _named(plan, cell):
                 state[cell] = _worker(plan, started, cell).state(plan.slot(*cell), PATIENCE)
@@ -73,8 +74,9 @@ def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
         for cell in cells * CALIBRATIONS:
             worker, slot = _worker(plan, started, cell), plan.slot(*cell)
             with _named(plan, cell):
-                calls, took = worker.calibrate(slot, SAMPLE_SECONDS, alone[cell[1]], PATIENCE)
-            fastest[cell] = min(took / calls, fastest.get(cell, math.inf))
+                found = worker.calibrate(slot, SAMPLE_SECONDS, alone[cell[1]], PATIENCE)
+            fastest[cell] = min(found.seconds / found.calls, fastest.get(cell, math.inf))
+            copies[cell[1]] = min(found.copies, copies.get(cell[1], found.copies))
         waits, restoring = [0] * plan.points, {}
         for cell in cells:
             asked = Asked(plan.slot(*cell), 1, False, 1)
@@ -94,8 +96,9 @@ def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
         by_cpu = min(times) > SAMPLE_SECONDS and not waits[point] and not may_wait
         clocks.append(CPU if by_cpu else WALL)
     return plan._replace(
-        batch_sizes=batch_sizes, controls=tuple(controls), alone=alone, clocks=tuple(clocks)
-    )
+        batch_sizes=batch_sizes, controls=tuple(controls), alone=alone, clocks=tuple(clocks),
+        copies=tuple(copies[point] for point in points),
+    )  # fmt: skip
 
 
 class PlacementSchedule:

@@ -35,7 +35,7 @@ def sample_calls(
         with Worker(path, memory=memory_limit(path)) as worker:
             worker.prepare(0, 0, entry, inputs)
             alone = worker.state(0, 60.0)
-            batch, _ = worker.calibrate(0, SAMPLE_SECONDS, alone, 60.0)
+            batch = worker.calibrate(0, SAMPLE_SECONDS, alone, 60.0).calls
             samples = worker.sample(0, 1 if alone else batch, seconds / PROCESSES, BETWEEN)
             seen.append(_sort(samples, worker.maps(), path))
         calls += samples.calls

@@ -40,6 +40,7 @@ def measure_document(
                         "busy": summary.busy,
                         "clock": summary.measurements[0].clock,
                         "each_call_alone": summary.measurements[0].alone,
+                        "copies": summary.measurements[0].copies,
                         "restoring_seconds": summary.measurements[0].restoring,
                         "one_process": list(summary.measurements[0].shared),
                     }

@@ -274,10 +274,13 @@ def circumstances(summary: Summary) -> str:
             "is that until every one has made a call"
         )
     if measurements.alone:
-        parts.append(
-            "calls change what they read, so each was timed alone from its first values, with "
-            f"about 30 ns of clock in it; putting them back took {duration(measurements.restoring)}"
+        back = f"; putting them back took {duration(measurements.restoring)}"
+        how = (
+            f"made on a copy of its own of the first values, {measurements.copies} in a row{back}"
+            if measurements.copies
+            else f"timed alone from its first values, with about 30 ns of clock in it{back}"
         )
+        parts.append(f"calls change what they read, so each was {how}")
     if summary.disturbed > BUSY:
         parts.append(
             f"the machine was busy: {percent(summary.disturbed)} of batches were disturbed"
