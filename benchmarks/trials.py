@@ -149,7 +149,7 @@ def naive(anvil: Anvil) -> list[str]:
         with Worker(program.path) as worker:
             for entry in range(len(signatures)):
                 worker.prepare(entry, 0, entry, inputs)
-                calls, _ = worker.calibrate(entry, 0.002, False, 60)
+                calls = worker.calibrate(entry, 0.002, False, 60).calls
                 (batch,) = worker.batches([Asked(entry, 10, False, calls)], 60)
                 medians.append(statistics.median(s.wall for s in batch.samples) / calls)
     ratios = [m / medians[0] for m in medians[1:]]

@@ -252,3 +252,49 @@ def test_short_calls_that_change_their_state_are_not_timed_with_the_clock(tmp_pa
     assert point["each_call_alone"] and point["copies"] > 100
     # One step against eight: with the clock's time in each call it was less than half as much.
     assert found["results"][1]["ratio"] > 2
+
+
+VARIABLES = """#include <stdint.h>
+int32_t table[16];
+static int32_t seen;
+int32_t count(void) { return seen; }
+void fill(const int16_t *levels, int32_t n)
+{
+    for (int32_t i = 0; i < n && i < 16; i++) table[i] = levels[i] + (i == 7 ? TABLE : 0);
+    seen += n + COUNT;
+}
+int32_t total(int32_t x)
+{
+    static int32_t calls;
+    calls += x + CALLS;
+    return x + (calls > 100000000);
+}
+"""
+
+
+@pytest.mark.parametrize(
+    ("entry", "off", "told"),
+    [("fill", "TABLE", "table[7]"), ("fill", "COUNT", "seen"), ("total", "CALLS", "calls")],
+)
+def test_results_left_in_variables_are_compared_by_name(
+    tmp_path: Path, entry: str, off: str, told: str
+) -> None:
+    source = tmp_path / "fill.c"
+    source.write_text(VARIABLES)
+    right = "-DTABLE=0 -DCOUNT=0 -DCALLS=0"
+    wrong = right.replace(f"{off}=0", f"{off}=1")
+    compilers = ["gcc -O1", "gcc -O3", "clang-16 -O2"]
+    builds = [word for how in compilers for word in ("--build", f"{how} {right}")]
+    builds += ["--build", f"gcc -O2 {wrong}"]
+    levels = 'levels = { fill = "uniform(-30, 30)", count = "n" }'
+    given = [levels, "n = 12"] if entry == "fill" else ['x = "uniform(0, 9)"']
+    words = [word for text in given for word in ("--inputs", text)]
+    found = document("check", source, "--entry", entry, *builds, *words, code=1)
+    assert [v["verdict"] for v in found["verdicts"]] == ["correct"] * 3 + ["wrong"]
+    row = found["verdicts"][3]
+    assert row["why"].startswith(f"the variable {told} is ")
+    if off == "TABLE":  # each call of a search begins with the first values
+        assert {one["parameter"]: one["value"] for one in row["smallest"]}["n"] == "8"
+        replay = document("check", source, "--entry", entry, *builds, *words,
+                          "--replay", row["replay"], code=1)  # fmt: skip
+        assert "table[7]" in replay["why"]

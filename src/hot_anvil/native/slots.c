@@ -3,7 +3,8 @@
  * An output is: i32 argument whose surroundings were written to (-1 for none), i64 offset of the
  * first such byte from the buffer's start, u32 what else the call left changed (surroundings.c), the
  * result (a pointer as PLACE bytes: i64 argument it
- * points into, -1 for NULL, -2 for elsewhere, and i64 offset), then every writable buffer.
+ * points into, -1 for NULL, -2 for elsewhere, and i64 offset), then every writable buffer,
+ * then every variable of the program that is watched.
  */
 #define _GNU_SOURCE
 #include "worker.h"
@@ -11,6 +12,8 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/mman.h>
+
+extern const char program_start[] __asm__("__ehdr_start") __attribute__((visibility("hidden")));
 
 enum { PAGE = 4096, SHALLOW = 1 << 20, DEEP = 6 << 20, HEAD = 16 /* of an output */ };
 
@@ -254,6 +257,34 @@ static uint64_t sum_of(volatile const uint64_t *lowest)
     return sum;
 }
 
+static struct { uint64_t offset, size; } *watched;
+static uint32_t watched_count;
+static unsigned char *first_values; /* of those watched, NULL where they are not put back */
+
+/* Request: u8 whether each call is to find their first values, u32 variables, of each: u64 bytes
+ * from where the program is loaded, u64 size. */
+void watch_variables(const unsigned char *request)
+{
+    size_t all = 1;
+    memcpy(&watched_count, request + 1, 4);
+    watched = calloc(watched_count + 1u, sizeof *watched);
+    if (!watched) die(122);
+    memcpy(watched, request + 5, watched_count * sizeof *watched);
+    for (uint32_t i = 0; i < watched_count; i++) all += watched[i].size;
+    if (request[0] && !(first_values = malloc(all))) die(122);
+    unsigned char *at = first_values;
+    for (uint32_t i = 0; at && i < watched_count; at += watched[i++].size)
+        memcpy(at, program_start + watched[i].offset, watched[i].size);
+    answer(0, 0);
+}
+
+static void put_variables_back(void)
+{
+    const unsigned char *at = first_values;
+    for (uint32_t i = 0; at && i < watched_count; at += watched[i++].size)
+        memcpy((void *)(uintptr_t)(program_start + watched[i].offset), at, watched[i].size);
+}
+
 static size_t result_size(const struct slot *slot)
 {
     return slot->entry->returns == 2 ? PLACE : slot->entry->returns ? slot->entry->result_size : 0;
@@ -264,6 +295,7 @@ size_t slot_output_size(const struct slot *slot)
     size_t size = HEAD + result_size(slot);
     for (unsigned i = 0; i < slot->count; i++)
         if (slot->args[i].kind == BUFFER && slot->args[i].writable) size += slot->args[i].size;
+    for (uint32_t i = 0; i < watched_count; i++) size += watched[i].size;
     return size;
 }
 
@@ -272,6 +304,7 @@ void slot_call(struct slot *slot, unsigned char *output)
     unsigned char result[MAX_RESULT] = { 0 };
     int64_t offset = 0;
     called_slot = slot;
+    put_variables_back();
     surroundings_note(); /* before painting: it uses the stack as well */
     volatile uint64_t *lowest = slot->pattern ? paint(slot->pattern) : NULL;
     uint64_t was = lowest ? sum_of(lowest) : 0;
@@ -293,5 +326,9 @@ void slot_call(struct slot *slot, unsigned char *output)
         if (a->kind != BUFFER || !a->writable) continue;
         memcpy(output, a->base, a->size);
         output += a->size;
+    }
+    for (uint32_t i = 0; i < watched_count; i++) {
+        memcpy(output, program_start + watched[i].offset, watched[i].size);
+        output += watched[i].size;
     }
 }

@@ -7,6 +7,7 @@
  * Request: u8 op, u32 length, payload.  Answer: u8 status, u32 length, payload.
  *   P  prepare  u16 slot, u16 library, SET
  *   T  try      SET                          -> OUTPUT; one call on an input set of its own
+ *   G  globals u8 put back, u32 how many, of each: u64 offset, u64 size -> nothing; outputs hold them from now on
  *   R  repeat   u32 calls, SET               -> u32 distinct, u32 count of each, OUTPUT of each
  *   L  load      u16 library, path        -> nothing; status 1 and why where it cannot be loaded
  *   J  join      u16 slot, u16 library, u16 entry, u16 slot whose values it shares
@@ -195,6 +196,7 @@ static void serve(int op, unsigned char *payload)
     case 'P': prepare(payload); break;
     case 'T': try_once(payload); break;
     case 'R': repeat(payload); break;
+    case 'G': watch_variables(payload); break;
     case 'L': load(payload); break;
     case 'J': join(payload); break;
     case 'F': time_first(slot_of(payload)); break;

@@ -88,6 +88,7 @@ void slot_free(struct slot *slot);
 void slot_restore(struct slot *slot);
 size_t slot_output_size(const struct slot *slot);
 void slot_call(struct slot *slot, unsigned char *output);
+void watch_variables(const unsigned char *request);
 
 /* copies.c */
 unsigned copies_count(struct slot *slot);

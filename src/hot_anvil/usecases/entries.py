@@ -4,13 +4,14 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.binary.signatures import Signature, find_entries
+from hot_anvil.core.binary.variables import Variable
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.calling.driver import DRIVER_FLAGS, through_driver
 from hot_anvil.core.config.records import Snippet, find_snippets
 from hot_anvil.core.names import listed
 from hot_anvil.errors import RequestError
-from hot_anvil.system.build.signatures import read_interface
+from hot_anvil.system.build.signatures import read_interface, read_lasting
 from hot_anvil.system.build.worker_objects import NATIVE
 from hot_anvil.workspace import Workspace, usecase
 
@@ -80,6 +81,21 @@ def known_functions(
         family = workspace.family(chain)
         for signature in read_interface(snippet, build, chain, family, workspace.store):
             out.setdefault(signature.symbol, signature)
+    return tuple(out.values())
+
+
+def lasting_variables(workspace: Workspace, snippet: Snippet) -> tuple[Variable, ...]:
+    """Return the variables of a snippet's sources that live as long as the program."""
+    out: dict[str, Variable] = {}
+    for build in workspace.plan.of[snippet.name]:
+        chain = workspace.toolchain(build)
+        if not set(snippet.languages) & set(chain.drivers) or not chain.can["run"]:
+            continue
+        family = workspace.family(chain)
+        for variable in read_lasting(snippet, build, chain, family, workspace.store):
+            out.setdefault(variable.symbol, variable)
+        if set(snippet.languages) <= set(chain.drivers):
+            break
     return tuple(out.values())
 
 

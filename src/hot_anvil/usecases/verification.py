@@ -23,7 +23,7 @@ from hot_anvil.system.check.follow_up import follow_up, load_inputs
 from hot_anvil.system.check.shrinking import Caller, Side, difference, for_rival
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.system.store.files import digest
-from hot_anvil.usecases.entries import find_callable
+from hot_anvil.usecases.entries import find_callable, lasting_variables
 from hot_anvil.usecases.fault_finders import all_warnings, extra_program, starts_threads
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace, usecase
@@ -140,6 +140,7 @@ def make_plan(
         call_seconds,
         repeat,
         workspace.progress,
+        lasting_variables(workspace, snippet),
         _constants(workspace, snippet, builds, entries.signatures),
     )
     return plan, entries.notes
@@ -203,7 +204,10 @@ def replay_call(workspace: Workspace, name: str, call_seconds: float) -> "Replay
         if entry not in entries or program is None or program.why:
             why = program.why if program and program.why else "the bench has changed since"
             raise RequestError(f"{entry}@{build.name} cannot be called again: {why}.")
-        side = Side(program.path, entries[entry], signatures[entries[entry]], kept["layout"])
+        side = Side(
+            program.path, entries[entry], signatures[entries[entry]], kept["layout"],
+            lasting_variables(workspace, snippet),
+        )  # fmt: skip
         callers.append(Caller(side, workspace.bench.root, call_seconds))
     reference, candidate = callers
     inputs = kept["inputs"]

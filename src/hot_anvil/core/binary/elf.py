@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from hot_anvil.errors import FaultError
 
-_ALLOC, _EXECUTABLE = 0x2, 0x4
+_WRITABLE, _ALLOC, _EXECUTABLE = 0x1, 0x2, 0x4
 # The linker may rewrite the opcode before these, to reach a symbol more directly.
 _RELAXED = {9: 3, 41: 3, 42: 3, 20: 4, 19: 4, 22: 4}
 _WIDE = {1: 8, 24: 8, 25: 8, 17: 8, 18: 8}  # relocations of eight bytes; others fill four
@@ -203,3 +203,17 @@ def image_differs(image: bytes, bodies: dict[str, Body], functions: list[str]) -
         if any(a != b for at, (a, b) in pairs if at not in body.open_bytes):
             return f"the linked bytes of {name} are not those compiled"
     return ""
+
+
+def data_symbols(image: bytes) -> dict[str, list[tuple[int, int]]]:
+    """Return symbol -> (address, bytes) of each writable object of a linked image."""
+    elf = _open(image)
+    table = elf.get_section_by_name(".symtab")
+    out: dict[str, list[tuple[int, int]]] = {}
+    for symbol in table.iter_symbols() if table else ():
+        index = symbol["st_shndx"]
+        if symbol["st_info"]["type"] != "STT_OBJECT" or not isinstance(index, int):
+            continue
+        if elf.get_section(index)["sh_flags"] & _WRITABLE:
+            out.setdefault(symbol.name, []).append((symbol["st_value"], symbol["st_size"]))
+    return out

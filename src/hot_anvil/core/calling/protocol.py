@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.binary.signatures import Signature
+from hot_anvil.core.binary.variables import Placed, Variable
 from hot_anvil.core.inputs.input_sets import InputSet
 
 HEAD = struct.Struct("<cI")
@@ -33,6 +34,7 @@ class Output(NamedTuple):
     result: bytes
     buffers: tuple[tuple[str, bytes], ...]  # (parameter, contents) of those it could write
     damage: Damage | None = None
+    variables: tuple[tuple[Variable, bytes], ...] = ()  # of the program, that are watched
     left: int = 0  # bits of what else the call left changed: ``native/surroundings.c``
 
 
@@ -86,8 +88,19 @@ def repeat(layout: Layout, where: int, pattern: int, calls: int) -> Request:
     return request("R", head, layout.size), *layout.parts
 
 
-def read_output(payload: bytes, inputs: InputSet, signature: Signature) -> Output:
-    """Read the answer to ``try_once``."""
+def watch(placed: Sequence[Placed], put_back: bool = False) -> Request:
+    """Return the request that makes outputs hold these variables of the program.
+
+    ``put_back``: every call finds their first values, not what earlier calls left.
+    """
+    parts = b"".join(struct.pack("<QQ", one.offset, one.variable.type.size) for one in placed)
+    return (request("G", struct.pack("<BI", put_back, len(placed)) + parts),)
+
+
+def read_output(
+    payload: bytes, inputs: InputSet, signature: Signature, placed: Sequence[Placed] = ()
+) -> Output:
+    """Read the answer to ``try_once``; ``placed`` are the variables that are watched."""
     where, offset, left = _OUTPUT_HEAD.unpack_from(payload)
     damage = None
     if where >= 0:
@@ -103,7 +116,12 @@ def read_output(payload: bytes, inputs: InputSet, signature: Signature) -> Outpu
         if a.kind == "buffer" and a.writable:
             buffers.append((a.name, payload[at : at + len(a.data)]))
             at += len(a.data)
-    return Output(result, tuple(buffers), damage, left)
+    variables = []
+    for one in placed:
+        size = one.variable.type.size
+        variables.append((one.variable, payload[at : at + size]))
+        at += size
+    return Output(result, tuple(buffers), damage, tuple(variables), left)
 
 
 def read_repeat(payload: bytes, inputs: InputSet, signature: Signature) -> list[tuple[int, Output]]:

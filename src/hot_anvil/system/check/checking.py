@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from hot_anvil.core.binary.signatures import Parameter, Signature
+from hot_anvil.core.binary.variables import Variable
 from hot_anvil.core.build.records import REFUSED, Built
 from hot_anvil.core.calling.protocol import Output
 from hot_anvil.core.config.records import Bench, Snippet
@@ -71,6 +72,7 @@ class CheckPlan(NamedTuple):
     call_seconds: float  # a longer call is a hang
     repeat: int  # calls on each input set, in all
     progress: Progress
+    variables: tuple[Variable, ...] = ()  # of the sources, that calls may leave results in
     constants: tuple[int, ...] = ()  # that the code compares with, and their neighbours
 
     @property
@@ -148,7 +150,7 @@ def input_sets(
     files = read_files(bench, snippet)
     made: list[list[InputSet]] = [[] for _ in signatures]
     # The bench's own first: what is wrong with the bench is told of them.
-    for wanted in (*own_sets(snippet), *edge_sets(snippet, signatures, constants)):
+    for wanted in _wanted(snippet, signatures, constants):
         try:
             shared: dict[Parameter, Argument] = {}
             row = [make_input_set(bench, snippet, s, wanted, files, shared) for s in signatures]
@@ -161,11 +163,20 @@ def input_sets(
     return made
 
 
+def _wanted(
+    snippet: Snippet, signatures: Sequence[Signature], constants: tuple[int, ...]
+) -> Iterator[InputSpec]:
+    yield from own_sets(snippet)
+    yield from edge_sets(snippet, signatures, constants)
+
+
 def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
     """Judge every candidate of a snippet against the reference."""
     sets = input_sets(plan.bench, plan.snippet, plan.signatures, plan.constants)
     ranges = [
-        prepare_inputs(index, signature, sets[index], plan.bench.root, plan.call_seconds)
+        prepare_inputs(
+            index, signature, sets[index], plan.bench.root, plan.call_seconds, plan.variables
+        )
         for index, signature in enumerate(plan.signatures)
     ]
     with thread_pool() as pool:
@@ -258,7 +269,9 @@ def _standard(plan: CheckPlan, ready: PreparedInputs) -> tuple[Oracle, Finding |
             where = f"{plan.bench.file}: snippet {plan.snippet.name}: case {number + 1}"
             given = plan.snippet.cases[number].expected
             output = with_expected(output, given, ready.signature, inputs, files, where)
-        expected.append(output)
+        # A process that ended took what had accumulated in variables with it.
+        lost = output and len(trials) > 1
+        expected.append(output._replace(variables=()) if output and lost else output)
     return Oracle(ready.signature, program.path, ready.entry, expected, trials[0]), None
 
 

@@ -132,7 +132,7 @@ def _made_small(
     """Find a small input set that shows the fault, and keep it for another time."""
     at, layout = shown
     inputs = ready.sets[at]
-    side = Side(path, ready.entry, ready.signature, layout)
+    side = Side(path, ready.entry, ready.signature, layout, ready.variables)
     small, why = inputs, ""
     if verdict.verdict in (WRONG, CRASHED) and inputs.spec.case < 0 and oracle.path:
         root, seconds = plan.bench.root, plan.call_seconds
@@ -140,7 +140,9 @@ def _made_small(
         small, why = smallest_failing(
             inputs,
             verdict.verdict,
-            Caller(Side(oracle.path, oracle.entry, oracle.signature), root, seconds),
+            Caller(
+                Side(oracle.path, oracle.entry, oracle.signature, 0, ready.variables), root, seconds
+            ),
             Caller(side, root, seconds),
             lambda name, size: make_input_set(
                 plan.bench,

@@ -5,7 +5,8 @@ from contextlib import suppress
 from typing import Literal, NamedTuple
 
 from hot_anvil.core.binary.signatures import Signature
-from hot_anvil.core.calling.protocol import Output, lay_out, read_output, try_once
+from hot_anvil.core.binary.variables import Variable
+from hot_anvil.core.calling.protocol import Output, lay_out, read_output, try_once, watch
 from hot_anvil.core.config.records import Tolerance
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.inputs.shrinking import shrink
@@ -13,7 +14,7 @@ from hot_anvil.core.verify.agreement import first_difference
 from hot_anvil.core.verify.crash_report import NOWHERE, Place
 from hot_anvil.core.verify.verdicts import CRASHED, HUNG, WRONG, Word
 from hot_anvil.errors import RequestError
-from hot_anvil.system.execute.calls import LAYOUTS, explain, memory_limit
+from hot_anvil.system.execute.calls import LAYOUTS, explain, memory_limit, placed_in
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 
 
@@ -24,6 +25,7 @@ class Side(NamedTuple):
     entry: int
     signature: Signature
     layout: int = 0  # of laying out input sets
+    variables: tuple[Variable, ...] = ()  # of the source, that outputs are to hold
 
 
 class Called(NamedTuple):
@@ -46,18 +48,21 @@ class Caller:
 
     def call(self, inputs: InputSet) -> Called:
         """Return what one call leaves behind, or how it ended."""
-        path, entry, signature, number = self.side
+        path, entry, signature, number, variables = self.side
+        placed = placed_in(path, variables)
         layout = LAYOUTS[number]
         try:
             if self._worker is None:
                 self._worker = Worker(path, memory=memory_limit(path))
+                if placed:
+                    self._worker.ask(watch(placed, put_back=True), self._seconds)
             asked = try_once(lay_out(entry, inputs), layout.where, layout.pattern)
             (payload,) = self._worker.answers([asked], self._seconds)
         except WorkerEnded as ended:
             self.close()
             why, place = explain(path, ended, self._root, inputs, signature)
             return Called(None, HUNG if ended.kind == "hung" else CRASHED, why, place)
-        return Called(read_output(payload, inputs, signature), "", "")
+        return Called(read_output(payload, inputs, signature, placed), "", "")
 
     def close(self) -> None:
         """End the process."""

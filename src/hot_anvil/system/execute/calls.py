@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from hot_anvil.core.binary.lines import DebugLines
 from hot_anvil.core.binary.signatures import Signature
+from hot_anvil.core.binary.variables import Placed, Variable, place_variables
 from hot_anvil.core.calling.protocol import (
     TIGHT_END,
     TIGHT_START,
@@ -17,6 +18,7 @@ from hot_anvil.core.calling.protocol import (
     read_repeat,
     repeat,
     try_once,
+    watch,
 )
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.verify.crash_report import NOWHERE, Place, Report, first_words, in_words, locate
@@ -46,6 +48,7 @@ class PreparedInputs(NamedTuple):
     requests: tuple[tuple[Request, ...], ...]  # for each layout
     root: str  # folder that the sources are relative to
     seconds: float  # for one call
+    variables: tuple[Variable, ...] = ()  # of the source, that outputs are to hold
 
     def only(self, numbers: Sequence[int]) -> "PreparedInputs":
         """Return the same with only these input sets."""
@@ -54,14 +57,19 @@ class PreparedInputs(NamedTuple):
 
 
 def prepare_inputs(
-    entry: int, signature: Signature, sets: Sequence[InputSet], root: str, seconds: float
+    entry: int,
+    signature: Signature,
+    sets: Sequence[InputSet],
+    root: str,
+    seconds: float,
+    variables: tuple[Variable, ...] = (),
 ) -> PreparedInputs:
     """Return an entry's input sets as requests for each layout."""
     laid = [lay_out(entry, inputs) for inputs in sets]
     requests = tuple(
         tuple(try_once(one, layout.where, layout.pattern) for one in laid) for layout in LAYOUTS
     )
-    return PreparedInputs(entry, signature, sets, requests, root, seconds)
+    return PreparedInputs(entry, signature, sets, requests, root, seconds, variables)
 
 
 @lru_cache(maxsize=256)
@@ -69,6 +77,12 @@ def memory_limit(path: str) -> int:
     """Return the address space a program may use; none for sanitizers, which reserve terabytes."""
     data = Path(path).read_bytes()
     return 0 if b"__asan_init" in data or b"__tsan_init" in data else MEMORY_LIMIT
+
+
+@lru_cache(maxsize=256)
+def placed_in(path: str, variables: tuple[Variable, ...]) -> tuple[Placed, ...]:
+    """Return where a program has variables of its source."""
+    return place_variables(Path(path).read_bytes(), variables) if variables else ()
 
 
 def run_trial(path: str, ready: PreparedInputs, layout: int) -> Trial:
@@ -112,11 +126,14 @@ def _run(path: str, ready: PreparedInputs, layout: int, order: Sequence[int]) ->
     outputs: list[Output | None] = [None] * len(ready.sets)
     done = 0
     try:
+        placed = placed_in(path, ready.variables)
         with Worker(path, memory=memory_limit(path)) as worker:
+            if placed:
+                worker.ask(watch(placed), ready.seconds)
             requests = [ready.requests[layout][index] for index in order]
             for payload in worker.answers(requests, ready.seconds):
                 index = order[done]
-                outputs[index] = read_output(payload, ready.sets[index], ready.signature)
+                outputs[index] = read_output(payload, ready.sets[index], ready.signature, placed)
                 done += 1
     except WorkerEnded as ended:
         at = order[done]
