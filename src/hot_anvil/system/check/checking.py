@@ -1,6 +1,6 @@
 """Run every candidate on every input set in processes of its own, and judge it."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
