@@ -236,7 +236,7 @@ typedef struct { uint32_t seed; } gauge;
 uint32_t next(gauge *g)
 {
     uint32_t x = g->seed;
-    for (int i = 0; i < STEPS; i++) __asm__ volatile("imul %0, %0\\n\\timul %0, %0\\n\\timul %0, %0" : "+r"(x));
+    for (int i = 0; i < 3 * STEPS; i++) __asm__ volatile("imul %0, %0" : "+r"(x));
     return g->seed += 3;
 }
 """
@@ -255,6 +255,11 @@ def test_short_calls_that_change_their_state_are_not_timed_with_the_clock(tmp_pa
 
 
 VARIABLES = """#include <stdint.h>
+#ifdef __OPTIMIZE_SIZE__
+#define CALLS 1
+#else
+#define CALLS 0
+#endif
 int32_t table[16];
 static int32_t seen;
 int32_t count(void) { return seen; }
@@ -281,11 +286,11 @@ def test_results_left_in_variables_are_compared_by_name(
 ) -> None:
     source = tmp_path / "fill.c"
     source.write_text(VARIABLES)
-    right = "-DTABLE=0 -DCOUNT=0 -DCALLS=0"
+    right = "-DTABLE=0 -DCOUNT=0"
     wrong = right.replace(f"{off}=0", f"{off}=1")
     compilers = ["gcc -O1", "gcc -O3", "clang-16 -O2"]
     builds = [word for how in compilers for word in ("--build", f"{how} {right}")]
-    builds += ["--build", f"gcc -O2 {wrong}"]
+    builds += ["--build", f"gcc {'-Os' if off == 'CALLS' else '-O2'} {wrong}"]
     levels = 'levels = { fill = "uniform(-30, 30)", count = "n" }'
     given = [levels, "n = 12"] if entry == "fill" else ['x = "uniform(0, 9)"']
     words = [word for text in given for word in ("--inputs", text)]
@@ -298,3 +303,81 @@ def test_results_left_in_variables_are_compared_by_name(
         replay = document("check", source, "--entry", entry, *builds, *words,
                           "--replay", row["replay"], code=1)  # fmt: skip
         assert "table[7]" in replay["why"]
+
+
+RACE = """#include <pthread.h>
+#include <stdio.h>
+static int level;
+static void *raise(void *p)
+{
+    for (int i = 0; i < 1000; i++) level++;
+    return p;
+}
+int main(void)
+{
+    pthread_t other;
+    pthread_create(&other, 0, raise, 0);
+    raise(0);
+    pthread_join(other, 0);
+    printf("%d tides\\n", level > 0);
+    return 0;
+}
+"""
+SHARED = """#include <stdint.h>
+int64_t total(const int32_t *levels, int32_t n)
+{
+    int64_t sum = 0;
+#pragma omp parallel for reduction(+ : sum)
+    for (int32_t i = 0; i < n; i++) sum += levels[i];
+    return sum;
+}
+"""
+HANDED = """#include <pthread.h>
+#include <stdatomic.h>
+static int level;
+static atomic_int ready;
+static void *give(void *p)
+{
+    level = *(int *)p;
+    atomic_thread_fence(memory_order_release);
+    atomic_store_explicit(&ready, 1, memory_order_relaxed);
+    return 0;
+}
+int hand(int x)
+{
+    pthread_t other;
+    atomic_store(&ready, 0);
+    pthread_create(&other, 0, give, &x);
+    while (!atomic_load_explicit(&ready, memory_order_relaxed)) continue;
+    atomic_thread_fence(memory_order_acquire);
+    int got = level;
+    pthread_join(other, 0);
+    return got + 1;
+}
+"""
+
+
+def test_a_race_in_a_program_is_shown_and_it_is_not_picked(tmp_path: Path) -> None:
+    source = tmp_path / "race.c"
+    source.write_text(RACE)
+    found = document("check", source, "--build", "gcc -O2 -pthread", code=1)
+    (undefined,) = found["undefined"]
+    assert undefined["message"] == "data race" and undefined["place"]["line"] == 6
+    assert set(states(found).values()) <= {"undefined", "unstable"}
+
+
+@pytest.mark.parametrize(
+    ("text", "flag", "inputs"),
+    [
+        (SHARED, "-fopenmp", ['levels = { fill = "uniform(-9, 9)", count = "n" }', "n = 500"]),
+        (HANDED, "-pthread", ["x = 3"]),
+    ],
+)
+def test_hand_overs_that_the_detector_cannot_see_are_no_races(
+    tmp_path: Path, text: str, flag: str, inputs: list[str]
+) -> None:
+    source = tmp_path / "sound.c"
+    source.write_text(text)
+    words = [word for one in inputs for word in ("--inputs", one)]
+    answer = hot_anvil("check", source, "--build", f"gcc -O2 {flag}", *words)
+    assert answer.returncode == 0 and "races were not looked for" in answer.stdout

@@ -1,5 +1,6 @@
 """Builds that find faults: sanitized programs, and compilers asked for every warning."""
 
+import re
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
@@ -9,6 +10,7 @@ from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import AnvilError
+from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.checking import Sanitized
 from hot_anvil.system.process.running import run
@@ -19,6 +21,8 @@ from hot_anvil.workspace import Workspace
 _STARTERS = (b"pthread_create", b"GOMP_parallel", b"__kmpc_fork_call", b"thrd_create")
 
 
+_OPENMP = (b"GOMP_parallel", b"__kmpc_fork_call")
+_FENCE = re.compile(r"\b(?:atomic_thread_fence|__sync_synchronize|fence)\s*\(")
 _LANGUAGES = ("c", "c++", "fortran")  # that sanitizers watch
 
 
@@ -27,6 +31,18 @@ def starts_threads(built: Built, store: Store) -> bool:
     if built.status != COMPILED:
         return False
     return any(name in data for data in (o.read_bytes() for o in objects) for name in _STARTERS)
+
+
+def blind_to_races(workspace: Workspace, snippet: Snippet, builds: Sequence[Built]) -> str:
+    """Return why a race detector would report races that are none, "" where it would not."""
+    compiled = [built for built in builds if built.status == COMPILED]
+    objects = (workspace.store.artefact(u.artefact).object for b in compiled for u in b.units)
+    if any(name in data for data in (o.read_bytes() for o in objects) for name in _OPENMP):
+        return "the OpenMP runtime is not instrumented, so its hand-overs would look like races"
+    texts = read_sources(workspace.bench.root, snippet.sources).values()
+    if any(_FENCE.search(line) for lines in texts for line in lines):
+        return "the detector does not see values handed over by fences"
+    return ""
 
 
 def extra_builds(

@@ -30,11 +30,11 @@ from hot_anvil.core.verify.verdicts import (
 from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.linking import Program
-from hot_anvil.system.check.checking import first_of_each
+from hot_anvil.system.check.checking import RACE_CALLS, first_of_each
 from hot_anvil.system.check.sanitizing import read_complaints
 from hot_anvil.system.execute.programs import link_whole_program, run_program
 from hot_anvil.system.process.threads import thread_pool
-from hot_anvil.usecases.fault_finders import extra_program
+from hot_anvil.usecases.fault_finders import blind_to_races, extra_program, starts_threads
 from hot_anvil.workspace import Workspace
 
 _TALLY_RUNS = 20  # of a program that two runs showed to be unstable
@@ -75,11 +75,39 @@ def check_program(workspace: Workspace, snippet: Snippet, seconds: float, repeat
 
         verdicts = tuple(pool.map(check, builds))
     found, by, why = _undefined(workspace, snippet, given, seconds)
+    threaded = any(starts_threads(built, workspace.store) for built in builds)
+    blind = blind_to_races(workspace, snippet, builds) if threaded else ""
+    if threaded and not blind and not found:
+        found, _, _ = _undefined(workspace, snippet, given, seconds, "race_flags")
+    if any(one.is_race for one in found):  # it comes out otherwise by chance
+        verdicts = _called_often(workspace, builds, programs, given, expected, seconds, verdicts)
     flags = {b.build.name: b.build.flags for b in builds}
     verdicts = with_accepted(with_undefined(verdicts, found, flags), snippet.accept)
+    notes = (f"races were not looked for: {blind}.",) if blind else ()
     return Checked(
-        snippet, (), reference, verdicts, undefined=found, sanitized=by, not_sanitized=why
-    )
+        snippet, (), reference, verdicts, notes, found, sanitized=by, not_sanitized=why,
+        starts_threads=threaded,
+    )  # fmt: skip
+
+
+def _called_often(
+    workspace: Workspace,
+    builds: Sequence[Built],
+    programs: Mapping[str, Program],
+    given: Sequence[Given],
+    expected: Sequence[RunOutput],
+    seconds: float,
+    verdicts: Sequence[Verdict],
+) -> tuple[Verdict, ...]:
+    """Run programs that seemed correct many times, since a race was shown."""
+    out = []
+    for built, verdict in zip(builds, verdicts, strict=True):
+        if verdict.verdict == CORRECT:
+            program = programs.get(built.build.name)
+            judged = _judge(workspace, built, program, given, expected, seconds, RACE_CALLS, ())
+            verdict = _verdict(built.snippet, verdict.build, judged[0], given, judged[1])
+        out.append(verdict)
+    return tuple(out)
 
 
 def given_runs(workspace: Workspace, snippet: Snippet) -> list[Given]:
@@ -195,11 +223,15 @@ def _verdict(
 
 
 def _undefined(
-    workspace: Workspace, snippet: Snippet, given: Sequence[Given], seconds: float
+    workspace: Workspace,
+    snippet: Snippet,
+    given: Sequence[Given],
+    seconds: float,
+    flags_of: str = "sanitizer_flags",
 ) -> tuple[tuple[Undefined, ...], str, str]:
     """Return undefined behaviour of a program's runs, the build that finds it, or why none does."""
     name, program = extra_program(
-        workspace, snippet, "sanitizer_flags", lambda built: link_program(workspace, built)
+        workspace, snippet, flags_of, lambda built: link_program(workspace, built)
     )
     if program.why:
         return (), name, program.why

@@ -24,7 +24,12 @@ from hot_anvil.system.check.shrinking import Caller, Side, difference, for_rival
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.system.store.files import digest
 from hot_anvil.usecases.entries import find_callable, lasting_variables
-from hot_anvil.usecases.fault_finders import all_warnings, extra_program, starts_threads
+from hot_anvil.usecases.fault_finders import (
+    all_warnings,
+    blind_to_races,
+    extra_program,
+    starts_threads,
+)
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace, usecase
 
@@ -68,6 +73,8 @@ def check_snippets(
             raise planned
         plan, notes = planned
         checked = check_snippet(plan, follow_up)
+        if plan.blind:
+            notes = (*notes, f"races were not looked for: {plan.blind}.")
         return checked._replace(notes=notes, starts_threads=plan.threaded)
 
     out: list[Checked] = []
@@ -124,6 +131,7 @@ def make_plan(
     def races() -> Sanitized:
         return extra_program(workspace, snippet, "race_flags", link)
 
+    threaded = any(starts_threads(built, workspace.store) for built in builds)
     plan = CheckPlan(
         workspace.bench,
         snippet,
@@ -135,7 +143,8 @@ def make_plan(
         warnings,
         races,
         digest(*(d.identity for c in workspace.found.toolchains for d in c.drivers.values())),
-        any(starts_threads(built, workspace.store) for built in builds),
+        threaded,
+        blind_to_races(workspace, snippet, builds) if threaded else "",
         workspace.store,
         call_seconds,
         repeat,

@@ -12,7 +12,7 @@ from hot_anvil.core.config.records import Bench, Snippet
 from hot_anvil.core.inputs.edges import edge_sets
 from hot_anvil.core.inputs.fills import Files, file_named
 from hot_anvil.core.inputs.input_sets import Argument, InputSet, check_unused, make_input_set
-from hot_anvil.core.inputs.spec import own_sets
+from hot_anvil.core.inputs.spec import InputSpec, own_sets
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.verify.agreement import with_expected
 from hot_anvil.core.verify.crash_report import NOWHERE
@@ -68,6 +68,7 @@ class CheckPlan(NamedTuple):
     races: Callable[[], Sanitized]
     tools: str  # changes with the compilers that are asked about the source
     threaded: bool  # the code starts threads
+    blind: str  # why races cannot be looked for, "" where they can
     store: Store
     call_seconds: float  # a longer call is a hang
     repeat: int  # calls on each input set, in all
@@ -86,6 +87,11 @@ class CheckPlan(NamedTuple):
                 "entry."
             )
         return names.index(wanted)
+
+    @property
+    def reference_built(self) -> Built:
+        """The build whose results count as right."""
+        return next(b for b in self.builds if b.build.name == self.reference_build)
 
     @property
     def alone(self) -> bool:
@@ -242,7 +248,7 @@ def _undefined(plan: CheckPlan, ready: PreparedInputs) -> list[tuple[int, Undefi
     if not program.why:
         is_reference = ready.entry == plan.reference
         found += find_undefined(program, build, ready, plan.store, all_edges=is_reference)
-    if plan.threaded and not found:
+    if plan.threaded and not found and not plan.blind:
         build, program = plan.races()
         own = ready.only([k for k, inputs in enumerate(ready.sets) if not inputs.spec.edge])
         found += [] if program.why else find_undefined(program, build, own, plan.store)
@@ -295,6 +301,9 @@ def _judge(plan: CheckPlan, ready: PreparedInputs, built: Built, oracle: Oracle)
         return Finding(NOT_RUN, program.why)
     if built.entry_bytes(ready.signature.symbol) is None:
         return Finding(NOT_RUN, f"this build has no function {ready.signature.name}")
+    if _defines(built) != _defines(plan.reference_built):
+        # Another text: what a function keeps to itself may differ.
+        ready = ready._replace(variables=tuple(v for v in ready.variables if not v.inside))
     is_reference = (program.path, ready.entry) == (oracle.path, oracle.entry)
     trials: list[Trial] = []
     for layout in range(len(LAYOUTS)):
@@ -311,6 +320,10 @@ def _judge(plan: CheckPlan, ready: PreparedInputs, built: Built, oracle: Oracle)
         plan.snippet.tolerance,
         oracle.excused,
     )
+
+
+def _defines(built: Built) -> list[str]:
+    return [flag for flag in built.build.flags if flag.startswith("-D")]
 
 
 def first_of_each(found: Iterable[Undefined]) -> tuple[Undefined, ...]:
