@@ -362,7 +362,7 @@ def test_a_race_in_a_program_is_shown_and_it_is_not_picked(tmp_path: Path) -> No
     source.write_text(RACE)
     found = document("check", source, "--build", "gcc -O2 -pthread", code=1)
     (undefined,) = found["undefined"]
-    assert undefined["message"] == "data race" and undefined["place"]["line"] == 6
+    assert undefined["message"] == "data race" and undefined["place"]["line"] in (5, 6)
     assert set(states(found).values()) <= {"undefined", "unstable"}
 
 
