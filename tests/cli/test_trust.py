@@ -381,3 +381,33 @@ def test_hand_overs_that_the_detector_cannot_see_are_no_races(
     words = [word for one in inputs for word in ("--inputs", one)]
     answer = hot_anvil("check", source, "--build", f"gcc -O2 {flag}", *words)
     assert answer.returncode == 0 and "races were not looked for" in answer.stdout
+
+
+FOLDED = """
+int total(void)
+{
+    int sum = 0;
+    for (int i = 0; i < 100; i++) sum += i;
+    return sum;
+}
+void waste(int n)
+{
+    for (int i = 0; i < n; i++) (void)(i * 3);
+}
+"""
+
+
+@pytest.mark.parametrize(
+    ("entry", "told", "given"),
+    [("total", "returns 4950", []), ("waste", "does nothing", ["--inputs", "n = 9"])],
+)
+def test_entries_of_which_nothing_is_left_to_time_are_named(
+    tmp_path: Path, entry: str, told: str, given: list[str]
+) -> None:
+    source = tmp_path / "folded.c"
+    source.write_text(FOLDED)
+    builds = ["--build", "gcc -O0", "--build", "gcc -O2", "--entry", entry]
+    answer = hot_anvil("check", source, *builds, *given)
+    text = " ".join(answer.stdout.split())
+    assert f"{entry} {told}" in text and "under gcc-12 -O2: there is nothing of it to time" in text
+    assert "under gcc-12 -O0" not in text

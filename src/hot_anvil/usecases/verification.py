@@ -30,6 +30,7 @@ from hot_anvil.usecases.fault_finders import (
     extra_program,
     starts_threads,
 )
+from hot_anvil.usecases.folded import folded_notes
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace, usecase
 
@@ -152,7 +153,8 @@ def make_plan(
         lasting_variables(workspace, snippet),
         _constants(workspace, snippet, builds, entries.signatures),
     )
-    return plan, entries.notes
+    direct = [s for s in entries.signatures if not s.through]
+    return plan, (*entries.notes, *folded_notes(workspace, builds, direct))
 
 
 def _constants(

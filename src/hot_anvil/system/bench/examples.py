@@ -11,7 +11,10 @@ from hot_anvil.system.store.files import write_whole
 
 _DATA = Path(__file__).parent.parent.parent / "data"
 _DEMO = _DATA / "demo"
-_WHOLE = {"pitfalls": "35 functions broken each in its own way, and sound ones: what check says"}
+_WHOLE = {
+    "pitfalls": "35 functions broken each in its own way, and sound ones: what check says",
+    "unseen": "18 faults that no result shows by itself, and sound code beside them",
+}
 _BENCH = "anvil.toml"
 
 

@@ -165,6 +165,10 @@ def _failure(report: Report, alike: Sequence[Verdict], checked: "Checked", path:
         report.paragraph(f"smallest found: {values}{why}", indent=4)
     for suspect in first.suspects:
         report.paragraph(suspect, indent=4)
+    if first.verdict == HUNG:
+        report.paragraph(
+            "does a call need longer? --call-seconds says how long it may take", DIM, indent=4
+        )
     if first.verdict == UNDEFINED and not first.accepted:
         report.paragraph(
             'may it be chosen all the same? Say so in the bench: accept = { undefined = "why" }',
