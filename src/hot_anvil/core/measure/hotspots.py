@@ -2,15 +2,20 @@
 
 A share's error is that of 95 in 100: the larger of what chance leaves open
 with this many looks (binomial) and what fresh processes differ by (Student's
-t over them). The processor is seen at an instruction when it waits for it or
-for one just before it, so single instructions are blurred and lines less so.
+t over them). An interrupt is taken when the instruction that the processor waits for has come to
+its end, so it is seen at the next one: looks behind an instruction that is known to be slow count
+for that one. Single instructions are still blurred, and lines less so.
 """
 
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
+from itertools import pairwise
 from typing import NamedTuple, TypeVar
 
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch import semantics_of
 from hot_anvil.core.code.records import Code, Instruction
+from hot_anvil.core.model.registers import read_and_written
 
 K = TypeVar("K")
 
@@ -92,12 +97,13 @@ def make_hotspots(
         for instruction in function.instructions:
             by_address[instruction.address] = function.owner, instruction
     starts = sorted(by_address)
+    blamed = _waited_for(code)
     functions: list[Counter[str]] = []
     lines: list[Counter[tuple[str, int]]] = []
     instructions: list[Counter[int]] = []
     elsewhere: list[Counter[str]] = []
     for one in seen:
-        rows = _place(one, by_address, starts)
+        rows = _place(one, by_address, starts, blamed)
         placed = {at: n for at, n in rows.items() if at >= 0}
         lost = Counter(one.outside)
         if rows[_NOWHERE]:
@@ -132,17 +138,48 @@ def make_hotspots(
 _NOWHERE = -1
 
 
+_SLOW = (b.DIV, b.FDIV, b.FSQRT, b.ATOMIC)  # many times as long as what stands beside them
+_ENDS = (b.JUMP, b.BRANCH, b.CALL, b.RETURN)
+
+
+def _waited_for(code: Code) -> dict[int, int]:
+    """Return address of an instruction -> that of the one before it, where that is waited for.
+
+    That is slow by itself, or loads what the next one reads. Where another way leads between the
+    two, it is not known which.
+    """
+    effect = semantics_of(code.isa).effect
+    out = {}
+    for function in code.functions:
+        reached = set(function.labels.values())
+        for k, (one, other) in enumerate(pairwise(function.instructions), 1):
+            done = effect(one.mnemonic, one.operands)
+            if k in reached or done.kind in _ENDS:
+                continue
+            slow = done.kind in _SLOW
+            if done.loads and not slow:
+                made = read_and_written(one.mnemonic, one.operands, code.isa)[1]
+                slow = bool(made & read_and_written(other.mnemonic, other.operands, code.isa)[0])
+            if slow:
+                out[other.address] = one.address
+    return out
+
+
 def _place(
-    one: Seen, by_address: Mapping[int, tuple[str, Instruction]], starts: Sequence[int]
+    one: Seen,
+    by_address: Mapping[int, tuple[str, Instruction]],
+    starts: Sequence[int],
+    blamed: Mapping[int, int],
 ) -> Counter[int]:
-    """Return the looks by the instruction that each falls on, _NOWHERE for none known."""
+    """Return the looks by the instruction that each counts for, _NOWHERE for none known."""
     from bisect import bisect_right
 
     out: Counter[int] = Counter({_NOWHERE: 0})
     for address, samples in one.inside.items():
         at = starts[max(bisect_right(starts, address) - 1, 0)] if starts else _NOWHERE
         size = by_address[at][1].size if starts else 0
-        out[at if at <= address < at + max(size, 1) else _NOWHERE] += samples
+        inside = at <= address < at + max(size, 1)
+        out[blamed.get(at, at) if inside else _NOWHERE] += samples
     return out
 
 

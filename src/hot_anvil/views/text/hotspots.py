@@ -39,8 +39,9 @@ def hotspots_report(found: Sequence[Hot], sources: Sources, width: int, every: b
     if any(hot.candidates for hot in found):
         report.blank()
         report.paragraph(
-            "share of the time, give or take (95 in 100). The processor is seen at the instruction "
-            "it waits for or at one after it: trust lines more than single instructions.",
+            "share of the time, give or take (95 in 100). The processor is seen behind the "
+            "instruction it waits for; looks behind a slow one count for it. Trust lines more than "
+            "single instructions.",
             DIM,
         )
     return report
