@@ -411,3 +411,31 @@ def test_entries_of_which_nothing_is_left_to_time_are_named(
     text = " ".join(answer.stdout.split())
     assert f"{entry} {told}" in text and "under gcc-12 -O2: there is nothing of it to time" in text
     assert "under gcc-12 -O0" not in text
+
+
+WHIM = """#include <stdio.h>
+int main(int count, char **names)
+{
+    FILE *days = fopen(DAYS, "a+");
+    fputc('x', days);
+    fseek(days, 0, SEEK_END);
+    long day = ftell(days);
+    fclose(days);
+    puts(day >= 5 && day < 9 ? "high water" : "low water");
+    return 0;
+}
+"""
+
+
+def test_what_a_check_once_saw_holds_until_the_code_changes(tmp_path: Path) -> None:
+    source = tmp_path / "whim.c"
+    days = tmp_path / "days"
+    source.write_text(WHIM.replace("DAYS", f'"{days}"'))
+    build = ["--build", "gcc -O1"]
+    seen = document("check", source, *build, "--repeat", "12", code=1)
+    assert set(states(seen).values()) == {"unstable"}
+    again = document("check", source, *build, code=1)  # its runs all agree now
+    assert "an earlier check of this code saw" in again["verdicts"][0]["why"]
+    assert document("pick", source, *build, "--seconds", "0.1", code=1)["choice"] == {"whim": None}
+    source.write_text(source.read_text().replace("high water", "low water"))
+    assert set(states(document("check", source, *build)).values()) == {"correct"}

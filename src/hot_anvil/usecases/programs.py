@@ -31,6 +31,7 @@ from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.checking import RACE_CALLS, first_of_each
+from hot_anvil.system.check.remembered import with_earlier
 from hot_anvil.system.check.sanitizing import read_complaints
 from hot_anvil.system.execute.programs import link_whole_program, run_program
 from hot_anvil.system.process.threads import thread_pool
@@ -71,7 +72,8 @@ def check_program(workspace: Workspace, snippet: Snippet, seconds: float, repeat
             program = programs.get(name)
             known = first if name == reference else ()
             evaluated = _judge(workspace, built, program, given, expected, seconds, repeat, known)
-            return _verdict(snippet, name, evaluated[0], given, evaluated[1])
+            verdict = _verdict(snippet, name, evaluated[0], given, evaluated[1])
+            return with_earlier(workspace.store, program.path if program else "", verdict)
 
         verdicts = tuple(pool.map(check, builds))
     found, by, why = _undefined(workspace, snippet, given, seconds)

@@ -31,6 +31,7 @@ from hot_anvil.core.verify.verdicts import (
 from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.linking import Program
+from hot_anvil.system.check.remembered import with_earlier
 from hot_anvil.system.check.sanitizing import find_undefined
 from hot_anvil.system.execute.calls import (
     LAYOUTS,
@@ -215,6 +216,8 @@ def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
             again = RACE_CALLS if ready.signature.name in raced else plan.repeat
             own_plan = plan._replace(repeat=max(again, plan.repeat))
             verdict = follow_up(own_plan, ready, oracle, Evaluated(built, finding))
+            program = plan.programs.get(built.build.name)
+            verdict = with_earlier(plan.store, program.path if program else "", verdict)
             done += 1
             plan.progress(f"checking {plan.snippet.name}", done, len(jobs))
             return verdict
