@@ -1,5 +1,6 @@
 """What is shown of a candidate counts: verdicts, exit codes, what may be picked."""
 
+import subprocess
 from pathlib import Path
 from typing import Any
 
@@ -439,3 +440,31 @@ def test_what_a_check_once_saw_holds_until_the_code_changes(tmp_path: Path) -> N
     assert document("pick", source, *build, "--seconds", "0.1", code=1)["choice"] == {"whim": None}
     source.write_text(source.read_text().replace("high water", "low water"))
     assert set(states(document("check", source, *build)).values()) == {"correct"}
+
+
+STRAY = """#include <stdio.h>
+#include <unistd.h>
+int main(void)
+{
+    if (fork() == 0) {
+        setsid();
+        fclose(stdout);
+        sleep(60);
+    }
+    for (int i = 0; i < 5000000; i++) fputs("low\\n", stdout);
+    puts(LAST);
+    return 0;
+}
+"""
+
+
+def test_all_of_an_output_is_compared_and_no_process_is_left(tmp_path: Path) -> None:
+    source = tmp_path / "stray.c"
+    source.write_text(STRAY)
+    builds = [word for tide in ("low", "high") for word in ("--build", f'gcc -O1 -DLAST="{tide}"')]
+    builds = [word.replace('"low"', "'\"low\"'").replace('"high"', "'\"high\"'") for word in builds]
+    found = document("check", source, *builds, code=1)
+    assert [v["verdict"] for v in found["verdicts"]] == ["correct", "wrong"]
+    assert "line 5000001" in found["verdicts"][1]["why"]
+    alive = subprocess.run(["pgrep", "-f", f"{tmp_path}/.hot-anvil"], capture_output=True)
+    assert not alive.stdout

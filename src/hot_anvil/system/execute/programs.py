@@ -28,7 +28,6 @@ from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.store.store import Store
 
 FILE_LIMIT = 64 << 20  # bytes of a file a program may write
-OUTPUT_LIMIT = 16 << 20  # bytes of standard output kept
 _COMPLAINTS = 16 << 10
 
 
@@ -93,7 +92,21 @@ def run_program(
         raise RequestError(f"{path}: cannot be run ({error.strerror}).") from None
     finally:
         os.close(report)
+        _end_strays(folder)
         remove_folder(folder)
+
+
+def _end_strays(folder: str) -> None:
+    """End processes that a program left behind in sessions of their own.
+
+    They go by the folder for temporary files that each run has for itself.
+    """
+    wanted = f"TMPDIR={folder}/".encode()
+    for entry in os.scandir("/proc"):
+        if entry.name.isdecimal():
+            with suppress(OSError):
+                if wanted in Path(entry.path, "environ").read_bytes():
+                    os.kill(int(entry.name), signal.SIGKILL)
 
 
 def _run(
@@ -170,6 +183,6 @@ def _wait(process: "subprocess.Popen[bytes]", seconds: float) -> bool:
 def _read(file: Path) -> bytes | None:
     try:
         with file.open("rb") as stream:
-            return stream.read(OUTPUT_LIMIT)
+            return stream.read(FILE_LIMIT)
     except OSError:
         return None
