@@ -21,7 +21,7 @@ from hot_anvil.core.measure.history import (
 )
 from hot_anvil.core.measure.hotspots import Seen, make_hotspots
 from hot_anvil.core.measure.measurements import Measurements, position_of
-from hot_anvil.core.measure.scaling import crossings, scalings
+from hot_anvil.core.measure.scaling import CURVES, crossings, fit_curve, fit_line, scalings
 from hot_anvil.core.measure.statistics import blocked
 from hot_anvil.core.measure.summary import Summary, summarise
 from hot_anvil.core.model.call_graph import folded_into, reached
@@ -134,6 +134,16 @@ def test_what_is_no_straight_line_is_said() -> None:
     square = [summarise([sized(n, [1e-9 * n**2])], "c0") for n in points]
     (line,) = scalings(square)
     assert not line.straight and line.misfit > 0.5
+
+
+@pytest.mark.parametrize("name", CURVES)
+def test_how_times_grow_is_named_where_the_sizes_tell(name: str) -> None:
+    points = [8, 64, 512, 4096, 32768]
+    times = [5e-9 + 2e-9 * CURVES[name](n) for n in points]
+    curve, misfit = fit_curve(points, times)
+    assert curve == name and misfit < 0.01 < fit_line(points, times)[2]
+    # Too few sizes, or too near to each other, carry no curve.
+    assert fit_curve(points[:3], times[:3])[0] == fit_curve([8, 9, 10, 11], times[:4])[0] == ""
 
 
 def test_two_states_compare_by_what_did_not_change() -> None:

@@ -1,7 +1,7 @@
 """How time grows over a sweep: a fixed cost per call, a cost per element, and crossings."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -19,11 +19,25 @@ class Scaling(NamedTuple):
     per_call: float  # seconds, whatever the size
     per_element: float  # seconds
     misfit: float  # the largest |time / line - 1|
+    curve: str = ""  # what tells the times where the line does not, such as "n log n"
+    curve_misfit: float = 0.0  # the largest |time / curve - 1|
 
     @property
     def straight(self) -> bool:
         """True where the line tells the times."""
         return self.misfit <= STRAIGHT
+
+
+# Other ways to grow; the sizes must differ by FAR before one is told from a line.
+CURVES: Mapping[str, Callable[[float], float]] = {
+    "log n": lambda n: math.log(n),
+    "n log n": lambda n: n * math.log(n),
+    "n^2": lambda n: n**2,
+    "n^3": lambda n: n**3,
+}
+FEWEST_FOR_CURVES = 4
+FAR = 8.0  # largest size over the smallest
+CLEARER = 3.0  # times nearer than the line that a curve must be
 
 
 class Crossing(NamedTuple):
@@ -64,8 +78,26 @@ def scalings(summaries: Sequence[Summary]) -> tuple[Scaling, ...]:
         times = [summary.result(candidate).seconds_per_call for summary in summaries]
         if all(times):
             known = [t for t in times if t]
-            out.append(Scaling(candidate, *fit_line(elements, known)))
+            line = Scaling(candidate, *fit_line(elements, known))
+            if not line.straight:
+                name, misfit = fit_curve(elements, known)
+                clear = misfit <= STRAIGHT and misfit * CLEARER <= line.misfit
+                line = line._replace(curve=name, curve_misfit=misfit) if clear else line
+            out.append(line)
     return tuple(out)
+
+
+def fit_curve(sizes: Sequence[int], seconds: Sequence[float]) -> tuple[str, float]:
+    """Return (name, misfit) of the nearest of CURVES with a fixed cost; infinite where none fits.
+
+    Too few sizes, or too near to each other, carry no curve.
+    """
+    least, most = min(sizes), max(sizes)
+    if len(set(sizes)) < FEWEST_FOR_CURVES or least < 1 or most < FAR * least:
+        return "", math.inf
+    fits = {name: _fit([grows(n) for n in sizes], seconds)[2] for name, grows in CURVES.items()}
+    best = min(fits, key=lambda name: fits[name])
+    return best, fits[best]
 
 
 def fit_line(sizes: Sequence[int], seconds: Sequence[float]) -> tuple[float, float, float]:
@@ -73,6 +105,10 @@ def fit_line(sizes: Sequence[int], seconds: Sequence[float]) -> tuple[float, flo
 
     Least squares of time / line - 1, neither cost below zero (scipy.optimize.nnls).
     """
+    return _fit(sizes, seconds)
+
+
+def _fit(sizes: Sequence[float], seconds: Sequence[float]) -> tuple[float, float, float]:
     import numpy as np
     from scipy.optimize import nnls
 

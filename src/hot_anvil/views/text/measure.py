@@ -221,7 +221,7 @@ def scaling(report: Report, summaries: Sequence[Summary]) -> None:
                 _fixed(line),
                 _each(line, summaries),
                 percent(line.misfit),
-                "" if line.straight else Span("no straight line over these sizes", DIM),
+                "" if line.straight else Span(_curve(line), DIM),
             ]
             for line in sorted(lines, key=lambda line: line.per_element)
         ]
@@ -233,6 +233,13 @@ def scaling(report: Report, summaries: Sequence[Summary]) -> None:
             f"{change.above} above (measured at {change.smaller} and {change.larger})",
             indent=2,
         )
+
+
+def _curve(line: Scaling) -> str:
+    """Return in words how times grow that are on no straight line."""
+    if not line.curve:
+        return "no straight line over these sizes"
+    return f"grows like {line.curve}, off by up to {percent(line.curve_misfit)}"
 
 
 def word(against: Comparison) -> Span:
