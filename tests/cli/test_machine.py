@@ -14,6 +14,7 @@ from conftest import document, hot_anvil, write_bench
 from hot_anvil.api import open_bench, open_source
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.binary.types import Type
+from hot_anvil.core.binary.variables import Placed, Variable
 from hot_anvil.core.calling.protocol import HEAD, read_output
 from hot_anvil.core.calling.timing import (
     Asked,
@@ -170,9 +171,10 @@ def test_outputs_are_cut_where_the_buffers_end(arguments: list[Argument], result
     inputs = InputSet(InputSpec({}), tuple(arguments))
     written = [a for a in arguments if a.writable]
     nowhere = b"\xff\xff\xff\xff" + bytes(8)
-    made = nowhere + result + b"".join(a.data for a in written)
-    found = read_output(made, inputs, POINTS)
-    assert found.result == result
+    left, seen = 8, Variable("seen", "seen", Type("int", 4, "int"))
+    made = nowhere + left.to_bytes(4, "little") + result + b"".join(a.data for a in written)
+    found = read_output(made + b"tide", inputs, POINTS, [Placed(seen, 64)])
+    assert (found.result, found.left, found.variables) == (result, left, ((seen, b"tide"),))
     assert list(found.buffers) == [(a.name, a.data) for a in written]
     asked = b"".join(prepare(2, 0, 1, inputs))
     assert len(asked) == HEAD.size + HEAD.unpack(asked[: HEAD.size])[1]
@@ -182,7 +184,7 @@ def test_answers_are_in_seconds() -> None:
     def numbers(*values: int) -> bytes:
         return b"".join(v.to_bytes(8, "little") for v in values)
 
-    assert read_calibration(numbers(7, 2_000_000)) == (7, 0.002)
+    assert read_calibration(numbers(7, 2_000_000, 384)) == (7, 0.002, 384)
     asked = [Asked(4, 2, False, 9), Asked(5, 1, True, 9)]
     one = numbers(1_000, 20, 2, 3_000, 2_000, 1_000, 5_000, 4_000, 0)
     first, second = read_batches(one + numbers(2_000, 0, 0, 7_000, 7_000, 0), asked)

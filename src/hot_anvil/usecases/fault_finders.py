@@ -22,7 +22,7 @@ _STARTERS = (b"pthread_create", b"GOMP_parallel", b"__kmpc_fork_call", b"thrd_cr
 
 
 _OPENMP = (b"GOMP_parallel", b"__kmpc_fork_call")
-_FENCE = re.compile(r"\b(?:atomic_thread_fence|__sync_synchronize|fence)\s*\(")
+_FENCE = re.compile(r"\b(?:atomic_thread_fence|__sync_synchronize)\s*\(")
 _LANGUAGES = ("c", "c++", "fortran")  # that sanitizers watch
 
 
