@@ -10,7 +10,7 @@ from conftest import document
 from hot_anvil.system.bench import examples
 
 UNSEEN = Path(examples.__file__).parents[2] / "data" / "unseen"
-LEFT, UNSET, RARE, PROOF = "changed after it returns", "runs", "expected", "undefined behaviour"
+LEFT, UNSET, RARE, PROOF = "changed after it returns", "runs", "expected", "overflow"
 # Decided by reading the sources: broken entry -> verdict under every build, and what is said of it.
 BROKEN = {
     "feet_left": ("wrong", LEFT), "quiet_for_ever": ("wrong", LEFT), "folder_left": ("wrong", LEFT),

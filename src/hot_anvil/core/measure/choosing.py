@@ -113,7 +113,7 @@ def _not_proved(verdict: Verdict) -> str:
     if verdict.verdict == CORRECT:
         return verdict.why
     if verdict.verdict == UNDEFINED:
-        return f"{verdict.why}: accepted, since {verdict.accepted}"
+        return f"undefined behaviour: {verdict.why}: accepted, since {verdict.accepted}"
     return f"it was not checked here: {verdict.why}"
 
 

@@ -49,10 +49,9 @@ def _has_a_meaning(found: Undefined, flags: Sequence[str]) -> bool:
 
 def _undefined(verdict: Verdict, found: Undefined) -> Verdict:
     where = f" at {found.place.text}" if found.place.text else ""
-    what = found.message if found.is_race else f"undefined behaviour: {found.message}"
     return verdict._replace(
         verdict=UNDEFINED,
-        why=f"{what}{where}, found by {found.build}",
+        why=f"{found.message}{where}, found by {found.build}",
         inputs=found.inputs,
         place=found.place,
     )
