@@ -312,14 +312,15 @@ def open_source(
     limits: Limits = Limits(),  # noqa: B008 - immutable
     progress: Progress = no_progress,
     project: str = "",
+    tolerance: Sequence[str] = (),
 ) -> Anvil:
     """Open one bare source file; ``builds`` are texts such as "gcc -O2".
 
-    ``inputs``, ``sweep`` and ``not_promised`` are lines of TOML as a bench has them.
+    ``inputs``, ``sweep``, ``not_promised`` and ``tolerance`` are lines of TOML as a bench has them.
     """
     from hot_anvil.system.bench.opening import open_source_file
 
-    bench = open_source_file(Path(path), builds, entries, inputs, sweep, not_promised)
+    bench = open_source_file(Path(path), builds, entries, inputs, sweep, not_promised, tolerance)
     return Anvil(make_workspace(bench, True, limits, progress, (), project))
 
 

@@ -1,5 +1,6 @@
 """What is shown of a candidate counts: verdicts, exit codes, what may be picked."""
 
+import shlex
 import subprocess
 from pathlib import Path
 from typing import Any
@@ -468,3 +469,39 @@ def test_all_of_an_output_is_compared_and_no_process_is_left(tmp_path: Path) -> 
     assert "line 5000001" in found["verdicts"][1]["why"]
     alive = subprocess.run(["pgrep", "-f", f"{tmp_path}/.hot-anvil"], capture_output=True)
     assert not alive.stdout
+
+
+MEAN = """#include "odd.h"
+float mean(const float *heights, int n)
+{
+    float sum = 0;
+    for (int i = 0; i < n; i++) sum += heights[i];
+    return sum / (n + ODD);
+}
+"""
+
+
+def test_a_bare_file_s_failure_is_called_again_by_the_command_that_is_printed(
+    tmp_path: Path,
+) -> None:
+    for folder in ("own", "headers"):
+        (tmp_path / folder).mkdir()
+    (tmp_path / "headers" / "odd.h").write_text("#define ODD 1\n")
+    (tmp_path / "own" / "mean.c").write_text(MEAN)
+    # The folder of the header is given as seen from here, not from the source.
+    builds = [word for how in ("-O1", "-O3 -ffast-math")
+              for word in ("--build", f"gcc {how} -Iheaders")]  # fmt: skip
+    words = ["check", "own/mean.c", *builds, "--inputs", "n = 99",
+             "--inputs", 'heights = { fill = "uniform(1, 2)", count = "n" }',
+             "--not-promised", 'special = "all are read"',
+             "--not-promised", 'type_ends = "all are near 1 m"']  # fmt: skip
+    answer = hot_anvil(*words, cwd=tmp_path)
+    assert answer.returncode == 1, answer.stderr
+    (again,) = {line for line in answer.stdout.split("\n") if "again: hot-anvil" in line}
+    command = shlex.split(again.partition("hot-anvil ")[2])
+    replayed = hot_anvil(*command, cwd=tmp_path)
+    assert replayed.returncode == 1 and "expected" in replayed.stdout
+    # Sizes are not to blame for rounding; a tolerance is.
+    told = " ".join(answer.stdout.split())
+    assert "Need mean not take it" not in told and "tolerance = { ulp" in told
+    assert hot_anvil(*words, "--tolerance", "ulp = 64", cwd=tmp_path).returncode == 0

@@ -2,6 +2,7 @@
 
 import argparse
 import os
+import shlex
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NoReturn
@@ -160,6 +161,10 @@ def add_inputs(parser: argparse.ArgumentParser, entry: bool = True) -> None:
         help="sizes to go through, such as --sweep 'n = [64, 4096]'",
     )  # fmt: skip
     parser.add_argument(
+        "--tolerance", action="append", default=[], metavar="TOML",
+        help="how far a bare source's floats may be off, such as --tolerance 'ulp = 4'",
+    )  # fmt: skip
+    parser.add_argument(
         "--not-promised", action="append", default=[], metavar="TOML",
         help="an edge that a bare source need not take, such as --not-promised 'empty = \"why\"'",
     )  # fmt: skip
@@ -259,7 +264,8 @@ def open_anvil(args: argparse.Namespace, out: "Output", path: str | None = None)
     limits = Limits(args.jobs or 0, float(args.job_seconds or 0), (args.job_memory or 0) << 20)
     entries = getattr(args, "entry", []) if hasattr(args, "inputs") else []
     if place.is_dir() or place.suffix == ".toml":
-        only_bare = [o for o in ("inputs", "sweep", "not_promised") if getattr(args, o, [])]
+        bare = ("inputs", "sweep", "not_promised", "tolerance")
+        only_bare = [o for o in bare if getattr(args, o, [])]
         filters = getattr(args, "entry_filters", False)  # then it says what to show of a bench
         if only_bare or (entries and not filters):
             option = only_bare[0].replace("_", "-") if only_bare else "entry"
@@ -280,7 +286,22 @@ def open_anvil(args: argparse.Namespace, out: "Output", path: str | None = None)
         limits,
         out.progress,
         args.project or "",
+        getattr(args, "tolerance", []),
     )
+
+
+_SAID_AGAIN = ("build", "project", "entry", "inputs", "sweep", "not_promised", "tolerance")
+
+
+def same_again(args: argparse.Namespace) -> str:
+    """Return what follows a command's name to ask about the same code and values once more."""
+    words = [args.path]
+    for name in _SAID_AGAIN:
+        given = getattr(args, name, None) or []
+        option = {"project": "from"}.get(name, name).replace("_", "-")
+        for value in [given] if isinstance(given, str) else given:
+            words += [f"--{option}", value]
+    return shlex.join(words)
 
 
 def measure_options(args: argparse.Namespace) -> "Options":

@@ -4,7 +4,15 @@ import argparse
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from hot_anvil.cli.options import add_bench, add_inputs, count, fault_code, names_of, open_anvil
+from hot_anvil.cli.options import (
+    add_bench,
+    add_inputs,
+    count,
+    fault_code,
+    names_of,
+    open_anvil,
+    same_again,
+)
 from hot_anvil.cli.output import Output, document
 from hot_anvil.core.config.failing import FAILING
 from hot_anvil.errors import RequestError
@@ -47,7 +55,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
         return 0 if replay.verdict == CORRECT else 1
     checks = anvil.check(args.snippet, args.call_seconds, args.repeat)
     out.answer(
-        lambda: check_report(checks, args.path, out.width),
+        lambda: check_report(checks, same_again(args), out.width),
         lambda: document("check", "check", checks),
     )
     return fault_code(checks) or exit_code(checks, args.accept)

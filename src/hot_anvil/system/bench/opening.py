@@ -1,5 +1,6 @@
 """Open a bench or a bare source file."""
 
+import os
 import re
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -41,13 +42,14 @@ def open_source_file(
     inputs: Sequence[str] = (),
     sweep: Sequence[str] = (),
     not_promised: Sequence[str] = (),
+    tolerance: Sequence[str] = (),
 ) -> Bench:
     """Return a bench of one bare source file.
 
-    ``builds`` are texts such as "gcc -O2"; ``inputs``, ``sweep`` and ``not_promised`` are lines
-    of TOML as a bench has them. They go before what the source says in its
-    own first comment. Without builds, every toolchain with the default flag
-    sets makes the grid.
+    ``builds`` are texts such as "gcc -O2", folders in them as seen from here; ``inputs``,
+    ``sweep``, ``not_promised`` and ``tolerance`` are lines of TOML as a bench has them. They go
+    before what the source says in its own first comment. Without builds, every toolchain with
+    the default flag sets makes the grid.
     """
     if not path.is_file():
         raise RequestError(f"{path}: there is no such file.")
@@ -61,14 +63,30 @@ def open_source_file(
         snippet["entries"] = list(entries)
     if not entries and not inputs and "program" not in snippet and "entries" not in snippet:
         snippet["program"] = defines_main(read_source(path), language_of(path.name))
-    told = (("inputs", inputs), ("sweep", sweep), ("not_promised", not_promised))
+    told = (("inputs", inputs), ("sweep", sweep), ("not_promised", not_promised),
+            ("tolerance", tolerance))  # fmt: skip
     for key, lines in told:
         given = _toml_lines(lines, key)
         if given:
             snippet[key] = {**snippet.get(key, {}), **given}
     tables["snippet"] = [snippet]
     bench = read_bench(tables, text, str(path), str(path.parent.resolve()))
-    return with_settings(bench._replace(explicit=tuple(builds)))
+    return with_settings(bench._replace(explicit=tuple(_as_seen_here(b, path) for b in builds)))
+
+
+_FOLDER = re.compile(r"(?<!\S)(-I|-isystem |-iquote |-include )\s*([^\s'\"/-][^\s'\"]*)")
+
+
+def _as_seen_here(build: str, path: Path) -> str:
+    """Return a build with the folders that it names relative to the source's own."""
+
+    def moved(found: re.Match[str]) -> str:
+        here = Path(found[2]).resolve()
+        if (path.parent / found[2]).exists() or not here.exists():
+            return found[0]
+        return f"{found[1]}{os.path.relpath(here, path.parent.resolve())}"
+
+    return _FOLDER.sub(moved, build)
 
 
 _MAIN = {

@@ -1,6 +1,5 @@
 """Verdicts as text."""
 
-import shlex
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -12,6 +11,7 @@ from hot_anvil.core.verify.verdicts import (
     HUNG,
     NOTHING_TO_COMPARE,
     UNDEFINED,
+    WRONG,
     Verdict,
 )
 from hot_anvil.views.text.report import DIM, STRONG, TROUBLE, Cell, Report, Span
@@ -25,8 +25,11 @@ _TALLY_ROWS = 3
 _EXCUSED = 2  # edges told
 
 
-def check_report(checks: Sequence["Checked"], path: str, width: int) -> Report:
-    """Return a table of verdicts per snippet, and what is known of each that failed."""
+def check_report(checks: Sequence["Checked"], where: str, width: int) -> Report:
+    """Return a table of verdicts per snippet, and what is known of each that failed.
+
+    ``where`` is what follows the command to check the same once more.
+    """
     report = Report(width)
     for checked in checks:
         report.blank()
@@ -45,7 +48,7 @@ def check_report(checks: Sequence["Checked"], path: str, width: int) -> Report:
         good = len(checked.correct)
         report.add(f"  {good} of {len(checked.verdicts)} candidates correct")
         for alike in _alike(checked.verdicts):
-            _failure(report, alike, checked, path)
+            _failure(report, alike, checked, where)
         _edges(report, checked)
     return report
 
@@ -92,12 +95,15 @@ def excluded(report: Report, verdicts: Sequence[Verdict]) -> None:
     if not verdicts:
         return
     report.add("  ", Span("excluded", TROUBLE))
-    alike: dict[tuple[str, str], list[str]] = {}
+    alike: dict[tuple[str, str, tuple[str, ...]], list[str]] = {}
     for v in verdicts:
         why = v.why + _at(v) + (f", with {v.inputs}" if v.inputs else "")
-        alike.setdefault((v.verdict, why), []).append(v.candidate)
-    for (verdict, why), names in alike.items():
+        rounded = v.suspects if v.error and v.verdict == WRONG else ()
+        alike.setdefault((v.verdict, why, rounded), []).append(v.candidate)
+    for (verdict, why, rounded), names in alike.items():
         report.paragraph(f"{verdict}: {why}", indent=4)
+        for suspect in rounded:
+            report.paragraph(suspect, indent=6)
         report.paragraph(joined(names), DIM, indent=6)
 
 
@@ -146,7 +152,7 @@ def _alike(verdicts: Sequence[Verdict]) -> list[list[Verdict]]:
     return list(groups.values())
 
 
-def _failure(report: Report, alike: Sequence[Verdict], checked: "Checked", path: str) -> None:
+def _failure(report: Report, alike: Sequence[Verdict], checked: "Checked", where: str) -> None:
     first = alike[0]
     report.add("  ", Span(first.verdict, TROUBLE))
     report.paragraph(_whose(alike, checked), indent=4)
@@ -176,13 +182,13 @@ def _failure(report: Report, alike: Sequence[Verdict], checked: "Checked", path:
         )  # fmt: skip
     if first.accepted:
         report.paragraph(f"accepted by the bench: {first.accepted}", DIM, indent=4)
-    if first.edge:
+    rounding = first.error is not None and first.verdict == WRONG
+    if first.edge and not rounding:
         report.paragraph(
             f"this is an edge, {EDGES[first.edge]}. Need {first.entry} not take it? Say so in the "
             f'bench: not_promised = {{ {first.edge} = "why" }}', DIM, indent=4,
         )  # fmt: skip
     if first.replay:
-        where = shlex.quote(path)
         report.add("    ", Span(f"again: hot-anvil check {where} --replay {first.replay}", DIM))
 
 
