@@ -505,3 +505,33 @@ def test_a_bare_file_s_failure_is_called_again_by_the_command_that_is_printed(
     told = " ".join(answer.stdout.split())
     assert "Need mean not take it" not in told and "tolerance = { ulp" in told
     assert hot_anvil(*words, "--tolerance", "ulp = 64", cwd=tmp_path).returncode == 0
+
+
+REACHED = """#include <stdint.h>
+static int32_t far(int32_t level)
+{
+    if (level < -90000)
+        return -1;
+    return level;
+}
+int32_t band(int32_t level)
+{
+    if (level > 10)
+        return far(level);
+    if (level * level == 1764 * 3)
+        return 7;
+    return level;
+}
+"""
+
+
+@pytest.mark.parametrize("compiler", ["gcc", "clang-16"])
+def test_lines_that_no_checked_call_ran_are_told(tmp_path: Path, compiler: str) -> None:
+    source = tmp_path / "band.c"
+    source.write_text(REACHED)
+    words = ["check", source, "--build", f"{compiler} -O2", "--not-promised", 'type_ends = "near"']
+    found = document(*words, "--inputs", 'level = "uniform(0, 50)"')
+    (row,) = found["unreached"]
+    assert (row["entry"], row["file"], row["lines"]) == ("band", "band.c", [5, 13])
+    narrow = document(*words, "--inputs", 'level = "uniform(0, 9)"')["unreached"]
+    assert narrow[0]["lines"] == [3, 5, 6, 11, 13]

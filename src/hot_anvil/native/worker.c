@@ -21,6 +21,7 @@
  *   W  threads     see threads.c
  *   H  sample    see sampling.c
  *   X  launch    see launch.c
+ *   Y  reached                        -> see reach.c
  *   Z  probe                          -> u64 ns of a fixed piece of work
  *   Q  quit
  * SET: u16 entry, u16 arguments, u8 where buffers lie (0 cache line, 1 tight at their end, 2 tight
@@ -209,6 +210,7 @@ static void serve(int op, unsigned char *payload)
         if (!launch_program) die(123);
         launch_program(payload);
         break;
+    case 'Y': tell_reached(); break;
     case 'Z': time_probe(); break;
     case 'Q': die(0); break;
     default: die(123);

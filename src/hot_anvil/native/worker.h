@@ -90,6 +90,9 @@ size_t slot_output_size(const struct slot *slot);
 void slot_call(struct slot *slot, unsigned char *output);
 void watch_variables(const unsigned char *request);
 
+/* reach.c */
+void tell_reached(void);
+
 /* copies.c */
 unsigned copies_count(struct slot *slot);
 void copies_restore(struct slot *slot, unsigned count);

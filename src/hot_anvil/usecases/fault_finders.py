@@ -2,17 +2,22 @@
 
 import re
 from collections.abc import Callable, Sequence
+from itertools import pairwise
 from pathlib import Path
 
+from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built
+from hot_anvil.core.code.records import Function
 from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.model.call_graph import reached
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import AnvilError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.checking import Sanitized
+from hot_anvil.system.check.reaching import Instrumented
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import Store
@@ -23,6 +28,7 @@ _STARTERS = (b"pthread_create", b"GOMP_parallel", b"__kmpc_fork_call", b"thrd_cr
 
 _OPENMP = (b"GOMP_parallel", b"__kmpc_fork_call")
 _FENCE = re.compile(r"\b(?:atomic_thread_fence|__sync_synchronize)\s*\(")
+_TOLD = "__sanitizer_cov_trace_pc"
 _LANGUAGES = ("c", "c++", "fortran")  # that sanitizers watch
 
 
@@ -61,7 +67,8 @@ def extra_builds(
             continue
         flags = getattr(workspace.family(chain), flags_of)
         able = flags and chain.can["run"] and languages & set(chain.drivers)
-        if able and links_with(flags, chain, workspace.store):
+        # What is told of reached blocks the worker takes: nothing of the compiler's is linked.
+        if able and (flags_of == "reach_flags" or links_with(flags, chain, workspace.store)):
             own = reference.flags if chain.family == first.family else ()
             found[chain.family] = Build(chain.name, "", (*own, *flags)), chain
     return list(found.values())
@@ -98,6 +105,39 @@ def extra_program(
         whys.append(f"{name} {program.why}")
     why = next(iter(whys), "no toolchain here has sanitizers for it")
     return Sanitized("sanitizers", Program("", why, ""))
+
+
+def reach_program(
+    workspace: Workspace,
+    snippet: Snippet,
+    signatures: Sequence[Signature],
+    link: Callable[[Built], Program],
+) -> Instrumented:
+    """Return the build that notes what it reaches, and where the entries' blocks begin."""
+    for build, _ in extra_builds(workspace, snippet, "reach_flags"):
+        (built,) = workspace.compile_apart([(snippet, build)])
+        if built.status != COMPILED:
+            continue
+        try:
+            program = link(built)
+        except AnvilError:
+            continue
+        if program.why:
+            continue  # clang wants its own runtime library for it
+        code = workspace.code(built)
+        blocks = {s.symbol: _blocks(reached(code, s.symbol)) for s in signatures}
+        return Instrumented(program, blocks)
+    return Instrumented(Program("", "no toolchain here notes what is reached", ""), {})
+
+
+def _blocks(functions: Sequence[Function]) -> frozenset[tuple[str, int]]:
+    """Return the lines behind the calls by which blocks tell that they are reached."""
+    out = set()
+    for function in functions:
+        for one, following in pairwise(function.instructions):
+            if any(_TOLD in operand for operand in one.operands) and following.line:
+                out.add((following.file, following.line))
+    return frozenset(out)
 
 
 def all_warnings(

@@ -28,6 +28,7 @@ from hot_anvil.usecases.fault_finders import (
     all_warnings,
     blind_to_races,
     extra_program,
+    reach_program,
     starts_threads,
 )
 from hot_anvil.usecases.folded import folded_notes
@@ -143,6 +144,7 @@ def make_plan(
         extra_program(workspace, snippet, "sanitizer_flags", link),
         warnings,
         races,
+        lambda: reach_program(workspace, snippet, entries.signatures, link),
         digest(*(d.identity for c in workspace.found.toolchains for d in c.drivers.values())),
         threaded,
         blind_to_races(workspace, snippet, builds) if threaded else "",

@@ -43,6 +43,7 @@ class Family(NamedTuple):
     diagnostics: Mapping[str, str]  # language -> form, see core/messages.py
     sanitizer_flags: tuple[str, ...]  # find undefined behaviour while it runs
     race_flags: tuple[str, ...]  # find data races while it runs
+    reach_flags: tuple[str, ...]  # note which basic blocks are reached
     warning_flags: tuple[str, ...]  # find what is suspicious in the source
     helpers: tuple[str, ...]
     text_is_object: bool
@@ -120,6 +121,7 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
         diagnostics=table["diagnostics"],
         sanitizer_flags=tuple(table.get("sanitizer_flags", ())),
         race_flags=tuple(table.get("race_flags", ())),
+        reach_flags=tuple(table.get("reach_flags", ())),
         warning_flags=tuple(table.get("warning_flags", ())),
         helpers=tuple(table["helpers"]),
         text_is_object=table["text_is_object"],

@@ -24,6 +24,7 @@ class Checked(NamedTuple):
     sanitized: str = ""  # the build that looked for undefined behaviour
     not_sanitized: str = ""  # why none did, "" when one did
     starts_threads: bool = False  # the code itself does
+    unreached: tuple[tuple[str, str, tuple[int, ...]], ...] = ()  # entry, file, lines never run
     fault: AnvilError | None = None  # why the snippet could not be checked
 
     @property

@@ -21,7 +21,7 @@ from hot_anvil.system.store.store import Store
 PLACEMENTS = (0, 77, 154, 231, 1076, 1409, 2459, 3238)
 NATIVE = Path(__file__).parent.parent.parent / "native"
 WORKER_PARTS = (
-    "worker", "io", "slots", "crash", "copies", "timing", "threads", "state",
+    "worker", "io", "slots", "crash", "copies", "reach", "timing", "threads", "state",
     "surroundings", "sampler",
     "sampling",
 )  # fmt: skip

@@ -31,6 +31,7 @@ from hot_anvil.core.verify.verdicts import (
 from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.linking import Program
+from hot_anvil.system.check.reaching import Instrumented, unreached
 from hot_anvil.system.check.remembered import with_earlier
 from hot_anvil.system.check.sanitizing import find_undefined
 from hot_anvil.system.execute.calls import (
@@ -67,6 +68,7 @@ class CheckPlan(NamedTuple):
     sanitized: Sanitized
     warnings: Callable[[], Sequence[tuple[str, Sequence[Diagnostic]]]]  # of each compiler
     races: Callable[[], Sanitized]
+    reach: Callable[[], Instrumented]
     tools: str  # changes with the compilers that are asked about the source
     threaded: bool  # the code starts threads
     blind: str  # why races cannot be looked for, "" where they can
@@ -232,11 +234,26 @@ def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
         name,
         with_accepted(verdicts, plan.snippet.accept),
         undefined=first_of_each(found),
+        unreached=() if trouble else _unreached(plan, ranges),
         excused=excused,
         edges=tuple(dict.fromkeys(s.spec.edge for s in reference.sets if s.spec.edge)),
         sanitized=plan.sanitized.build,
         not_sanitized=plan.sanitized.program.why,
     )
+
+
+def _unreached(
+    plan: CheckPlan, ranges: Sequence[PreparedInputs]
+) -> tuple[tuple[str, str, tuple[int, ...]], ...]:
+    """Return (entry, file, lines) of what no checked call reached."""
+    out = []
+    made = plan.reach()
+    for ready in ranges:
+        by_file: dict[str, list[int]] = {}
+        for file, line in unreached(made, ready, plan.store):
+            by_file.setdefault(file, []).append(line)
+        out += [(ready.signature.name, file, tuple(lines)) for file, lines in by_file.items()]
+    return tuple(out)
 
 
 def written_elsewhere(built: Built, signature: Signature) -> bool:

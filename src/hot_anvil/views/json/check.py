@@ -29,6 +29,11 @@ def check_document(checks: "Sequence[Checked]") -> Document:
         ],
         scope=[_scope(checked) for checked in checks if not checked.fault],
         faults=faults(checks),
+        unreached=[
+            {"snippet": c.snippet.name, "entry": entry, "file": file, "lines": list(lines)}
+            for c in checks
+            for entry, file, lines in c.unreached
+        ],
     )
 
 

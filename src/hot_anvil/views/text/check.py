@@ -45,6 +45,11 @@ def check_report(checks: Sequence["Checked"], where: str, width: int) -> Report:
         report.table(("candidate", "verdict", "on", ""), _rows(checked), "llll")
         if any(v.verdict == CORRECT and v.why for v in checked.verdicts):
             report.paragraph(NOTHING_TO_COMPARE, TROUBLE, indent=2)
+        for entry, file, lines in checked.unreached:
+            report.paragraph(
+                f"{file}: {_line_numbers(lines)} never ran in {entry}: give inputs that reach them",
+                DIM, indent=2,
+            )  # fmt: skip
         good = len(checked.correct)
         report.add(f"  {good} of {len(checked.verdicts)} candidates correct")
         for alike in _alike(checked.verdicts):
@@ -199,6 +204,18 @@ def _whose(alike: Sequence[Verdict], checked: "Checked") -> str:
     if entry and len(every) == len(alike) > 1:
         return f"{entry} under every build"
     return joined([v.candidate for v in alike])
+
+
+def _line_numbers(lines: Sequence[int]) -> str:
+    """Return lines in words, those beside each other as a range."""
+    runs: list[list[int]] = []
+    for line in lines:
+        if runs and line == runs[-1][-1] + 1:
+            runs[-1].append(line)
+        else:
+            runs.append([line])
+    told = [str(run[0]) if len(run) == 1 else f"{run[0]}-{run[-1]}" for run in runs]
+    return f"{'line' if len(lines) == 1 else 'lines'} {', '.join(told)}"
 
 
 def _tally_row(verdict: Verdict) -> list[Cell]:
