@@ -16,7 +16,7 @@ from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import AnvilError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.linking import Program
-from hot_anvil.system.check.checking import Sanitized
+from hot_anvil.system.check.plan import Sanitized
 from hot_anvil.system.check.reaching import Instrumented
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.files import digest

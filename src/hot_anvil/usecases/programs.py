@@ -30,7 +30,8 @@ from hot_anvil.core.verify.verdicts import (
 from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.linking import Program
-from hot_anvil.system.check.checking import RACE_CALLS, first_of_each
+from hot_anvil.system.check.checking import first_of_each
+from hot_anvil.system.check.plan import RACE_CALLS
 from hot_anvil.system.check.remembered import with_earlier
 from hot_anvil.system.check.sanitizing import read_complaints
 from hot_anvil.system.execute.programs import link_whole_program, run_program

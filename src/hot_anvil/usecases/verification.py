@@ -18,8 +18,9 @@ from hot_anvil.core.verify.results import Checked, Replay
 from hot_anvil.errors import AnvilError, FaultError, RequestError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.linking import Program
-from hot_anvil.system.check.checking import CheckPlan, Sanitized, check_snippet, written_elsewhere
+from hot_anvil.system.check.checking import check_snippet, written_elsewhere
 from hot_anvil.system.check.follow_up import follow_up, load_inputs
+from hot_anvil.system.check.plan import CheckPlan, Sanitized
 from hot_anvil.system.check.shrinking import Caller, Side, difference, for_rival
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.system.store.files import digest

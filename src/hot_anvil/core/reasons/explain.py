@@ -21,6 +21,7 @@ from hot_anvil.core.reasons import (
     differences,
     guards,
     idioms,
+    indirect,
     loops,
     memory,
     plain,
@@ -33,7 +34,8 @@ from hot_anvil.core.reasons.lines import line_reasons
 RULES: tuple[Rule, ...] = tuple(
     rule
     for subject in (
-        loops, vectors, calls, branches, arithmetic, memory, values, guards, idioms, plain,
+        loops, vectors, calls, indirect, branches, arithmetic, memory, values, guards, idioms,
+        plain,
     )
     for rule in subject.RULES
 )  # fmt: skip

@@ -1,11 +1,9 @@
 """Run every candidate on every input set in processes of its own, and judge it."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import NamedTuple
 
 from hot_anvil.core.binary.signatures import Parameter, Signature
-from hot_anvil.core.binary.variables import Variable
 from hot_anvil.core.build.records import REFUSED, Built
 from hot_anvil.core.calling.protocol import Output
 from hot_anvil.core.config.records import Bench, Snippet
@@ -13,7 +11,6 @@ from hot_anvil.core.inputs.edges import edge_sets
 from hot_anvil.core.inputs.fills import Files, file_named
 from hot_anvil.core.inputs.input_sets import Argument, InputSet, check_unused, make_input_set
 from hot_anvil.core.inputs.spec import InputSpec, own_sets
-from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.verify.agreement import with_expected
 from hot_anvil.core.verify.crash_report import NOWHERE
 from hot_anvil.core.verify.overlap import overlaps
@@ -30,8 +27,14 @@ from hot_anvil.core.verify.verdicts import (
 )
 from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
 from hot_anvil.errors import RequestError
-from hot_anvil.system.build.linking import Program
-from hot_anvil.system.check.reaching import Instrumented, unreached
+from hot_anvil.system.check.plan import (
+    RACE_CALLS,
+    CheckPlan,
+    Evaluated,
+    FollowUp,
+    Oracle,
+)
+from hot_anvil.system.check.reaching import unreached
 from hot_anvil.system.check.remembered import with_earlier
 from hot_anvil.system.check.sanitizing import find_undefined
 from hot_anvil.system.execute.calls import (
@@ -42,85 +45,7 @@ from hot_anvil.system.execute.calls import (
     run_trial,
     run_trials,
 )
-from hot_anvil.system.process.progress import Progress
 from hot_anvil.system.process.threads import thread_pool
-from hot_anvil.system.store.store import Store
-
-RACE_CALLS = 60  # on each input set, of a candidate whose source has a race
-
-
-class Sanitized(NamedTuple):
-    """The extra build that finds undefined behaviour, or why there is none."""
-
-    build: str
-    program: Program
-
-
-class CheckPlan(NamedTuple):
-    """A snippet to check, with all that the checking needs."""
-
-    bench: Bench
-    snippet: Snippet
-    reference_build: str
-    signatures: tuple[Signature, ...]
-    builds: Sequence[Built]
-    programs: Mapping[str, Program]
-    sanitized: Sanitized
-    warnings: Callable[[], Sequence[tuple[str, Sequence[Diagnostic]]]]  # of each compiler
-    races: Callable[[], Sanitized]
-    reach: Callable[[], Instrumented]
-    tools: str  # changes with the compilers that are asked about the source
-    threaded: bool  # the code starts threads
-    blind: str  # why races cannot be looked for, "" where they can
-    store: Store
-    call_seconds: float  # a longer call is a hang
-    repeat: int  # calls on each input set, in all
-    progress: Progress
-    variables: tuple[Variable, ...] = ()  # of the sources, that calls may leave results in
-    constants: tuple[int, ...] = ()  # that the code compares with, and their neighbours
-
-    @property
-    def reference(self) -> int:
-        """The number of the entry whose results count as right."""
-        names = [signature.name for signature in self.signatures]
-        wanted = self.snippet.reference or names[0]
-        if wanted not in names:
-            raise RequestError(
-                f"{self.bench.file}: snippet {self.snippet.name}: the reference '{wanted}' is no "
-                "entry."
-            )
-        return names.index(wanted)
-
-    @property
-    def reference_built(self) -> Built:
-        """The build whose results count as right."""
-        return next(b for b in self.builds if b.build.name == self.reference_build)
-
-    @property
-    def alone(self) -> bool:
-        """True when a candidate goes by its build's name."""
-        return len(self.signatures) == 1 and len(self.snippet.entries) < 2
-
-
-class Oracle(NamedTuple):
-    """What candidates are compared with."""
-
-    signature: Signature
-    path: str  # of the reference's program
-    entry: int
-    expected: Sequence[Output | None]  # None: nothing to compare with on that set
-    first_trial: Trial | None
-    excused: frozenset[int] = frozenset()  # sets on which candidates may differ from it
-
-
-class Evaluated(NamedTuple):
-    """A candidate, and what its trials show."""
-
-    built: Built
-    finding: Finding
-
-
-FollowUp = Callable[[CheckPlan, PreparedInputs, Oracle, Evaluated], Verdict]
 
 
 def read_files(bench: Bench, snippet: Snippet) -> Files:

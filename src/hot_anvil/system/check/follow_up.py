@@ -27,7 +27,8 @@ from hot_anvil.core.verify.verdicts import (
     tally_text,
 )
 from hot_anvil.system.build.jobs import load_code
-from hot_anvil.system.check.checking import CheckPlan, Evaluated, Oracle, read_files, verdict_of
+from hot_anvil.system.check.checking import read_files, verdict_of
+from hot_anvil.system.check.plan import CheckPlan, Evaluated, Oracle
 from hot_anvil.system.check.sanitizing import find_undefined
 from hot_anvil.system.check.shrinking import Caller, Side, smallest_failing
 from hot_anvil.system.execute.calls import PreparedInputs, run_tally
