@@ -146,6 +146,8 @@ def test_a_file_with_main_is_a_program(tmp_path: Path) -> None:
     source.write_text('#include <stdio.h>\nint main(void)\n{\n    puts("3 tides");\n}\n')
     found = document("check", source, "--build", "gcc -O0", "--build", "gcc -O2")
     assert set(states(found).values()) == {"correct"}
+    assert hot_anvil("start", source).returncode == 0
+    assert set(states(document("check", tmp_path)).values()) == {"correct"}
 
 
 ODD_CODE = """#include <stdint.h>

@@ -26,6 +26,9 @@ def start_from_sources(sources: Sequence[str], progress: Progress) -> tuple[Path
     snippet = bench.snippets[0]._replace(sources=names)
     workspace = make_workspace(bench._replace(snippets=(snippet,)), True, progress=progress)
     signatures = functions_of(workspace, snippet.name)
+    if snippet.program or any(signature.name == "main" for signature in signatures):
+        write_whole(file, "\n".join([*_head(snippet), *_program(snippet)]))
+        return folder, (BENCH_FILE, *names)
     if not any(signature.callable_with_values for signature in signatures):
         raise RequestError(
             f"{sources[0]}: no function here can be called with values that this version can "
@@ -35,8 +38,24 @@ def start_from_sources(sources: Sequence[str], progress: Progress) -> tuple[Path
     return folder, (BENCH_FILE, *names)
 
 
-def _bench_text(snippet: Snippet, signatures: Sequence[Signature]) -> str:
-    lines = [
+def _program(snippet: Snippet) -> list[str]:
+    return [
+        "",
+        "[[snippet]]",
+        f"name    = {_quoted(snippet.name)}",
+        f"sources = [{', '.join(_quoted(name) for name in snippet.sources)}]",
+        "program = true",
+        "",
+        "# What it is run with; what it puts out is compared with the reference build's.",
+        "[[snippet.run]]",
+        "arguments = []",
+        'stdin     = ""',
+        "",
+    ]
+
+
+def _head(snippet: Snippet) -> list[str]:
+    return [
         f"title = {_quoted(snippet.name)}",
         "",
         "[flags]",
@@ -47,6 +66,12 @@ def _bench_text(snippet: Snippet, signatures: Sequence[Signature]) -> str:
         "",
         "[grid]",
         'flags = ["plain", "lean", "fast", "wide"]',
+    ]
+
+
+def _bench_text(snippet: Snippet, signatures: Sequence[Signature]) -> str:
+    lines = [
+        *_head(snippet),
         "",
         "# One snippet for each function. To compare functions that must compute the same,",
         "# name them as the entries of one snippet. The values are a first guess: mend them so",
