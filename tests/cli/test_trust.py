@@ -98,7 +98,14 @@ def test_what_a_call_leaves_changed_is_told_and_harms_no_later_call(
 ) -> None:
     source = tmp_path / "left.c"
     source.write_text(LEFT)
-    words = ["check", source, "--build", "gcc -O0 -w", "--inputs", 'x = "uniform(0, 9)"']
+    words: list[str | Path] = [
+        "check",
+        source,
+        "--build",
+        "gcc -O0 -w",
+        "--inputs",
+        'x = "uniform(0, 9)"',
+    ]
     found = document(*words, "--entry", "same", "--entry", entry, code=1)
     assert [v["verdict"] for v in found["verdicts"]] == ["correct", "wrong"]
     assert told in found["verdicts"][1]["why"]
@@ -531,7 +538,14 @@ int32_t band(int32_t level)
 def test_lines_that_no_checked_call_ran_are_told(tmp_path: Path, compiler: str) -> None:
     source = tmp_path / "band.c"
     source.write_text(REACHED)
-    words = ["check", source, "--build", f"{compiler} -O2", "--not-promised", 'type_ends = "near"']
+    words: list[str | Path] = [
+        "check",
+        source,
+        "--build",
+        f"{compiler} -O2",
+        "--not-promised",
+        'type_ends = "near"',
+    ]
     found = document(*words, "--inputs", 'level = "uniform(0, 50)"')
     (row,) = found["unreached"]
     assert (row["entry"], row["file"], row["lines"]) == ("band", "band.c", [5, 13])
