@@ -231,16 +231,14 @@ static size_t painted = SHALLOW; /* bytes of the stack below a call */
  * without having written it then differs between two runs. Returns the lowest of them. */
 __attribute__((noinline)) static volatile uint64_t *paint(int pattern)
 {
-    static uint64_t random = 88172645463325252u;
-    size_t count = painted / sizeof random;
+    static uint64_t at = 88172645463325252u;
+    size_t count = painted / sizeof at;
     uint64_t below[count];
     if (pattern & 1) {
-        random += (uint64_t)pattern << 32;
-        for (size_t i = count; i--;) { /* xorshift (Marsaglia 2003) */
-            random ^= random << 13;
-            random ^= random >> 7;
-            random ^= random << 17;
-            below[i] = random;
+        at += (uint64_t)pattern << 32;
+        for (size_t i = count; i--;) { /* a Weyl sequence, its bits mixed: no more is needed */
+            at += 0x9e3779b97f4a7c15u;
+            below[i] = at ^ (at >> 29);
         }
     } else {
         memset(below, 0, sizeof below);
