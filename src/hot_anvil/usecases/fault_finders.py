@@ -10,7 +10,6 @@ from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.code.records import Function
 from hot_anvil.core.config.records import Snippet
-from hot_anvil.core.model.call_graph import reached
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import AnvilError
@@ -124,8 +123,7 @@ def reach_program(
             continue
         if program.why:
             continue  # clang wants its own runtime library for it
-        code = workspace.code(built)
-        blocks = {s.symbol: _blocks(reached(code, s.symbol)) for s in signatures}
+        blocks = {s.symbol: _blocks(workspace.reached(built, s.symbol)) for s in signatures}
         return Instrumented(program, blocks)
     return Instrumented(Program("", "no toolchain here notes what is reached", ""), {})
 

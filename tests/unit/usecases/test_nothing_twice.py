@@ -40,4 +40,4 @@ def test_a_pick_reads_each_artefact_and_follows_each_entry_once(
     (picked,) = open_bench(bench, builds).pick(["clamp"], Options(seconds=0.05))
     assert picked.pick.choice
     assert len(read) == 3 and set(read.values()) == {1}  # one more notes what is reached
-    assert len(followed) == 4 and set(followed.values()) == {1}  # two entries under each
+    assert len(followed) == 6 and set(followed.values()) == {1}  # two entries under each
