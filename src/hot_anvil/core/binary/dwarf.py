@@ -10,7 +10,6 @@ _THREAD_LOCAL = {
     "EM_386": (32,), "EM_X86_64": (17, 21), "EM_ARM": (106,), "EM_AARCH64": (1028, 1029),
     "EM_RISCV": (8, 9),
 }  # fmt: skip
-_RELA, _REL = 4, 9  # section types
 
 
 def open_dwarf(data: bytes) -> tuple[Any, Any]:

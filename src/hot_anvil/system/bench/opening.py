@@ -54,7 +54,8 @@ def open_source_file(
     if not path.is_file():
         raise RequestError(f"{path}: there is no such file.")
     language_of(path.name)
-    text = settings_in_comment(read_source(path)) or ""
+    source = read_source(path)
+    text = settings_in_comment(source) or ""
     tables = _tables(text, path)
     snippet = _only_snippet(tables, path)
     snippet.setdefault("sources", [path.name])
@@ -62,7 +63,7 @@ def open_source_file(
     if entries:
         snippet["entries"] = list(entries)
     if not entries and not inputs and "program" not in snippet and "entries" not in snippet:
-        snippet["program"] = defines_main(read_source(path), language_of(path.name))
+        snippet["program"] = defines_main(source, language_of(path.name))
     told = (("inputs", inputs), ("sweep", sweep), ("not_promised", not_promised),
             ("tolerance", tolerance))  # fmt: skip
     for key, lines in told:
