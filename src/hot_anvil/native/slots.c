@@ -13,6 +13,11 @@
 #include <string.h>
 #include <sys/mman.h>
 
+/* Of a build that watches for values never set: it did not see us set what we pass and tell. */
+void __msan_unpoison_param(size_t count) __attribute__((weak));
+void __msan_scoped_enable_interceptor_checks(void) __attribute__((weak));
+enum { PASSED = 100 };
+
 extern const char program_start[] __asm__("__ehdr_start") __attribute__((visibility("hidden")));
 
 enum { PAGE = 4096, SHALLOW = 1 << 20, DEEP = 6 << 20, HEAD = 16 /* of an output */ };
@@ -306,7 +311,12 @@ void slot_call(struct slot *slot, unsigned char *output)
     surroundings_note(); /* before painting: it uses the stack as well */
     volatile uint64_t *lowest = slot->pattern ? paint(slot->pattern) : NULL;
     uint64_t was = lowest ? sum_of(lowest) : 0;
+    if (__msan_unpoison_param) {
+        __msan_unpoison_param(PASSED);
+        __msan_scoped_enable_interceptor_checks();
+    }
     slot->entry->call(&slot->target, slot->passed, 1, result);
+    if (__msan_unpoison_param) __msan_scoped_disable_interceptor_checks();
     uint32_t left = surroundings_changed();
     /* What reached the end of what was painted may go as deep again. */
     if (lowest && sum_of(lowest) != was) painted = DEEP;

@@ -23,6 +23,9 @@ struct entry {
                  void *result);
 };
 
+/* Of a build that watches for values never set, which did not see the worker set its own. */
+void __msan_scoped_disable_interceptor_checks(void) __attribute__((weak));
+
 /* Weak: a worker that loads builds as libraries has no entries of its own. */
 extern const struct entry hot_anvil_entries[] __attribute__((weak));
 extern const unsigned hot_anvil_entry_count __attribute__((weak));

@@ -1,7 +1,8 @@
 """Builds that find faults: sanitized programs, and compilers asked for every warning."""
 
 import re
-from collections.abc import Callable, Sequence
+import shutil
+from collections.abc import Callable, Mapping, Sequence
 from itertools import pairwise
 from pathlib import Path
 
@@ -11,11 +12,11 @@ from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.code.records import Function
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
-from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.core.toolchain.records import Cure, Toolchain
 from hot_anvil.errors import AnvilError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.linking import Program
-from hot_anvil.system.check.plan import Sanitized
+from hot_anvil.system.check.plan import Experiments, Sanitized, Variant
 from hot_anvil.system.check.reaching import Instrumented
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.files import digest
@@ -58,6 +59,8 @@ def extra_builds(
     The reference's family goes first, with the reference's own flags before them.
     """
     languages = set(snippet.languages) & set(_LANGUAGES)
+    if flags_of == "unset_flags" and not _all_instrumented(snippet):
+        return []
     reference = workspace.plan.reference
     first = workspace.toolchain(reference)
     found: dict[str, tuple[Build, Toolchain]] = {}
@@ -71,6 +74,11 @@ def extra_builds(
             own = reference.flags if chain.family == first.family else ()
             found[chain.family] = Build(chain.name, "", (*own, *flags)), chain
     return list(found.values())
+
+
+def _all_instrumented(snippet: Snippet) -> bool:
+    """Tell whether all that a snippet runs can be watched: what libraries set is not seen."""
+    return snippet.languages == ("c",) and not (snippet.packages or snippet.driver)
 
 
 def links_with(flags: Sequence[str], chain: Toolchain, store: Store) -> bool:
@@ -136,6 +144,47 @@ def _blocks(functions: Sequence[Function]) -> frozenset[tuple[str, int]]:
             if any(_TOLD in operand for operand in one.operands) and following.line:
                 out.add((following.file, following.line))
     return frozenset(out)
+
+
+def experiments(workspace: Workspace, link: Callable[[Built], Program]) -> Experiments:
+    """Return how builds are varied to narrow down a fault; ``link`` makes a program of one."""
+
+    def vary(built: Built, variant: Variant) -> Program:
+        flags = (*built.build.flags, *variant.flags)
+        build = Build(built.build.toolchain, "", flags)
+        scratch = workspace.store.scratch()
+        try:
+            snippet = _with_edited(built.snippet, variant.edited, scratch, workspace.bench.root)
+            (made,) = workspace.compile_apart([(snippet, build)])
+            if made.status != COMPILED:
+                return Program("", made.why, "")
+            return link(made)
+        except AnvilError as error:
+            return Program("", str(error), "")
+        finally:
+            shutil.rmtree(scratch, ignore_errors=True)
+
+    def family(built: Built) -> str:
+        return workspace.toolchain(built.build).family
+
+    def cures(built: Built) -> Sequence[Cure]:
+        return workspace.family(workspace.toolchain(built.build)).cures
+
+    return Experiments(vary, cures, family)
+
+
+def _with_edited(snippet: Snippet, edited: Mapping[str, str], folder: Path, root: str) -> Snippet:
+    """Return a snippet with some sources in another text; what they include is found as before."""
+    places = {}
+    flags = dict(snippet.source_flags)
+    for source, text in edited.items():
+        place = folder / Path(source).name
+        place.write_text(text)
+        places[source] = str(place)
+        beside = str(Path(root, source).parent)
+        flags[str(place)] = (*snippet.source_flags.get(source, ()), "-iquote", beside)
+    sources = tuple(places.get(source, source) for source in snippet.sources)
+    return snippet._replace(sources=sources, source_flags=flags)
 
 
 def all_warnings(

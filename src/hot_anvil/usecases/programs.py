@@ -80,6 +80,10 @@ def check_program(workspace: Workspace, snippet: Snippet, seconds: float, repeat
     found, by, why = _undefined(workspace, snippet, given, seconds)
     threaded = any(starts_threads(built, workspace.store) for built in builds)
     blind = blind_to_races(workspace, snippet, builds) if threaded else ""
+    watched = ""
+    if not found:
+        found, watched, lacking = _undefined(workspace, snippet, given, seconds, "unset_flags")
+        watched = "" if lacking else watched
     if threaded and not blind and not found:
         found, _, _ = _undefined(workspace, snippet, given, seconds, "race_flags")
     if any(one.is_race for one in found):  # it comes out otherwise by chance
@@ -89,7 +93,7 @@ def check_program(workspace: Workspace, snippet: Snippet, seconds: float, repeat
     notes = (f"races were not looked for: {blind}.",) if blind else ()
     return Checked(
         snippet, (), reference, verdicts, notes, found, sanitized=by, not_sanitized=why,
-        starts_threads=threaded,
+        starts_threads=threaded, unset_watched=watched,
     )  # fmt: skip
 
 

@@ -2,7 +2,7 @@
 
 import errno
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from functools import cache, partial
 from typing import TypeVar
@@ -14,6 +14,7 @@ from hot_anvil.core.inputs.constants import in_code, in_source, with_neighbours
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.verify.agreement import told_inputs, told_output
+from hot_anvil.core.verify.promises import promises_in
 from hot_anvil.core.verify.results import Checked, Replay
 from hot_anvil.errors import AnvilError, FaultError, RequestError
 from hot_anvil.system.bench.opening import read_sources
@@ -28,6 +29,7 @@ from hot_anvil.usecases.entries import find_callable, lasting_variables
 from hot_anvil.usecases.fault_finders import (
     all_warnings,
     blind_to_races,
+    experiments,
     extra_program,
     reach_program,
     starts_threads,
@@ -134,6 +136,11 @@ def make_plan(
     def races() -> Sanitized:
         return extra_program(workspace, snippet, "race_flags", link)
 
+    @cache
+    def unset() -> Sanitized:
+        return extra_program(workspace, snippet, "unset_flags", link)
+
+    sources = read_sources(workspace.bench.root, snippet.sources)
     threaded = any(starts_threads(built, workspace.store) for built in builds)
     plan = CheckPlan(
         workspace.bench,
@@ -145,7 +152,9 @@ def make_plan(
         extra_program(workspace, snippet, "sanitizer_flags", link),
         warnings,
         races,
+        unset,
         lambda: reach_program(workspace, snippet, entries.signatures, link),
+        experiments(workspace, link),
         digest(*(d.identity for c in workspace.found.toolchains for d in c.drivers.values())),
         threaded,
         blind_to_races(workspace, snippet, builds) if threaded else "",
@@ -154,7 +163,8 @@ def make_plan(
         repeat,
         workspace.progress,
         lasting_variables(workspace, snippet),
-        _constants(workspace, snippet, builds, entries.signatures),
+        _constants(workspace, sources, builds, entries.signatures),
+        tuple(one for file, lines in sources.items() for one in promises_in(file, lines)),
     )
     direct = [s for s in entries.signatures if not s.through]
     return plan, (*entries.notes, *folded_notes(workspace, builds, direct))
@@ -162,7 +172,7 @@ def make_plan(
 
 def _constants(
     workspace: Workspace,
-    snippet: Snippet,
+    sources: Mapping[str, Sequence[str]],
     builds: Sequence[Built],
     signatures: Sequence[Signature],
 ) -> tuple[int, ...]:
@@ -174,7 +184,7 @@ def _constants(
         isa = workspace.toolchain(built.build).isa
         for signature in signatures:
             found += in_code(workspace.reached(built, signature.symbol), isa)
-    for lines in read_sources(workspace.bench.root, snippet.sources).values():
+    for lines in sources.values():
         found += in_source("\n".join(lines))
     return with_neighbours(found)
 
@@ -197,7 +207,6 @@ def reference_of(
 @usecase
 def replay_call(workspace: Workspace, name: str, call_seconds: float) -> "Replay":
     """Call a candidate and the reference once more on an input set that was kept."""
-    from hot_anvil.core.verify.results import Replay
     from hot_anvil.core.verify.verdicts import CORRECT, candidate_name
 
     kept = load_inputs(workspace.store, name)

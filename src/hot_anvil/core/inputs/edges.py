@@ -15,7 +15,7 @@ from hot_anvil.core.config.fill_names import is_fill
 from hot_anvil.core.config.reading_checks import read_input
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.inputs.fills import Fill, parse_fill, random_for
-from hot_anvil.core.inputs.spec import InputSpec
+from hot_anvil.core.inputs.spec import InputSpec, Point
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -23,15 +23,20 @@ if TYPE_CHECKING:
 _VECTORS = (16, 32, 64)  # bytes
 _VARIANTS = {"equal": 1, "range_ends": 2, "type_ends": 5, "special": 5}
 _OF_BUFFERS = {"constants": 2}  # sets of an edge where only buffers change
+_SMALL = (1, 2, 3, 5, 8)  # distances at which passes that a vector holds at once meet
 _RANDOM = ("uniform", "normal", "ramp")
 
 
 def edge_sets(
-    snippet: Snippet, signatures: Sequence[Signature], constants: tuple[int, ...] = ()
+    snippet: Snippet,
+    signatures: Sequence[Signature],
+    constants: tuple[int, ...] = (),
+    promised: bool = False,
 ) -> list[InputSpec]:
     """Return the edge input sets of a snippet, the same for all its entries.
 
-    ``constants`` are numbers that its code compares with.
+    ``constants`` are numbers that its code compares with; ``promised`` tells that the source
+    promises how far apart the passes of a loop reach.
     """
     smallest = {name: min(values) for name, values in snippet.sweep.items()}
     parameters = _by_name(signatures)
@@ -50,8 +55,30 @@ def edge_sets(
                 InputSpec(smallest, v + 1, kind, {}, shaped, v, constants=values)
                 for v in range(count)
             ]
+    if promised:
+        made += _small_numbers(snippet, parameters, set(tied), smallest)
     off = snippet.not_promised
     return [spec for spec in made if spec.edge not in off and "all" not in off]
+
+
+def _small_numbers(
+    snippet: Snippet, parameters: Mapping[str, list[Parameter]], sizes: set[str], point: Point
+) -> list[InputSpec]:
+    """Return sets in which one whole number is small; sizes are made so elsewhere."""
+    made: list[InputSpec] = []
+    for name, own in parameters.items():
+        given = snippet.inputs.get(name)
+        if name in sizes or own[0].type.kind not in ("int", "uint"):
+            continue
+        if isinstance(given, int):
+            small = [{name: number} for number in _SMALL if number < given]
+            made += [InputSpec(point, 1, "promises", numbers) for numbers in small]
+        elif isinstance(given, str) and is_fill(given):
+            made += [
+                InputSpec(point, 1, "promises", {}, (name,), v, constants=_SMALL)
+                for v in range(len(_SMALL))
+            ]
+    return made
 
 
 def odd_sizes(bytes_each: int) -> list[int]:
@@ -74,7 +101,7 @@ def shape(
     random = random_for(spec.seed, name)
     ends = (
         _usable(spec.constants, fill, leaf)
-        if spec.edge == "constants"
+        if spec.edge in ("constants", "promises")
         else _ENDS[spec.edge](values, fill, leaf)
     )
     if not len(ends):
@@ -93,7 +120,7 @@ def applies(edge: str, fill: Fill, leaf: Leaf) -> bool:
         return fill.name in (*_RANDOM, "choice")
     if edge == "type_ends":
         return fill.name in _RANDOM and leaf.kind != "bool"
-    if edge == "constants":
+    if edge in ("constants", "promises"):
         return fill.name in ("uniform", "normal") and leaf.kind != "bool"
     return edge == "special" and fill.name in _RANDOM and leaf.kind == "float"
 

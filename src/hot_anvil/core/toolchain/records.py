@@ -20,6 +20,13 @@ class Target(NamedTuple):
     language_flags: Mapping[str, tuple[str, ...]]
 
 
+class Cure(NamedTuple):
+    """Flags under which wrong code may come out right, and what that shows."""
+
+    flags: tuple[str, ...]
+    means: str
+
+
 class Family(NamedTuple):
     """What all compilers of one family share; read from a data file."""
 
@@ -43,8 +50,10 @@ class Family(NamedTuple):
     diagnostics: Mapping[str, str]  # language -> form, see core/messages.py
     sanitizer_flags: tuple[str, ...]  # find undefined behaviour while it runs
     race_flags: tuple[str, ...]  # find data races while it runs
+    unset_flags: tuple[str, ...]  # find values that are used and were never set
     reach_flags: tuple[str, ...]  # note which basic blocks are reached
     warning_flags: tuple[str, ...]  # find what is suspicious in the source
+    cures: tuple[Cure, ...]  # each gives code one meaning more that it may rely on
     helpers: tuple[str, ...]
     text_is_object: bool
     install: str
@@ -121,8 +130,10 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
         diagnostics=table["diagnostics"],
         sanitizer_flags=tuple(table.get("sanitizer_flags", ())),
         race_flags=tuple(table.get("race_flags", ())),
+        unset_flags=tuple(table.get("unset_flags", ())),
         reach_flags=tuple(table.get("reach_flags", ())),
         warning_flags=tuple(table.get("warning_flags", ())),
+        cures=tuple(Cure(tuple(c["flags"]), c["means"]) for c in table.get("cure", ())),
         helpers=tuple(table["helpers"]),
         text_is_object=table["text_is_object"],
         install=table["install"],

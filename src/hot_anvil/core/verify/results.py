@@ -5,6 +5,7 @@ from typing import NamedTuple
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.verify.crash_report import Place
+from hot_anvil.core.verify.promises import Promise
 from hot_anvil.core.verify.sanitizer_reports import Undefined
 from hot_anvil.core.verify.verdicts import Verdict, Word
 from hot_anvil.errors import AnvilError
@@ -23,8 +24,10 @@ class Checked(NamedTuple):
     edges: tuple[str, ...] = ()  # the kinds of edge sets it was checked with
     sanitized: str = ""  # the build that looked for undefined behaviour
     not_sanitized: str = ""  # why none did, "" when one did
+    unset_watched: str = ""  # the build that looked for values never set, "" where none did
     starts_threads: bool = False  # the code itself does
     unreached: tuple[tuple[str, str, tuple[int, ...]], ...] = ()  # entry, file, lines never run
+    promises: tuple[Promise, ...] = ()  # of the sources, that no compiler proves
     fault: AnvilError | None = None  # why the snippet could not be checked
 
     @property

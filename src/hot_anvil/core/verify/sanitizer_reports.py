@@ -9,14 +9,17 @@ from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.verify.crash_report import NOWHERE, Place
 
 _AT_LINE = re.compile(r"^(.+?):(\d+)(?::\d+)?: runtime error: (.+)$", re.MULTILINE)
-_FAULT = re.compile(r"ERROR: AddressSanitizer:? (.+)|WARNING: ThreadSanitizer: (.+)")
+_FAULT = re.compile(
+    r"ERROR: AddressSanitizer:? (.+)|WARNING: ThreadSanitizer: (.+)|WARNING: MemorySanitizer: (.+)"
+)
+_WORDS = {"use-of-uninitialized-value": "a value is used that was never set"}
 _ADDRESS = re.compile(r"(?: and)? ?\[?\b0x[0-9a-f]+(?:, ?0x[0-9a-f]+\))?")
 _FRAME = re.compile(r"^\s+#\d+ .*\(([^()]+)\+0x([0-9a-f]+)\)", re.MULTILINE)
 _DETAIL = re.compile(r"^(READ|WRITE) of size (\d+)", re.MULTILINE)
 # Warnings about form, not about what the code computes.
 _HARMLESS = re.compile(
     r"unused|set but not used|missing-field|declared 'static' but|no previous|"
-    r"does not match|old-style|fallthrough"
+    r"does not match|old-style|fallthrough|unknown pragma"
 )
 
 
@@ -56,7 +59,9 @@ def read_fault(
     fault = _FAULT.search(text)
     if not fault:
         return None
-    message = re.split(r" on (?:unknown )?address|:? \(pid| on 0x", fault[1] or fault[2])[0]
+    said = fault[1] or fault[2] or fault[3]
+    message = re.split(r" on (?:unknown )?address|:? \(pid| on 0x", said)[0]
+    message = _WORDS.get(message, message)
     message = _ADDRESS.sub("", message)
     detail = _DETAIL.search(text)
     if detail:

@@ -10,6 +10,7 @@ from hot_anvil.core.config.records import Tolerance
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.names import listed
 from hot_anvil.core.verify.agreement import Error, first_difference, larger, told_output
+from hot_anvil.core.verify.blame import Extent
 from hot_anvil.core.verify.crash_report import NOWHERE, Place, outside
 
 Word = Literal["correct", "wrong", "unstable", "crashed", "hung", "undefined", "refused", "not run"]
@@ -45,6 +46,7 @@ class Verdict(NamedTuple):
     smallest_why: str = ""
     replay: str = ""  # name under which that input set is kept
     suspects: tuple[str, ...] = ()  # what compilers and sanitizers say of the source
+    between: Extent | None = None  # lines that a wrong result comes from, where not one is known
     accepted: str = ""  # why the bench accepts the verdict, "" where it does not
 
     @property

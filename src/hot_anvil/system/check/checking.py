@@ -1,6 +1,6 @@
 """Run every candidate on every input set in processes of its own, and judge it."""
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 from hot_anvil.core.binary.signatures import Parameter, Signature
@@ -10,7 +10,7 @@ from hot_anvil.core.config.records import Bench, Snippet
 from hot_anvil.core.inputs.edges import edge_sets
 from hot_anvil.core.inputs.fills import Files, file_named
 from hot_anvil.core.inputs.input_sets import Argument, InputSet, check_unused, make_input_set
-from hot_anvil.core.inputs.spec import InputSpec, own_sets
+from hot_anvil.core.inputs.spec import own_sets
 from hot_anvil.core.verify.agreement import with_expected
 from hot_anvil.core.verify.crash_report import NOWHERE
 from hot_anvil.core.verify.overlap import overlaps
@@ -75,16 +75,17 @@ def input_sets(
     snippet: Snippet,
     signatures: Sequence[Signature],
     constants: tuple[int, ...] = (),
+    promised: bool = False,
 ) -> list[list[InputSet]]:
     """Return the input sets of each entry: those of the bench, then the edges.
 
-    ``constants`` are numbers that the code compares with.
+    ``constants`` and ``promised`` are as for ``edge_sets``.
     """
     check_unused(bench, snippet, signatures)
     files = read_files(bench, snippet)
     made: list[list[InputSet]] = [[] for _ in signatures]
     # The bench's own first: what is wrong with the bench is told of them.
-    for wanted in _wanted(snippet, signatures, constants):
+    for wanted in (*own_sets(snippet), *edge_sets(snippet, signatures, constants, promised)):
         try:
             shared: dict[Parameter, Argument] = {}
             row = [make_input_set(bench, snippet, s, wanted, files, shared) for s in signatures]
@@ -97,16 +98,10 @@ def input_sets(
     return made
 
 
-def _wanted(
-    snippet: Snippet, signatures: Sequence[Signature], constants: tuple[int, ...]
-) -> Iterator[InputSpec]:
-    yield from own_sets(snippet)
-    yield from edge_sets(snippet, signatures, constants)
-
-
 def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
     """Judge every candidate of a snippet against the reference."""
-    sets = input_sets(plan.bench, plan.snippet, plan.signatures, plan.constants)
+    promised = any(promise.of_loop for promise in plan.promises)
+    sets = input_sets(plan.bench, plan.snippet, plan.signatures, plan.constants, promised)
     ranges = [
         prepare_inputs(
             index, signature, sets[index], plan.bench.root, plan.call_seconds, plan.variables
@@ -164,6 +159,8 @@ def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
         edges=tuple(dict.fromkeys(s.spec.edge for s in reference.sets if s.spec.edge)),
         sanitized=plan.sanitized.build,
         not_sanitized=plan.sanitized.program.why,
+        unset_watched="" if plan.unset().program.why else plan.unset().build,
+        promises=plan.promises,
     )
 
 
@@ -193,10 +190,13 @@ def _undefined(plan: CheckPlan, ready: PreparedInputs) -> list[tuple[int, Undefi
     if not program.why:
         is_reference = ready.entry == plan.reference
         found += find_undefined(program, build, ready, plan.store, all_edges=is_reference)
-    if plan.threaded and not found and not plan.blind:
-        build, program = plan.races()
-        own = ready.only([k for k, inputs in enumerate(ready.sets) if not inputs.spec.edge])
-        found += [] if program.why else find_undefined(program, build, own, plan.store)
+    finders = [plan.unset]
+    finders += [plan.races] if plan.threaded and not plan.blind else []
+    own = ready.only([k for k, inputs in enumerate(ready.sets) if not inputs.spec.edge])
+    for finder in finders:
+        build, program = finder()
+        if not found and not program.why:
+            found += find_undefined(program, build, own, plan.store)
     return found
 
 

@@ -13,6 +13,7 @@ from hot_anvil.core.inputs.edges import size_names
 from hot_anvil.core.inputs.input_sets import Argument, InputSet, make_input_set
 from hot_anvil.core.inputs.spec import InputSpec
 from hot_anvil.core.verify.agreement import Error, told_inputs
+from hot_anvil.core.verify.blame import Extent
 from hot_anvil.core.verify.crash_report import NOWHERE, Place
 from hot_anvil.core.verify.overlap import overlaps
 from hot_anvil.core.verify.sanitizer_reports import suspects
@@ -27,6 +28,7 @@ from hot_anvil.core.verify.verdicts import (
     tally_text,
 )
 from hot_anvil.system.build.jobs import load_code
+from hot_anvil.system.check.blame import find_blame
 from hot_anvil.system.check.checking import read_files, verdict_of
 from hot_anvil.system.check.plan import CheckPlan, Evaluated, Oracle
 from hot_anvil.system.check.sanitizing import find_undefined
@@ -77,8 +79,10 @@ def _explained(
 
     def explain(_: object) -> list[Any]:
         small = _made_small(plan, ready, oracle, verdict, path, (at, layout))
-        told = _with_suspects(plan, ready, small, evaluated, at)
-        return [told.smallest, told.smallest_why, told.replay, told.suspects, told.place]
+        told = _with_suspects(plan, ready, oracle, small, evaluated, at)
+        return [
+            told.smallest, told.smallest_why, told.replay, told.suspects, told.place, told.between
+        ]  # fmt: skip
 
     why = "" if verdict.tally else verdict.why
     programs = path, oracle.path, plan.sanitized.program.path, plan.tools
@@ -87,13 +91,14 @@ def _explained(
         *programs,
         *ready.requests[layout][at],
     )  # fmt: skip
-    smallest, small_why, replay, suspicious, place = plan.store.derive(key, explain)
+    smallest, small_why, replay, suspicious, place, between = plan.store.derive(key, explain)
     return verdict._replace(
         smallest=tuple((name, value) for name, value in smallest),
         smallest_why=small_why,
         replay=replay,
         suspects=tuple(suspicious),
         place=Place(*place),
+        between=Extent(*between) if between else None,
     )
 
 
@@ -173,7 +178,12 @@ def _sizes(plan: CheckPlan, ready: PreparedInputs, wanted: InputSpec) -> list[tu
 
 
 def _with_suspects(
-    plan: CheckPlan, ready: PreparedInputs, verdict: Verdict, evaluated: Evaluated, at: int
+    plan: CheckPlan,
+    ready: PreparedInputs,
+    oracle: Oracle,
+    verdict: Verdict,
+    evaluated: Evaluated,
+    at: int,
 ) -> Verdict:
     """Add what the sanitizers and the compiler's warnings say of the lines in question."""
     told: list[str] = []
@@ -193,7 +203,12 @@ def _with_suspects(
         if told:
             break
     told += _float_flags(plan, evaluated)
-    return verdict._replace(suspects=tuple(told), place=place)
+    between = None
+    if verdict.verdict == WRONG and place == NOWHERE and oracle.path:
+        blame = find_blame(plan, ready, oracle, evaluated, at)
+        told, place, between = [*told, *blame.told], blame.place, blame.between
+    between = between if place == NOWHERE else None
+    return verdict._replace(suspects=tuple(told), place=place, between=between)
 
 
 def _float_flags(plan: CheckPlan, evaluated: Evaluated) -> list[str]:

@@ -1,6 +1,7 @@
 """What a check works with: the plan of a snippet, what candidates are compared with."""
 
 from collections.abc import Callable, Mapping, Sequence
+from types import MappingProxyType
 from typing import NamedTuple
 
 from hot_anvil.core.binary.signatures import Signature
@@ -9,6 +10,8 @@ from hot_anvil.core.build.records import Built
 from hot_anvil.core.calling.protocol import Output
 from hot_anvil.core.config.records import Bench, Snippet
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
+from hot_anvil.core.toolchain.records import Cure
+from hot_anvil.core.verify.promises import Promise
 from hot_anvil.core.verify.verdicts import Finding, Trial, Verdict
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.linking import Program
@@ -27,6 +30,21 @@ class Sanitized(NamedTuple):
     program: Program
 
 
+class Variant(NamedTuple):
+    """What differs in a build that is made to narrow down a fault."""
+
+    flags: tuple[str, ...] = ()  # more of them
+    edited: Mapping[str, str] = MappingProxyType({})  # source -> its text
+
+
+class Experiments(NamedTuple):
+    """Builds that are made to narrow down a fault."""
+
+    vary: Callable[[Built, Variant], Program]
+    cures: Callable[[Built], Sequence[Cure]]
+    family: Callable[[Built], str]
+
+
 class CheckPlan(NamedTuple):
     """A snippet to check, with all that the checking needs."""
 
@@ -39,7 +57,9 @@ class CheckPlan(NamedTuple):
     sanitized: Sanitized
     warnings: Callable[[], Sequence[tuple[str, Sequence[Diagnostic]]]]  # of each compiler
     races: Callable[[], Sanitized]
+    unset: Callable[[], Sanitized]
     reach: Callable[[], Instrumented]
+    experiments: Experiments
     tools: str  # changes with the compilers that are asked about the source
     threaded: bool  # the code starts threads
     blind: str  # why races cannot be looked for, "" where they can
@@ -49,6 +69,7 @@ class CheckPlan(NamedTuple):
     progress: Progress
     variables: tuple[Variable, ...] = ()  # of the sources, that calls may leave results in
     constants: tuple[int, ...] = ()  # that the code compares with, and their neighbours
+    promises: tuple[Promise, ...] = ()  # of the sources
 
     @property
     def reference(self) -> int:

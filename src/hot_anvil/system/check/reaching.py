@@ -30,12 +30,18 @@ def unreached(
     Nothing where that is not known: there is no such build, or it ended.
     """
     own = made.blocks.get(ready.signature.symbol, frozenset())
-    if made.program.why or not own:
-        return ()
+    reached = reached_by(made, ready, store)
+    return tuple(sorted(own - reached)) if reached else ()
+
+
+def reached_by(made: Instrumented, ready: PreparedInputs, store: Store) -> Lines:
+    """Return the lines at which blocks begin that input sets reach, none where not known."""
+    if made.program.why or not made.blocks.get(ready.signature.symbol):
+        return frozenset()
     pieces = [piece for one in ready.requests[0] for piece in one]
     key = digest(f"reached {stage_digest('check')}", made.program.path, *pieces)
-    reached = store.derive(key, lambda _: _reached(made.program.path, ready))
-    return tuple(sorted(own - {(file, line) for file, line in reached})) if reached else ()
+    found = store.derive(key, lambda _: _reached(made.program.path, ready))
+    return frozenset((file, line) for file, line in found)
 
 
 def _reached(path: str, ready: PreparedInputs) -> list[tuple[str, int]]:

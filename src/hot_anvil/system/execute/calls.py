@@ -76,7 +76,8 @@ def prepare_inputs(
 def memory_limit(path: str) -> int:
     """Return the address space a program may use; none for sanitizers, which reserve terabytes."""
     data = Path(path).read_bytes()
-    return 0 if b"__asan_init" in data or b"__tsan_init" in data else MEMORY_LIMIT
+    reserving = (b"__asan_init", b"__tsan_init", b"__msan_init")
+    return 0 if any(name in data for name in reserving) else MEMORY_LIMIT
 
 
 @lru_cache(maxsize=256)

@@ -33,8 +33,11 @@ _AHEAD = 4 << 20  # bytes of requests sent before their answers are read
 _OUT_OF_MEMORY = 122  # exit code of worker.c
 _KEPT_VARIABLES = ("PATH", "LD_LIBRARY_PATH", "HOME", "OMP_NUM_THREADS")
 # Sanitizers stop at the first fault, leave addresses alone and let the crash reporter see signals.
-_SANITIZERS = "halt_on_error=1:symbolize=0:handle_segv=0:handle_sigbus=0:handle_abort=0:" \
-    "handle_sigfpe=0:handle_sigill=0:exitcode=99"  # fmt: skip
+_SANITIZERS = (
+    "halt_on_error=1:symbolize=0:handle_segv=0:handle_sigbus=0:handle_abort=0:"
+    "handle_sigfpe=0:handle_sigill=0:exitcode=99:allocator_may_return_null=1:"
+    f"max_allocation_size_mb={MEMORY_LIMIT >> 20}:hard_rss_limit_mb={MEMORY_LIMIT >> 20}"
+)
 _PIECES = 64  # of a request sent at once
 _numbers = count()
 
@@ -63,6 +66,7 @@ def own_environment(folder: str) -> dict[str, str]:
         "TMPDIR": folder,
         "ASAN_OPTIONS": f"{_SANITIZERS}:detect_leaks=0:detect_stack_use_after_return=1",
         "UBSAN_OPTIONS": f"{_SANITIZERS}:print_stacktrace=1",
+        "MSAN_OPTIONS": _SANITIZERS,
         "TSAN_OPTIONS": f"{_SANITIZERS}:report_signal_unsafe=0",
     }
 

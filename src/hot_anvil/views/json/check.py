@@ -29,6 +29,11 @@ def check_document(checks: "Sequence[Checked]") -> Document:
         ],
         scope=[_scope(checked) for checked in checks if not checked.fault],
         faults=faults(checks),
+        promises=[
+            {"snippet": c.snippet.name, **promise._asdict(), "place": _place(promise.place)}
+            for c in checks
+            for promise in c.promises
+        ],
         unreached=[
             {"snippet": c.snippet.name, "entry": entry, "file": file, "lines": list(lines)}
             for c in checks
@@ -63,6 +68,7 @@ def verdict_row(verdict: "Verdict") -> Document:
     error = verdict.error
     made["place"] = _place(verdict.place)
     made["tally"] = [{"times": times, "output": output} for times, output in verdict.tally]
+    made["between"] = verdict.between._asdict() if verdict.between else None
     made["smallest"] = _values(verdict.smallest)
     made["error"] = None
     if error:  # JSON has no infinity

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.config.edge_kinds import EDGES
+from hot_anvil.core.verify.promises import in_words
 from hot_anvil.core.verify.results import Replay
 from hot_anvil.core.verify.verdicts import (
     CORRECT,
@@ -50,6 +51,8 @@ def check_report(checks: Sequence["Checked"], where: str, width: int) -> Report:
                 f"{file}: {_line_numbers(lines)} never ran in {entry}: give inputs that reach them",
                 DIM, indent=2,
             )  # fmt: skip
+        if checked.promises:
+            report.paragraph(f"promised by the source: {in_words(checked.promises)}", DIM, indent=2)
         good = len(checked.correct)
         report.add(f"  {good} of {len(checked.verdicts)} candidates correct")
         for alike in _alike(checked.verdicts):
@@ -122,6 +125,8 @@ def _how(checked: "Checked") -> str:
         text += f". Undefined behaviour was not looked for: {checked.not_sanitized}"
     elif checked.sanitized and not checked.undefined:
         text += f". {checked.sanitized} finds no undefined behaviour"
+        watched = checked.unset_watched.removesuffix(" with sanitizers")
+        text += f", {watched} no value used that was never set" if watched else ""
     return text + "."
 
 
@@ -176,6 +181,8 @@ def _failure(report: Report, alike: Sequence[Verdict], checked: "Checked", where
         report.paragraph(f"smallest found: {values}{why}", indent=4)
     for suspect in first.suspects:
         report.paragraph(suspect, indent=4)
+    if first.between:
+        report.paragraph(f"no single line is known: {first.between.text} at most", indent=4)
     if first.verdict == HUNG:
         report.paragraph(
             "does a call need longer? --call-seconds says how long it may take", DIM, indent=4
