@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.code.records import EMITTED, View
 from hot_anvil.core.measure.options import DEFAULTS, Options
+from hot_anvil.core.verify.options import CALL_SECONDS, CheckOptions
 from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.process.scope import Limits
 from hot_anvil.workspace import Workspace, make_workspace
@@ -45,7 +46,6 @@ if TYPE_CHECKING:
     from hot_anvil.core.verify.results import Checked, Replay
     from hot_anvil.usecases.toolchains import Machine
 
-CALL_SECONDS = 5.0  # that a call may take before it counts as hung
 Names = Sequence[str]  # of snippets or builds; none: all
 
 __all__ = [
@@ -186,16 +186,23 @@ class Anvil:
         return functions_of(self.workspace, snippet)
 
     def check(
-        self, snippets: Names = (), call_seconds: float = CALL_SECONDS, repeat: int = 2
+        self,
+        snippets: Names = (),
+        call_seconds: float = CALL_SECONDS,
+        repeat: int = 2,
+        values: bool = False,
+        draw: int = 0,
     ) -> "tuple[Checked, ...]":
         """Judge every candidate of the snippets against the reference.
 
         ``call_seconds`` bounds each call. ``repeat`` calls on each input set find what only
-        sometimes comes out otherwise.
+        sometimes comes out otherwise. ``values`` keeps what each candidate puts out; ``draw`` tries
+        that many more input sets, and keeps those that reach lines which no other does.
         """
         from hot_anvil.usecases.verification import check_snippets
 
-        return check_snippets(self.workspace, snippets, call_seconds, repeat)
+        options = CheckOptions(call_seconds, repeat, values, draw)
+        return check_snippets(self.workspace, snippets, options)
 
     def replay(self, name: str, call_seconds: float = CALL_SECONDS) -> "Replay":
         """Call a candidate once more on an input set that a check found to fail."""

@@ -2,6 +2,7 @@
 
 import re
 import shutil
+import time
 from collections.abc import Callable, Mapping, Sequence
 from itertools import pairwise
 from pathlib import Path
@@ -29,6 +30,7 @@ _STARTERS = (b"pthread_create", b"GOMP_parallel", b"__kmpc_fork_call", b"thrd_cr
 _OPENMP = (b"GOMP_parallel", b"__kmpc_fork_call")
 _FENCE = re.compile(r"\b(?:atomic_thread_fence|__sync_synchronize)\s*\(")
 _TOLD = "__sanitizer_cov_trace_pc"
+_ASKED_AGAIN = 300  # seconds after which a toolchain is asked again for what it lacked
 _LANGUAGES = ("c", "c++", "fortran")  # that sanitizers watch
 
 
@@ -85,20 +87,38 @@ def links_with(flags: Sequence[str], chain: Toolchain, store: Store) -> bool:
     """Tell whether a toolchain has what these flags link: sanitizers come in packages apart."""
     driver = next(iter(chain.drivers.values()))
 
-    def attempt(work: Path) -> bool:
+    def attempt(work: Path) -> bool | None:
         (work / "empty.c").write_text("int main(void) { return 0; }\n")
-        return not run([driver.path, *flags, "empty.c", "-o", "empty"], work).failed
+        failed = run([driver.path, *flags, "empty.c", "-o", "empty"], work).failed
+        return None if failed else True
 
-    return bool(store.derive(digest("links with", driver.identity, *flags), attempt))
+    key = digest("links with", driver.identity, *flags)
+    now = digest(key, str(int(time.time()) // _ASKED_AGAIN))  # the package may come meanwhile
+    lacks = store.derive(now, lambda _: None if store.derive(key, attempt) else True)
+    return not lacks
 
 
 def extra_program(
-    workspace: Workspace, snippet: Snippet, flags_of: str, link: Callable[[Built], Program]
+    workspace: Workspace,
+    snippet: Snippet,
+    flags_of: str,
+    link: Callable[[Built], Program],
+    but: str = "",
 ) -> Sanitized:
-    """Return a program that finds faults while it runs; ``link`` makes it of a build."""
+    """Return a program that finds faults while it runs; ``link`` makes it of a build.
+
+    ``but`` is a family that is to be left out. Where no library of sanitizers is, a build that
+    stops without a word takes their place.
+    """
     whys = []
-    for build, chain in extra_builds(workspace, snippet, flags_of):
-        name = f"{chain.name} with sanitizers"
+    ways = [(flags_of, one) for one in extra_builds(workspace, snippet, flags_of)]
+    if flags_of == "sanitizer_flags":
+        ways += [("trap_flags", one) for one in extra_builds(workspace, snippet, "trap_flags")]
+    for way, (build, chain) in ways:
+        if chain.family == but:
+            continue
+        traps = way == "trap_flags"
+        name = f"{chain.name} with {'traps' if traps else 'sanitizers'}"
         (built,) = workspace.compile_apart([(snippet, build)])
         if built.status != COMPILED:
             whys.append(f"{name} does not compile it: {built.why}")
@@ -108,7 +128,7 @@ def extra_program(
         except AnvilError as error:
             program = Program("", str(error), "")
         if not program.why:
-            return Sanitized(name, program)
+            return Sanitized(name, program, traps)
         whys.append(f"{name} {program.why}")
     why = next(iter(whys), "no toolchain here has sanitizers for it")
     return Sanitized("sanitizers", Program("", why, ""))

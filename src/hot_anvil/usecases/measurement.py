@@ -8,6 +8,7 @@ from hot_anvil.core.measure.measurements import POSITION, Measurements, measurem
 from hot_anvil.core.measure.options import Options
 from hot_anvil.core.measure.results import Measured
 from hot_anvil.core.measure.summary import summarise
+from hot_anvil.core.verify.options import CheckOptions
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import candidate_name
 from hot_anvil.errors import FaultError
@@ -42,7 +43,7 @@ def check_to_measure(
     """Check what is to be measured; a wrong file of times is told before anything runs."""
     if options.imported:
         read_imported(options.imported)
-    return check_snippets(workspace, snippets, call_seconds)
+    return check_snippets(workspace, snippets, CheckOptions(call_seconds))
 
 
 def measure_checked(

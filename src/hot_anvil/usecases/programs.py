@@ -1,11 +1,14 @@
 """The workspace's checking of whole programs: each run's output beside the reference's."""
 
 from collections.abc import Mapping, Sequence
+from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from hot_anvil.core.build.records import COMPILED, REFUSED, Built
 from hot_anvil.core.config.records import ProgramRun, Snippet
+from hot_anvil.core.verify.distributions import beside, compare_tallies, in_one_order
+from hot_anvil.core.verify.options import CheckOptions, Value
 from hot_anvil.core.verify.program_runs import (
     STDOUT,
     Ran,
@@ -52,8 +55,9 @@ class Given(NamedTuple):
     expected: Mapping[str, bytes]
 
 
-def check_program(workspace: Workspace, snippet: Snippet, seconds: float, repeat: int) -> Checked:
+def check_program(workspace: Workspace, snippet: Snippet, options: CheckOptions) -> Checked:
     """Judge every build of a program by what its runs put out."""
+    seconds, repeat = options.call_seconds, options.repeat
     builds = workspace.compile([snippet.name])
     given = given_runs(workspace, snippet)
     programs = {b.build.name: link_program(workspace, b) for b in builds if b.status == COMPILED}
@@ -77,6 +81,7 @@ def check_program(workspace: Workspace, snippet: Snippet, seconds: float, repeat
             return with_earlier(workspace.store, program.path if program else "", verdict)
 
         verdicts = tuple(pool.map(check, builds))
+    verdicts = _beside_unstable(workspace, reference, programs, given, seconds, verdicts)
     found, by, why = _undefined(workspace, snippet, given, seconds)
     threaded = any(starts_threads(built, workspace.store) for built in builds)
     blind = blind_to_races(workspace, snippet, builds) if threaded else ""
@@ -94,7 +99,55 @@ def check_program(workspace: Workspace, snippet: Snippet, seconds: float, repeat
     return Checked(
         snippet, (), reference, verdicts, notes, found, sanitized=by, not_sanitized=why,
         starts_threads=threaded, unset_watched=watched,
+        values=_values(workspace, programs, given, seconds) if options.values else (),
     )  # fmt: skip
+
+
+def _values(
+    workspace: Workspace, programs: Mapping[str, Program], given: Sequence[Given], seconds: float
+) -> tuple[Value, ...]:
+    """Return what every build puts out for each run."""
+    out = []
+    for build, program in programs.items():
+        for one in given if not program.why else ():
+            ran = _run(workspace, program, one, seconds)
+            out.append(Value(build, one.label, told(ran.output) if ran.output else ran.why))
+    return tuple(out)
+
+
+def _beside_unstable(
+    workspace: Workspace,
+    reference: str,
+    programs: Mapping[str, Program],
+    given: Sequence[Given],
+    seconds: float,
+    verdicts: tuple[Verdict, ...],
+) -> tuple[Verdict, ...]:
+    """Return the verdicts; where the reference is unstable outputs are compared by how often."""
+    own = next(v for v in verdicts if v.build == reference)
+    if own.verdict != UNSTABLE:
+        return verdicts
+    one = next(g for g in given if g.label == own.inputs)
+
+    @cache
+    def outputs(build: str) -> list[tuple[int, RunOutput]]:
+        runs = (_run(workspace, programs[build], one, seconds) for _ in range(_TALLY_RUNS))
+        return [(1, ran.output) for ran in runs if ran.output]
+
+    others = [
+        v
+        for v in verdicts
+        if v is not own and (v.verdict == CORRECT or v.inputs == one.label)
+        and v.verdict in (CORRECT, WRONG, UNSTABLE)
+    ]  # fmt: skip
+    out = []
+    for verdict in verdicts:
+        if verdict in others:
+            sides = in_one_order(outputs(reference), outputs(verdict.build), RunOutput.__eq__)
+            told = compare_tallies(*sides, len(others))
+            verdict = beside(verdict, reference, told, one.label)
+        out.append(verdict)
+    return tuple(out)
 
 
 def _called_often(
@@ -237,9 +290,11 @@ def _undefined(
     flags_of: str = "sanitizer_flags",
 ) -> tuple[tuple[Undefined, ...], str, str]:
     """Return undefined behaviour of a program's runs, the build that finds it, or why none does."""
-    name, program = extra_program(
+    name, program, traps = extra_program(
         workspace, snippet, flags_of, lambda built: link_program(workspace, built)
     )
+    if traps:  # where a program stops without a word it need not be for that
+        return (), name, "no toolchain here has sanitizers for it"
     if program.why:
         return (), name, program.why
     found = []

@@ -14,6 +14,7 @@ from hot_anvil.core.inputs.constants import in_code, in_source, with_neighbours
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.verify.agreement import told_inputs, told_output
+from hot_anvil.core.verify.options import DEFAULTS, CheckOptions
 from hot_anvil.core.verify.promises import promises_in
 from hot_anvil.core.verify.results import Checked, Replay
 from hot_anvil.errors import AnvilError, FaultError, RequestError
@@ -25,6 +26,7 @@ from hot_anvil.system.check.plan import CheckPlan, Sanitized
 from hot_anvil.system.check.shrinking import Caller, Side, difference, for_rival
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.system.store.files import digest
+from hot_anvil.usecases.between_files import disagreements
 from hot_anvil.usecases.entries import find_callable, lasting_variables
 from hot_anvil.usecases.fault_finders import (
     all_warnings,
@@ -39,21 +41,17 @@ from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace, usecase
 
 T = TypeVar("T")
-CALL_SECONDS = 5.0  # that a call may take before it counts as hung
-REPEAT = 2  # calls on each input set
 
 
 @usecase
 def check_snippets(
     workspace: Workspace,
     snippets: Sequence[str] = (),
-    call_seconds: float = CALL_SECONDS,
-    repeat: int = REPEAT,
+    options: CheckOptions = DEFAULTS,
 ) -> tuple["Checked", ...]:
     """Judge every candidate of the snippets against the reference.
 
-    ``call_seconds`` bounds each call. ``repeat`` calls on each input set find what only sometimes
-    comes out otherwise. What one snippet fails at is its ``fault``; the others are checked all
+    What one snippet fails at is its ``fault``; the others are checked all
     the same. Raises it where there is no other.
     """
     workspace.store.sweep()  # what a check that was killed left
@@ -63,16 +61,21 @@ def check_snippets(
     functions = [snippet for snippet in chosen if not snippet.program]
 
     def plan_of(snippet: Snippet) -> "_Planned | AnvilError":
-        return _attempt(snippet, lambda: make_plan(workspace, snippet, call_seconds, repeat))
+        return _attempt(snippet, lambda: make_plan(workspace, snippet, options))
 
     with thread_pool() as pool:  # the same for linking
         plans = dict(zip((s.name for s in functions), pool.map(plan_of, functions), strict=True))
 
     def check(snippet: Snippet) -> Checked:
+        builds = workspace.compile([snippet.name])
+        between = disagreements(workspace, snippet, builds)
+        return _check(snippet)._replace(disagreements=between)
+
+    def _check(snippet: Snippet) -> Checked:
         if snippet.program:
             from hot_anvil.usecases.programs import check_program
 
-            return check_program(workspace, snippet, call_seconds, repeat)
+            return check_program(workspace, snippet, options)
         planned = plans[snippet.name]
         if isinstance(planned, AnvilError):
             raise planned
@@ -117,7 +120,7 @@ def _attempt(snippet: Snippet, work: Callable[[], T]) -> "T | AnvilError":
 
 
 def make_plan(
-    workspace: Workspace, snippet: Snippet, call_seconds: float, repeat: int
+    workspace: Workspace, snippet: Snippet, options: CheckOptions
 ) -> tuple[CheckPlan, tuple[str, ...]]:
     """Return all that checking a snippet needs, and notes on what is left out."""
     builds = workspace.compile([snippet.name])
@@ -140,6 +143,11 @@ def make_plan(
     def unset() -> Sanitized:
         return extra_program(workspace, snippet, "unset_flags", link)
 
+    @cache
+    def second() -> Sanitized:
+        but = workspace.toolchain(workspace.plan.reference).family
+        return extra_program(workspace, snippet, "sanitizer_flags", link, but)
+
     sources = read_sources(workspace.bench.root, snippet.sources)
     threaded = any(starts_threads(built, workspace.store) for built in builds)
     plan = CheckPlan(
@@ -152,6 +160,7 @@ def make_plan(
         extra_program(workspace, snippet, "sanitizer_flags", link),
         warnings,
         races,
+        second,
         unset,
         lambda: reach_program(workspace, snippet, entries.signatures, link),
         experiments(workspace, link),
@@ -159,8 +168,7 @@ def make_plan(
         threaded,
         blind_to_races(workspace, snippet, builds) if threaded else "",
         workspace.store,
-        call_seconds,
-        repeat,
+        options,
         workspace.progress,
         lasting_variables(workspace, snippet),
         _constants(workspace, sources, builds, entries.signatures),

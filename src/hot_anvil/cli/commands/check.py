@@ -30,6 +30,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="call N times on each input set of the bench, to find races and the like (default: 2)",
     )  # fmt: skip
     parser.add_argument(
+        "--reach", type=count, default=0, metavar="N",
+        help="draw N more input sets, and check those that reach lines which no other does",
+    )  # fmt: skip
+    parser.add_argument(
+        "--values", action="store_true",
+        help="show what every candidate puts out for each input set of the bench",
+    )  # fmt: skip
+    parser.add_argument(
         "--accept", type=names_of(FAILING), default=[], metavar="VERDICT,...",
         help=f"failing verdicts that do not fail the check: {', '.join(FAILING)}",
     )  # fmt: skip
@@ -53,7 +61,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
             lambda: replay_report(replay, out.width), lambda: document("check", "replay", replay)
         )
         return 0 if replay.verdict == CORRECT else 1
-    checks = anvil.check(args.snippet, args.call_seconds, args.repeat)
+    checks = anvil.check(args.snippet, args.call_seconds, args.repeat, args.values, args.reach)
     out.answer(
         lambda: check_report(checks, same_again(args), out.width),
         lambda: document("check", "check", checks),

@@ -15,7 +15,13 @@ from hot_anvil.core.config.fill_names import is_fill
 from hot_anvil.core.config.reading_checks import read_input
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.inputs.fills import Fill, parse_fill, random_for
-from hot_anvil.core.inputs.spec import InputSpec, Point
+from hot_anvil.core.inputs.spec import (
+    ANY_VARIANT,
+    SEEDS_OF_NUMBERS,
+    InputSpec,
+    Point,
+    sweep_points,
+)
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -81,6 +87,61 @@ def _small_numbers(
     return made
 
 
+def drawn_set(
+    snippet: Snippet,
+    signatures: Sequence[Signature],
+    kind: str,
+    number: int,
+    constants: tuple[int, ...],
+) -> InputSpec | None:
+    """Return one more input set, another for each ``number``; None where there is none of a kind.
+
+    ``kind`` is "" for another seed, "constants" for numbers that the code compares with, each
+    parameter's drawn by itself, and "sizes".
+    """
+    points = sweep_points(snippet)
+    point, seed = points[number % len(points)], SEEDS_OF_NUMBERS + 1 + number
+    if kind == "sizes":
+        tied = size_names(snippet, signatures)
+        random = random_for(seed, "sizes")
+        most = {**snippet.inputs, **point}
+        numbers = {name: int(random.integers(0, int(most[name]) + 2)) for name in tied}
+        return InputSpec(point, seed, kind, numbers) if tied else None
+    if kind == "constants":
+        shaped = _shaped_names(kind, snippet, _by_name(signatures)) if constants else ()
+        if not shaped:
+            return None
+        return InputSpec(point, seed, kind, {}, shaped, ANY_VARIANT - number, constants=constants)
+    return InputSpec(point, seed)
+
+
+def near_set(
+    snippet: Snippet,
+    signatures: Sequence[Signature],
+    base: InputSpec,
+    values: Mapping[str, int],
+    number: int,
+    constants: tuple[int, ...],
+) -> InputSpec | None:
+    """Return an input set like ``base`` but for one whole number, which the code compares with.
+
+    ``values`` are the numbers that ``base`` came to, ``number`` goes through all such sets; None
+    where there is none.
+    """
+    able: dict[str, NDArray[Any]] = {}
+    for name, own in _by_name(signatures).items():
+        given = snippet.inputs.get(name)
+        if name in values and isinstance(given, str) and is_fill(given):
+            ends = _usable(constants, parse_fill(given, name), next(leaves(own[0].type)))
+            able |= {name: ends} if len(ends) else {}
+    if not able:
+        return None
+    changes = [(name, int(end)) for name in sorted(able) for end in able[name]]
+    changed, end = changes[number % len(changes)]
+    numbers = {**{name: values[name] for name in able}, changed: end}
+    return base._replace(edge="constants", numbers={**base.numbers, **numbers})
+
+
 def odd_sizes(bytes_each: int) -> list[int]:
     """Return sizes above 1 around what vectors of elements of this many bytes hold."""
     around = {lanes // bytes_each + step for lanes in _VECTORS for step in (-1, 1)}
@@ -106,8 +167,10 @@ def shape(
     )
     if not len(ends):
         return values
-    picked = ends[(np.arange(len(values)) + spec.variant) % len(ends)]
     beyond = random.integers(0, len(ends), len(values))
+    if spec.variant <= ANY_VARIANT:
+        return np.where(random.integers(0, 2, len(values)), ends[beyond], values)
+    picked = ends[(np.arange(len(values)) + spec.variant) % len(ends)]
     mixed = np.where(np.arange(len(values)) < 2 * len(ends), picked, ends[beyond])
     if spec.edge in ("special", "constants") and len(values) > 1:
         mixed = np.where(random.integers(0, 2, len(values)) == 0, mixed, values)

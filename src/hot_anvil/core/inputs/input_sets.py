@@ -102,6 +102,27 @@ def make_input_set(
     return InputSet(spec, tuple(arguments))
 
 
+def whole_numbers(inputs: InputSet, signature: Signature) -> dict[str, int]:
+    """Return the values of the parameters that are one whole number."""
+    return {
+        a.name: int.from_bytes(a.data, "little", signed=p.type.kind == "int")
+        for a, p in zip(inputs.arguments, signature.parameters, strict=True)
+        if p.type.kind in ("int", "uint")
+    }
+
+
+def make_rivals(
+    bench: Bench,
+    snippet: Snippet,
+    signatures: Sequence[Signature],
+    spec: InputSpec,
+    files: Files,
+) -> list[InputSet]:
+    """Return the values for one call of each of several entries, the same where they agree."""
+    shared: dict[Parameter, Argument] = {}
+    return [make_input_set(bench, snippet, s, spec, files, shared) for s in signatures]
+
+
 def check_inputs(bench: Bench, snippet: Snippet, signature: Signature) -> None:
     """Raise RequestError unless every parameter has a value and can be passed."""
     where = f"{bench.file}: snippet {snippet.name}"
@@ -150,8 +171,8 @@ def _argument(parameter: Parameter, making: _Making, file: str) -> Argument:
     if kind.kind == "struct" and given.value is not None:
         raise RequestError(f"{where}: a {kind.name} needs members = {{ name = value, ... }}.")
     fixed = making.spec.numbers.get(parameter.name)
-    if fixed is not None and isinstance(given.value, int | float):
-        given = given._replace(value=fixed)
+    if fixed is not None and not given.members:
+        given = given._replace(value=fixed, fill=None)
     data = _contents(kind, given, 1, parameter.name, making, where)
     return Argument(parameter.name, "scalar", data, max(kind.align, 1), False)
 

@@ -10,6 +10,7 @@ from hot_anvil.core.config.fill_names import is_fill
 from hot_anvil.core.config.records import Snippet
 
 SEEDS = 3
+ANY_VARIANT = -1  # and below: an edge's values are drawn, not taken in turn
 SEEDS_OF_NUMBERS = 16  # where a call takes no buffer, and costs next to nothing
 Point = Mapping[str, int]
 NO_NUMBERS: Point = MappingProxyType({})
@@ -34,7 +35,8 @@ class InputSpec(NamedTuple):
         if self.case >= 0:
             words.append(f"case {self.case + 1}")
         elif self.edge and self.edge not in SIZES:
-            number = f" {self.variant + 1}" if self.variant else ""
+            number = f" {self.variant + 1}" if self.variant > 0 else ""
+            number = f" drawn {-self.variant}" if self.variant <= ANY_VARIANT else number
             words.append(self.edge.replace("_", " ") + number)
         elif not self.edge:
             words.append(f"seed {self.seed}")

@@ -27,6 +27,16 @@ class Cure(NamedTuple):
     means: str
 
 
+class Front(NamedTuple):
+    """How a command that stands for one of several compilers is told which."""
+
+    variables: tuple[str, ...]  # of the environment
+    files: tuple[str, ...]  # settings, ``~`` for the person's home
+    beside: tuple[str, ...]  # in the folder it is started in, or one above
+    asks: tuple[str, ...]  # what makes it print the folder of the compiler it stands for
+    real: str  # the compiler in that folder
+
+
 class Family(NamedTuple):
     """What all compilers of one family share; read from a data file."""
 
@@ -49,10 +59,12 @@ class Family(NamedTuple):
     remarks_since: int  # major version that knows remark_flags
     diagnostics: Mapping[str, str]  # language -> form, see core/messages.py
     sanitizer_flags: tuple[str, ...]  # find undefined behaviour while it runs
+    trap_flags: tuple[str, ...]  # the same, stopping without a word: needs no library
     race_flags: tuple[str, ...]  # find data races while it runs
     unset_flags: tuple[str, ...]  # find values that are used and were never set
     reach_flags: tuple[str, ...]  # note which basic blocks are reached
     warning_flags: tuple[str, ...]  # find what is suspicious in the source
+    front: Front | None
     cures: tuple[Cure, ...]  # each gives code one meaning more that it may rely on
     helpers: tuple[str, ...]
     text_is_object: bool
@@ -129,10 +141,12 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
         diagnostics_since=table.get("diagnostics_since", 0),
         diagnostics=table["diagnostics"],
         sanitizer_flags=tuple(table.get("sanitizer_flags", ())),
+        trap_flags=tuple(table.get("trap_flags", ())),
         race_flags=tuple(table.get("race_flags", ())),
         unset_flags=tuple(table.get("unset_flags", ())),
         reach_flags=tuple(table.get("reach_flags", ())),
         warning_flags=tuple(table.get("warning_flags", ())),
+        front=_front(table["front"]) if "front" in table else None,
         cures=tuple(Cure(tuple(c["flags"]), c["means"]) for c in table.get("cure", ())),
         helpers=tuple(table["helpers"]),
         text_is_object=table["text_is_object"],
@@ -143,6 +157,16 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
             name: _target(name, target, table) for name, target in table.get("targets", {}).items()
         },
         cross=table.get("cross", {}),
+    )
+
+
+def _front(table: Mapping[str, Any]) -> Front:
+    return Front(
+        tuple(table["variables"]),
+        tuple(table["files"]),
+        tuple(table["beside"]),
+        tuple(table["asks"]),
+        table["real"],
     )
 
 

@@ -5,10 +5,19 @@ from typing import NamedTuple
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.verify.crash_report import Place
+from hot_anvil.core.verify.options import Value
 from hot_anvil.core.verify.promises import Promise
 from hot_anvil.core.verify.sanitizer_reports import Undefined
 from hot_anvil.core.verify.verdicts import Verdict, Word
 from hot_anvil.errors import AnvilError
+
+
+class Disagreement(NamedTuple):
+    """What two files of a snippet say differently of one name."""
+
+    message: str
+    place: Place
+    other: Place  # what the other file says, NOWHERE where that is not known
 
 
 class Checked(NamedTuple):
@@ -28,6 +37,8 @@ class Checked(NamedTuple):
     starts_threads: bool = False  # the code itself does
     unreached: tuple[tuple[str, str, tuple[int, ...]], ...] = ()  # entry, file, lines never run
     promises: tuple[Promise, ...] = ()  # of the sources, that no compiler proves
+    disagreements: tuple[Disagreement, ...] = ()  # of its files with each other
+    values: tuple[Value, ...] = ()  # what candidates put out, where that was asked for
     fault: AnvilError | None = None  # why the snippet could not be checked
 
     @property

@@ -26,9 +26,17 @@ _EDITABLE = (".c", ".cc", ".cpp", ".cxx")
 
 
 def find_blame(
-    plan: CheckPlan, ready: PreparedInputs, oracle: Oracle, evaluated: Evaluated, at: int
+    plan: CheckPlan,
+    ready: PreparedInputs,
+    oracle: Oracle,
+    evaluated: Evaluated,
+    at: int,
+    known: bool,
 ) -> Blame:
-    """Return what is known of where a candidate's result on an input set goes wrong."""
+    """Return what is known of where a candidate's result on an input set goes wrong.
+
+    ``known``: a sanitizer said why; no flags are tried then.
+    """
     search = _Search(plan, ready, oracle, evaluated, at)
     functions = search.functions()
     between = functions[0] if functions else None
@@ -44,7 +52,7 @@ def find_blame(
         if broken:
             what = f"it is right without the promise at {broken.place.text}, {broken.word}"
             return Blame((f"{what}: {broken.means}",), broken.place, between)
-        told += search.cures()
+        told += [] if known else search.cures()
         for one in functions[:_MOST_FUNCTIONS] if len(functions) > 1 else ():
             if search.is_right(Variant(edited=search.unoptimised(one))):
                 told.append(f"it is right where only {one.text} are compiled without optimising")

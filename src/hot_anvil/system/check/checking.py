@@ -3,16 +3,17 @@
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
-from hot_anvil.core.binary.signatures import Parameter, Signature
+from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.records import REFUSED, Built
 from hot_anvil.core.calling.protocol import Output
 from hot_anvil.core.config.records import Bench, Snippet
 from hot_anvil.core.inputs.edges import edge_sets
 from hot_anvil.core.inputs.fills import Files, file_named
-from hot_anvil.core.inputs.input_sets import Argument, InputSet, check_unused, make_input_set
+from hot_anvil.core.inputs.input_sets import InputSet, check_unused, make_rivals
 from hot_anvil.core.inputs.spec import own_sets
-from hot_anvil.core.verify.agreement import with_expected
+from hot_anvil.core.verify.agreement import told_output, with_expected
 from hot_anvil.core.verify.crash_report import NOWHERE
+from hot_anvil.core.verify.options import Value
 from hot_anvil.core.verify.overlap import overlaps
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.sanitizer_reports import Undefined
@@ -27,6 +28,7 @@ from hot_anvil.core.verify.verdicts import (
 )
 from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
 from hot_anvil.errors import RequestError
+from hot_anvil.system.check.drawing import draw_sets
 from hot_anvil.system.check.plan import (
     RACE_CALLS,
     CheckPlan,
@@ -37,6 +39,7 @@ from hot_anvil.system.check.plan import (
 from hot_anvil.system.check.reaching import unreached
 from hot_anvil.system.check.remembered import with_earlier
 from hot_anvil.system.check.sanitizing import find_undefined
+from hot_anvil.system.check.unstable_reference import beside_unstable, unstable_sets
 from hot_anvil.system.execute.calls import (
     LAYOUTS,
     PreparedInputs,
@@ -87,8 +90,7 @@ def input_sets(
     # The bench's own first: what is wrong with the bench is told of them.
     for wanted in (*own_sets(snippet), *edge_sets(snippet, signatures, constants, promised)):
         try:
-            shared: dict[Parameter, Argument] = {}
-            row = [make_input_set(bench, snippet, s, wanted, files, shared) for s in signatures]
+            row = make_rivals(bench, snippet, signatures, wanted, files)
         except RequestError:
             if not wanted.edge:
                 raise
@@ -102,6 +104,11 @@ def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
     """Judge every candidate of a snippet against the reference."""
     promised = any(promise.of_loop for promise in plan.promises)
     sets = input_sets(plan.bench, plan.snippet, plan.signatures, plan.constants, promised)
+    if plan.options.draw:
+        for own, more in zip(
+            sets, draw_sets(plan, sets, read_files(plan.bench, plan.snippet)), strict=True
+        ):
+            own += more
     ranges = [
         prepare_inputs(
             index, signature, sets[index], plan.bench.root, plan.call_seconds, plan.variables
@@ -136,7 +143,7 @@ def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
                 finding = trouble or _judge(plan, ready, built, oracle)
             # A race that was shown comes out otherwise by chance: it is called often.
             again = RACE_CALLS if ready.signature.name in raced else plan.repeat
-            own_plan = plan._replace(repeat=max(again, plan.repeat))
+            own_plan = plan.calling(max(again, plan.repeat))
             verdict = follow_up(own_plan, ready, oracle, Evaluated(built, finding))
             program = plan.programs.get(built.build.name)
             verdict = with_earlier(plan.store, program.path if program else "", verdict)
@@ -145,6 +152,7 @@ def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
             return verdict
 
         verdicts = tuple(pool.map(check, jobs))
+    verdicts = beside_unstable(plan, ranges, name, verdicts)
     found = [one for _, one in undefined]
     flags = {built.build.name: built.build.flags for built in plan.builds}
     verdicts = with_undefined(verdicts, found, flags)
@@ -161,7 +169,26 @@ def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
         not_sanitized=plan.sanitized.program.why,
         unset_watched="" if plan.unset().program.why else plan.unset().build,
         promises=plan.promises,
+        values=_values(plan, ranges) if plan.options.values else (),
     )
+
+
+def _values(plan: CheckPlan, ranges: Sequence[PreparedInputs]) -> tuple[Value, ...]:
+    """Return what every candidate puts out for each input set of the bench."""
+    out = []
+    for whole in ranges:
+        own = [k for k, inputs in enumerate(whole.sets) if not inputs.spec.edge]
+        ready = whole.only(own)
+        for built in plan.builds:
+            program = plan.programs.get(built.build.name)
+            if program is None or program.why or written_elsewhere(built, ready.signature):
+                continue
+            name = candidate_name(ready.signature.name, built.build.name, plan.alone)
+            outputs = joined(run_trials(program.path, ready, 0))
+            for inputs, output in zip(ready.sets, outputs, strict=True):
+                told = told_output(output, ready.signature, inputs) if output else "nothing"
+                out.append(Value(name, inputs.label, told))
+    return tuple(out)
 
 
 def _unreached(
@@ -185,24 +212,24 @@ def written_elsewhere(built: Built, signature: Signature) -> bool:
 
 
 def _undefined(plan: CheckPlan, ready: PreparedInputs) -> list[tuple[int, Undefined]]:
-    build, program = plan.sanitized
     found = [(0, one) for one in overlaps(ready.signature, ready.sets[0], only_certain=True)]
-    if not program.why:
+    if not plan.sanitized.program.why:
         is_reference = ready.entry == plan.reference
-        found += find_undefined(program, build, ready, plan.store, all_edges=is_reference)
-    finders = [plan.unset]
+        found += find_undefined(plan.sanitized, ready, plan.store, all_edges=is_reference)
+    finders = [plan.second, plan.unset]
     finders += [plan.races] if plan.threaded and not plan.blind else []
     own = ready.only([k for k, inputs in enumerate(ready.sets) if not inputs.spec.edge])
     for finder in finders:
-        build, program = finder()
-        if not found and not program.why:
-            found += find_undefined(program, build, own, plan.store)
+        shown = any(not one.edge for _, one in found)
+        sanitized = finder()
+        if not shown and not sanitized.program.why:
+            found += find_undefined(sanitized, own, plan.store)
     return found
 
 
 def _standard(plan: CheckPlan, ready: PreparedInputs) -> tuple[Oracle, Finding | None]:
     """Return what the reference makes of its input sets, and what is wrong with it."""
-    nothing = Oracle(ready.signature, "", ready.entry, (), None)
+    nothing = Oracle(ready.signature, "", ready.entry, (), ())
     program = plan.programs.get(plan.reference_build)
     if program is None:
         return nothing, Finding(REFUSED_VERDICT, "did not compile")
@@ -212,10 +239,15 @@ def _standard(plan: CheckPlan, ready: PreparedInputs) -> tuple[Oracle, Finding |
     for trial in trials:
         if trial.ending and not ready.sets[trial.at].spec.edge:
             return nothing, Finding(trial.ending, trial.why, trial.at, trial.place)
+    own = trials[:1]
+    if not own[0].ending:
+        own += [run_trial(program.path, ready, layout) for layout in range(1, len(LAYOUTS))]
+    unstable = unstable_sets(own, ready.signature, ready.sets)
     files = read_files(plan.bench, plan.snippet)
     expected: list[Output | None] = []
-    for inputs, output in zip(ready.sets, joined(trials), strict=True):
+    for index, (inputs, output) in enumerate(zip(ready.sets, joined(trials), strict=True)):
         number = inputs.spec.case
+        output = None if index in unstable and number < 0 else output
         if output and number >= 0:
             where = f"{plan.bench.file}: snippet {plan.snippet.name}: case {number + 1}"
             given = plan.snippet.cases[number].expected
@@ -223,7 +255,7 @@ def _standard(plan: CheckPlan, ready: PreparedInputs) -> tuple[Oracle, Finding |
         # A process that ended took what had accumulated in variables with it.
         lost = output and len(trials) > 1
         expected.append(output._replace(variables=()) if output and lost else output)
-    return Oracle(ready.signature, program.path, ready.entry, expected, trials[0]), None
+    return Oracle(ready.signature, program.path, ready.entry, expected, tuple(own)), None
 
 
 def _excuse(
@@ -252,8 +284,8 @@ def _judge(plan: CheckPlan, ready: PreparedInputs, built: Built, oracle: Oracle)
     is_reference = (program.path, ready.entry) == (oracle.path, oracle.entry)
     trials: list[Trial] = []
     for layout in range(len(LAYOUTS)):
-        first = oracle.first_trial if is_reference and layout == 0 else None
-        trials.append(first or run_trial(program.path, ready, layout))
+        known = oracle.trials[layout : layout + 1] if is_reference else ()
+        trials += known or [run_trial(program.path, ready, layout)]
         if trials[-1].ending:
             break
     return judge(

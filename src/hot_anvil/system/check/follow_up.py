@@ -16,7 +16,7 @@ from hot_anvil.core.verify.agreement import Error, told_inputs
 from hot_anvil.core.verify.blame import Extent
 from hot_anvil.core.verify.crash_report import NOWHERE, Place
 from hot_anvil.core.verify.overlap import overlaps
-from hot_anvil.core.verify.sanitizer_reports import suspects
+from hot_anvil.core.verify.sanitizer_reports import Undefined, suspects
 from hot_anvil.core.verify.verdicts import (
     CORRECT,
     CRASHED,
@@ -189,13 +189,15 @@ def _with_suspects(
     told: list[str] = []
     place = verdict.place
     one = ready.only([at])
-    build, program = plan.sanitized
-    found = [] if program.why else find_undefined(program, build, one, plan.store)
-    if verdict.verdict == UNSTABLE and not found:
-        build, program = plan.races()
-        found = [] if program.why else find_undefined(program, build, one, plan.store)
+    finders = [lambda: plan.sanitized, plan.unset]
+    finders += [plan.races] if verdict.verdict == UNSTABLE else []
+    found: list[tuple[int, Undefined]] = []
+    for finder in finders:
+        sanitized = finder()
+        if not found and not sanitized.program.why:
+            found = find_undefined(sanitized, one, plan.store)
     for _, undefined in found:
-        told.append(f"{build} finds at {undefined.place.text}: {undefined.message}")
+        told.append(f"{undefined.build} finds at {undefined.place.text}: {undefined.message}")
         place = place if place != NOWHERE else undefined.place
     told += [f"{u.place.text}: {u.message}" for u in overlaps(ready.signature, ready.sets[at])]
     for compiler, warnings in () if found else plan.warnings():
@@ -205,7 +207,7 @@ def _with_suspects(
     told += _float_flags(plan, evaluated)
     between = None
     if verdict.verdict == WRONG and place == NOWHERE and oracle.path:
-        blame = find_blame(plan, ready, oracle, evaluated, at)
+        blame = find_blame(plan, ready, oracle, evaluated, at, bool(found))
         told, place, between = [*told, *blame.told], blame.place, blame.between
     between = between if place == NOWHERE else None
     return verdict._replace(suspects=tuple(told), place=place, between=between)

@@ -11,6 +11,7 @@ from hot_anvil.core.calling.protocol import Output
 from hot_anvil.core.config.records import Bench, Snippet
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.toolchain.records import Cure
+from hot_anvil.core.verify.options import CheckOptions
 from hot_anvil.core.verify.promises import Promise
 from hot_anvil.core.verify.verdicts import Finding, Trial, Verdict
 from hot_anvil.errors import RequestError
@@ -28,6 +29,7 @@ class Sanitized(NamedTuple):
 
     build: str
     program: Program
+    traps: bool = False  # it stops without a word where behaviour is undefined
 
 
 class Variant(NamedTuple):
@@ -57,6 +59,7 @@ class CheckPlan(NamedTuple):
     sanitized: Sanitized
     warnings: Callable[[], Sequence[tuple[str, Sequence[Diagnostic]]]]  # of each compiler
     races: Callable[[], Sanitized]
+    second: Callable[[], Sanitized]  # of another compiler: each sees what the other folds away
     unset: Callable[[], Sanitized]
     reach: Callable[[], Instrumented]
     experiments: Experiments
@@ -64,12 +67,25 @@ class CheckPlan(NamedTuple):
     threaded: bool  # the code starts threads
     blind: str  # why races cannot be looked for, "" where they can
     store: Store
-    call_seconds: float  # a longer call is a hang
-    repeat: int  # calls on each input set, in all
+    options: CheckOptions
     progress: Progress
     variables: tuple[Variable, ...] = ()  # of the sources, that calls may leave results in
     constants: tuple[int, ...] = ()  # that the code compares with, and their neighbours
     promises: tuple[Promise, ...] = ()  # of the sources
+
+    @property
+    def call_seconds(self) -> float:
+        """A longer call is a hang."""
+        return self.options.call_seconds
+
+    @property
+    def repeat(self) -> int:
+        """Calls on each input set of the bench, in all."""
+        return self.options.repeat
+
+    def calling(self, repeat: int) -> "CheckPlan":
+        """Return the same with another number of calls on each input set."""
+        return self._replace(options=self.options._replace(repeat=repeat))
 
     @property
     def reference(self) -> int:
@@ -101,7 +117,7 @@ class Oracle(NamedTuple):
     path: str  # of the reference's program
     entry: int
     expected: Sequence[Output | None]  # None: nothing to compare with on that set
-    first_trial: Trial | None
+    trials: tuple[Trial, ...]  # of the reference's own, one for each layout where none ended
     excused: frozenset[int] = frozenset()  # sets on which candidates may differ from it
 
 

@@ -44,15 +44,38 @@ def reached_by(made: Instrumented, ready: PreparedInputs, store: Store) -> Lines
     return frozenset((file, line) for file, line in found)
 
 
+def reached_each(made: Instrumented, ready: PreparedInputs) -> list[Lines]:
+    """Return the lines that each input set is the first of them to reach."""
+    path = made.program.path
+    own = made.blocks.get(ready.signature.symbol, frozenset())
+    line_at = line_finder(path, ready.root)
+    before: set[int] = set()
+    out: list[Lines] = []
+    try:
+        with Worker(path, memory=memory_limit(path)) as worker:
+            for one in ready.requests[0]:
+                worker.ask(one, ready.seconds)
+                reached = _offsets(worker, ready.seconds)
+                out.append(own & frozenset(map(line_at, reached - before)))
+                before |= reached
+    except WorkerEnded:
+        pass  # what ends it is found by the check
+    return out + [frozenset()] * (len(ready.sets) - len(out))
+
+
+def _offsets(worker: Worker, seconds: float) -> set[int]:
+    answer = worker.ask([request("Y")], seconds)
+    return set(struct.unpack(f"<{len(answer) // 8}Q", answer))
+
+
 def _reached(path: str, ready: PreparedInputs) -> list[tuple[str, int]]:
     """Call on every input set; return the lines reached, none where the process ends."""
     try:
         with Worker(path, memory=memory_limit(path)) as worker:
             for _ in worker.answers(ready.requests[0], ready.seconds):
                 pass
-            answer = worker.ask([request("Y")], ready.seconds)
+            offsets = _offsets(worker, ready.seconds)
     except WorkerEnded:
         return []
     line_at = line_finder(path, ready.root)
-    offsets = struct.unpack(f"<{len(answer) // 8}Q", answer)
     return sorted({line_at(offset) for offset in offsets})

@@ -1,35 +1,41 @@
 """Run a sanitized build on the input sets, and read what it complains of."""
 
 import os
+import signal
 from functools import partial
 
 from hot_anvil.core.code.text import normal_path
 from hot_anvil.core.verify.crash_report import Place
 from hot_anvil.core.verify.sanitizer_reports import Undefined, read_fault
-from hot_anvil.system.build.linking import Program
-from hot_anvil.system.execute.calls import PreparedInputs, line_finder, memory_limit
+from hot_anvil.system.check.plan import Sanitized
+from hot_anvil.system.execute.calls import PreparedInputs, line_finder, locate_in, memory_limit
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.store.store import Store
 
+_TRAPS = (signal.SIGILL, signal.SIGTRAP)
+_TRAPPED = "behaviour that is not defined (a check that the compiler put there failed)"
+
 
 def find_undefined(
-    program: Program, build: str, ready: PreparedInputs, store: Store, all_edges: bool = False
+    sanitized: Sanitized, ready: PreparedInputs, store: Store, all_edges: bool = False
 ) -> list[tuple[int, Undefined]]:
     """Return undefined behaviour of an entry: (input set, what).
 
     Stops at the first, but for ``all_edges``, which names every edge that
     shows any. The same program and the same inputs are not run twice.
     """
+    program = sanitized.program
     requests = ready.requests[0]
     pieces = [piece for request in requests for piece in request]
     key = digest(
         f"undefined {stage_digest('check')} {all_edges}", program.path, str(ready.seconds), *pieces
     )
-    rows = store.derive(key, lambda _: _search(program, ready, all_edges))
+    rows = store.derive(key, lambda _: _search(sanitized, ready, all_edges))
     return [
-        (at, _undefined(ready, at, (message, Place(*place)), build)) for at, message, place in rows
+        (at, _undefined(ready, at, (message, Place(*place)), sanitized.build))
+        for at, message, place in rows
     ]
 
 
@@ -39,12 +45,13 @@ def _undefined(ready: PreparedInputs, at: int, fault: tuple[str, Place], build: 
 
 
 def _search(
-    program: Program, ready: PreparedInputs, all_edges: bool
+    sanitized: Sanitized, ready: PreparedInputs, all_edges: bool
 ) -> list[tuple[int, str, Place]]:
     """Run the sets; a sanitized program ends at its first fault, and a fresh one takes the rest.
 
     What ends it otherwise is the other builds' business.
     """
+    program = sanitized.program
     found: list[tuple[int, str, Place]] = []
     order = list(range(len(ready.sets)))
     while order:
@@ -57,6 +64,8 @@ def _search(
         except WorkerEnded as ended:
             at = order[done]
             fault = read_complaints(ended.complaints, program.path, ready.root)
+            if sanitized.traps and ended.report and ended.report.signal in _TRAPS:
+                fault = _TRAPPED, locate_in(program.path, ended.report, ready.root)[0]
             if fault:
                 found.append((at, *fault))
                 if not all_edges:

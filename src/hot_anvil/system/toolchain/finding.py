@@ -2,9 +2,10 @@
 
 import os
 import re
-from collections.abc import Iterable, Sequence
+import time
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from hot_anvil.core.arch import has_objects
 from hot_anvil.core.config.records import CustomToolchain
@@ -22,8 +23,10 @@ from hot_anvil.core.toolchain.records import (
 )
 from hot_anvil.errors import MissingError, RequestError
 from hot_anvil.system.store.files import digest, parse_toml, read_json, user_cache, write_json
+from hot_anvil.system.toolchain.fronts import front_state, real_compiler
 
-_FORMAT = 2
+_FORMAT = 3
+_ASKED_AGAIN = 300  # seconds after which what did not answer is asked once more
 _DATA = Path(__file__).parent.parent.parent / "data" / "toolchains"
 
 
@@ -49,7 +52,7 @@ def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> 
     """
     families = load_families()
     by_name = {family.name: family for family in families}
-    cache = _ProbeCache()
+    cache = _ProbeCache(root)
     drivers = []
     silent = []
     machine = os.uname().machine
@@ -146,7 +149,8 @@ def _custom_toolchain(
 class _ProbeCache:
     """Answers of compilers, kept under the state of the files they came from."""
 
-    def __init__(self) -> None:
+    def __init__(self, root: str) -> None:
+        self.root = root
         self.path = user_cache() / "toolchains.json"
         stored = read_json(self.path)
         usable = isinstance(stored, dict) and stored.get("format") == _FORMAT
@@ -157,13 +161,14 @@ class _ProbeCache:
         """Return the driver at ``path``, or a text that says why it is none."""
         key = f"{family.name} {language} {path}"
         kept = self.known.get(key)
-        if kept is None or kept["state"] != _state(kept["files"]):  # type: ignore[arg-type]
-            kept = self.known[key] = _probe(path, family)
+        front = front_state(family.front, self.root)
+        if kept is None or not _holds(kept, front):
+            kept = self.known[key] = {**_probe(path, family, self.root), "front": front}
             self.changed = True
         if "why" in kept:
             return str(kept["why"])
         version, target = str(kept["version"]), str(kept["target"])
-        identity = digest(family.name, version, target, str(kept["state"]))
+        identity = digest(family.name, version, target, str(kept["state"]), str(kept["front"]))
         backs: tuple[str, ...] = tuple(kept.get("backs", ()))  # type: ignore[arg-type]
         return Driver(command, path, family.name, language, version, target, identity, backs)
 
@@ -176,28 +181,40 @@ class _ProbeCache:
                 return
 
 
-def _probe(path: str, family: Family) -> dict[str, object]:
+def _holds(kept: Mapping[str, Any], front: str) -> bool:
+    """Tell whether an answer still holds; one that failed may have done so for a moment only."""
+    stale = "why" in kept and not 0 <= time.time() - kept.get("asked", 0) < _ASKED_AGAIN
+    same = kept["state"] == _state(kept["files"]) and kept.get("front") == front
+    return same and not stale
+
+
+def _probe(path: str, family: Family, root: str) -> dict[str, object]:
     from hot_anvil.system.process.running import run
 
     files = [path, str(Path(path).resolve())]
     try:
-        said = run([path, *family.asks], cwd="/", seconds=20)
+        said = run([path, *family.asks], cwd=root, seconds=20)
     except MissingError as error:
-        return {"why": str(error).rstrip("."), "files": files, "state": _state(files)}
+        return _silent(str(error).rstrip("."), files)
     found = read_identity(said.stderr + said.stdout, family)
     if said.failed or found is None:
         why = said.ending if said.failed else f"does not answer like a {family.name} compiler"
-        return {"why": why, "files": files, "state": _state(files)}
+        return _silent(why, files)
     helpers = []
     for name in family.helpers:
         helper = _helper(path, name)
         if helper is None:  # it does not answer: no use to ask on
             break
         helpers.append(helper)
+    helpers += real_compiler(family.front, path, root)
     files = list(dict.fromkeys([*files, *(helper for helper in helpers if helper)]))
     backs = _backs(path) if family.targets else []
     answer = {"version": found[0], "target": found[1], "backs": backs}
     return {**answer, "files": files, "state": _state(files)}
+
+
+def _silent(why: str, files: Sequence[str]) -> dict[str, object]:
+    return {"why": why, "files": files, "state": _state(files), "asked": time.time()}
 
 
 def _backs(path: str) -> list[str]:

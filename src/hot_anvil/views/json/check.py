@@ -29,6 +29,19 @@ def check_document(checks: "Sequence[Checked]") -> Document:
         ],
         scope=[_scope(checked) for checked in checks if not checked.fault],
         faults=faults(checks),
+        values=[
+            {"snippet": c.snippet.name, **value._asdict()} for c in checks for value in c.values
+        ],
+        disagreements=[
+            {
+                "snippet": c.snippet.name,
+                "message": one.message,
+                "place": _place(one.place),
+                "other": _place(one.other),
+            }
+            for c in checks
+            for one in c.disagreements
+        ],
         promises=[
             {"snippet": c.snippet.name, **promise._asdict(), "place": _place(promise.place)}
             for c in checks

@@ -12,6 +12,7 @@ from hot_anvil.core.verify.verdicts import (
     HUNG,
     NOTHING_TO_COMPARE,
     UNDEFINED,
+    UNSTABLE,
     WRONG,
     Verdict,
 )
@@ -43,6 +44,7 @@ def check_report(checks: Sequence["Checked"], where: str, width: int) -> Report:
             continue
         report.paragraph(_how(checked), DIM, indent=2)
         undefined(report, checked)
+        _between(report, checked)
         report.table(("candidate", "verdict", "on", ""), _rows(checked), "llll")
         if any(v.verdict == CORRECT and v.why for v in checked.verdicts):
             report.paragraph(NOTHING_TO_COMPARE, TROUBLE, indent=2)
@@ -53,12 +55,27 @@ def check_report(checks: Sequence["Checked"], where: str, width: int) -> Report:
             )  # fmt: skip
         if checked.promises:
             report.paragraph(f"promised by the source: {in_words(checked.promises)}", DIM, indent=2)
+        _values(report, checked)
         good = len(checked.correct)
         report.add(f"  {good} of {len(checked.verdicts)} candidates correct")
         for alike in _alike(checked.verdicts):
             _failure(report, alike, checked, where)
         _edges(report, checked)
     return report
+
+
+def _values(report: Report, checked: "Checked") -> None:
+    """Show what candidates put out, those that put out the same together."""
+    alike: dict[tuple[str, str], list[str]] = {}
+    for value in checked.values:
+        alike.setdefault((value.inputs, value.output), []).append(value.candidate)
+    every = len({value.candidate for value in checked.values})
+    rows: list[list[Cell]] = [
+        [inputs, output, "all" if len(names) == every else joined(names)]
+        for (inputs, output), names in alike.items()
+    ]
+    if rows:
+        report.table(("inputs", "output", "of"), rows, "lll")
 
 
 def not_checked(report: Report, checked: "Checked") -> bool:
@@ -96,6 +113,15 @@ def undefined(report: Report, checked: "Checked") -> None:
             f"found by {one.build}, with {one.inputs}: a build that is correct here need not be "
             "under the next compiler", DIM, indent=4,
         )  # fmt: skip
+
+
+def _between(report: Report, checked: "Checked") -> None:
+    """Say where two files differ about what they share."""
+    if checked.disagreements:
+        report.add("  ", Span("two files do not agree", TROUBLE))
+    for one in checked.disagreements:
+        other = f" (the other: {one.other.text})" if one.other.text else ""
+        report.paragraph(f"{one.place.text}: {one.message}{other}", indent=4)
 
 
 def excluded(report: Report, verdicts: Sequence[Verdict]) -> None:
@@ -157,7 +183,7 @@ def _alike(verdicts: Sequence[Verdict]) -> list[list[Verdict]]:
     for v in verdicts:
         if v.verdict != CORRECT:
             # Each unstable build has a tally of its own, in one table.
-            why = ("",) if v.tally else (v.why, v.inputs, v.place)
+            why = ("",) if v.verdict == UNSTABLE and v.tally else (v.why, v.inputs, v.place)
             groups.setdefault((v.entry, v.verdict, *why, v.suspects), []).append(v)
     return list(groups.values())
 
@@ -166,7 +192,8 @@ def _failure(report: Report, alike: Sequence[Verdict], checked: "Checked", where
     first = alike[0]
     report.add("  ", Span(first.verdict, TROUBLE))
     report.paragraph(_whose(alike, checked), indent=4)
-    why = "its output differs from run to run" if first.tally else first.why
+    told = first.verdict == UNSTABLE and first.tally
+    why = "its output differs from run to run" if told else first.why
     if first.verdict == UNDEFINED:
         why = "it gives the reference's results here, by behaviour that is not defined (see above)"
     why += _at(first)

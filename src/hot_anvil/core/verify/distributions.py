@@ -1,0 +1,84 @@
+"""Do two candidates put out the same things as often? For references that are unstable."""
+
+from collections.abc import Callable, Sequence
+from typing import NamedTuple, TypeVar
+
+from hot_anvil.core.verify.verdicts import NOT_RUN, UNSTABLE, Verdict
+
+LEVEL = 0.01  # of being told apart by chance, over all candidates that are compared
+_SHUFFLES = 4999
+Thing = TypeVar("Thing")
+
+
+class Compared(NamedTuple):
+    """Two tallies beside each other."""
+
+    differ: bool
+    p: float  # probability of a difference as large where there is none
+    level: float  # that p was held against
+
+    @property
+    def text(self) -> str:
+        """In words."""
+        p = f"p < {self.p:.2g}" if self.p <= 1 / (_SHUFFLES + 1) else f"p = {self.p:.2g}"
+        how = "differ" if self.differ else "do not differ"
+        return f"how often each output comes: they {how} ({p}, level {self.level:.2g})"
+
+
+def compare_tallies(left: Sequence[int], right: Sequence[int], candidates: int = 1) -> Compared:
+    """Compare how often each of the same outputs came on two sides.
+
+    A permutation test of the chi-squared statistic for two samples (Good, *Permutation Tests*,
+    2nd ed., 3.2), its level divided by how many candidates are compared (Bonferroni): it holds
+    for few runs and rare outputs, where the asymptotic distribution does not. ``left`` and
+    ``right`` are counts of outputs, in one order.
+    """
+    import numpy as np
+
+    table = np.asarray([left, right])
+    sizes = table.sum(axis=1)
+    every = np.repeat(np.arange(table.shape[1]), table.sum(axis=0))
+    expected = np.outer(sizes, table.sum(axis=0)) / sizes.sum()
+
+    def statistic(first: "np.ndarray[tuple[int], np.dtype[np.int64]]") -> float:
+        seen = np.stack([first, table.sum(axis=0) - first])
+        return float((((seen - expected) ** 2) / np.where(expected, expected, 1)).sum())
+
+    shown = statistic(table[0])
+    random = np.random.default_rng(1)
+    as_large = 0
+    for _ in range(_SHUFFLES):
+        mixed = random.permutation(every)[: sizes[0]]
+        as_large += statistic(np.bincount(mixed, minlength=table.shape[1])) >= shown - 1e-9
+    p = (1 + as_large) / (1 + _SHUFFLES)
+    level = LEVEL / max(candidates, 1)
+    return Compared(p <= level, p, level)
+
+
+def beside(verdict: Verdict, reference: str, told: Compared, label: str) -> Verdict:
+    """Return what is known of a candidate whose reference is unstable on the inputs ``label``."""
+    if verdict.verdict == UNSTABLE:
+        said = f"beside the reference, {told.text}"
+        return verdict._replace(suspects=(*verdict.suspects, said))
+    why = f"the reference {reference} is unstable, so no one output is right; {told.text}"
+    plain = verdict._replace(suspects=(), smallest=(), smallest_why="", between=None, replay="")
+    return plain._replace(verdict=NOT_RUN, why=why, inputs=label)
+
+
+def in_one_order(
+    left: Sequence[tuple[int, Thing]],
+    right: Sequence[tuple[int, Thing]],
+    same: Callable[[Thing, Thing], bool],
+) -> tuple[list[int], list[int]]:
+    """Return the counts of two tallies over the same outputs, zeros where one never came."""
+    kinds: list[Thing] = []
+    counts: tuple[list[int], list[int]] = ([], [])
+    for side, tally in enumerate((left, right)):
+        for count, thing in tally:
+            at = next((k for k, known in enumerate(kinds) if same(known, thing)), len(kinds))
+            if at == len(kinds):
+                kinds.append(thing)
+                counts[0].append(0)
+                counts[1].append(0)
+            counts[side][at] += count
+    return counts
