@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from conftest import document, hot_anvil
 from hot_anvil.core.measure.choosing import Cost, pick
+from hot_anvil.core.measure.compile_times import compile_time
 from hot_anvil.core.measure.measurements import (
     SIMILAR,
     Measurements,
@@ -198,9 +199,9 @@ def test_a_candidate_that_dies_while_timed_is_out_and_the_others_go_on(
 def test_the_choice_among_the_tied_is_the_one_with_least_code() -> None:
     result = summarise([measurements(3, [1e-6, 1e-6, 5e-6], noise=0.002)], "c0")
     costs = {
-        "c0": Cost(90, 0.1, "gcc -O3"),
-        "c1": Cost(30, 0.9, "gcc -O2"),
-        "c2": Cost(5, 0.1, "gcc -Os"),
+        "c0": Cost(90, compile_time([0.1] * 5), "gcc -O3"),
+        "c1": Cost(30, compile_time([0.9] * 5), "gcc -O2"),
+        "c2": Cost(5, compile_time([0.1] * 5), "gcc -Os"),
     }
     wrong = Verdict("surge", "f", "b", "c9", "wrong", "returned 1, expected 2", 3)
     right = [wrong._replace(candidate=f"c{k}", verdict="correct", why="") for k in range(3)]

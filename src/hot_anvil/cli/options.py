@@ -190,6 +190,10 @@ def add_measuring(parser: argparse.ArgumentParser, slower: str) -> None:
         help="a process of its own for every build, even where several could share one",
     )  # fmt: skip
     parser.add_argument(
+        "--cold", action="store_true",
+        help="displace caches and branch predictors before each call",
+    )  # fmt: skip
+    parser.add_argument(
         "--count", action="store_true",
         help="the exact number of instructions a call executes, counted under an emulator",
     )  # fmt: skip
@@ -312,6 +316,7 @@ def measure_options(args: argparse.Namespace) -> "Options":
         args.seconds,
         args.seed,
         args.apart,
+        args.cold,
         args.count,
         args.imported,
         tuple(getattr(args, "prefer", ())),

@@ -1,7 +1,9 @@
 /* Timing: the first call, how many calls fill a sample, and batches of several samples.
  *
  * "Alone": every call starts from the first values, because calls change what later ones read: it
- * is timed by itself, or on one of many copies that are called in a row (copies.c). Else a sample is one batch of calls between two looks at the clock.
+ * is timed by itself, or on one of many copies that are called in a row (copies.c). Else a sample
+ * is one batch of calls between two looks at the clock. "Cold": one call, after all that it would
+ * find warm was displaced (cold.c).
  */
 #define _GNU_SOURCE
 #include "worker.h"
@@ -11,6 +13,7 @@
 #include <sys/resource.h>
 #include <time.h>
 
+enum { ALONE = 1, COLD = 2 }; /* how a batch is made */
 enum { TRIES = 3, PROBE_PASSES = 20000, BATCH = 13 /* bytes that ask for one */ };
 
 struct sample {
@@ -123,8 +126,29 @@ void time_probe(void)
     answer_with(&said, sizeof said);
 }
 
-static struct sample take_sample(struct slot *slot, uint64_t calls, int alone, uint64_t *restoring)
+/* What surrounds the call is fetched again, so that only the call's own is missing. */
+static struct sample take_cold_sample(struct slot *slot, uint64_t *restoring)
 {
+    unsigned char result[MAX_RESULT];
+    struct sample said;
+    uint64_t start = now(CLOCK_MONOTONIC);
+    slot_restore(slot);
+    displace();
+    slot->entry->call(&slot->target, slot->passed, 0, result);
+    uint64_t cpu = now(CLOCK_THREAD_CPUTIME_ID);
+    *restoring += now(CLOCK_MONOTONIC) - start;
+    start = now(CLOCK_MONOTONIC);
+    said.wall = batch(slot, 1, result);
+    uint64_t whole = now(CLOCK_MONOTONIC) - start;
+    said.cpu = now(CLOCK_THREAD_CPUTIME_ID) - cpu;
+    said.away = whole > said.cpu ? whole - said.cpu : 0;
+    return said;
+}
+
+static struct sample take_sample(struct slot *slot, uint64_t calls, int how, uint64_t *restoring)
+{
+    if (how & COLD) return take_cold_sample(slot, restoring);
+    int alone = how & ALONE;
     unsigned char result[MAX_RESULT];
     struct sample said;
     int apart = alone && calls > 1;

@@ -101,6 +101,9 @@ unsigned copies_count(struct slot *slot);
 void copies_restore(struct slot *slot, unsigned count);
 void copies_call(struct slot *slot, unsigned count, void *result);
 
+/* cold.c */
+void displace(void);
+
 /* threads.c */
 uint64_t threads_batch(struct slot *slot, uint64_t calls, void *result);
 void threads_make(struct slot *slot, const unsigned char *request);

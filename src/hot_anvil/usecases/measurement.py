@@ -11,7 +11,7 @@ from hot_anvil.core.measure.summary import summarise
 from hot_anvil.core.verify.options import CheckOptions
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import candidate_name
-from hot_anvil.errors import FaultError
+from hot_anvil.errors import FaultError, RequestError
 from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.linking import LIBRARY, WORKER, Program
 from hot_anvil.system.build.worker_objects import PLACEMENTS, loading_worker
@@ -66,7 +66,8 @@ def measure_checked(
     together = summaries[0] if len(all_measurements) == 1 else summarise(all_measurements, anchor)
     for measurements in all_measurements:
         workspace.store.record("bench", checked.snippet.name, measurements_document(measurements))
-    keep_states(workspace, checked, summaries, anchor, options.imported)
+    if not options.cold:  # a history is of warm calls
+        keep_states(workspace, checked, summaries, anchor, options.imported)
     against = {r.candidate: r.comparison for r in together.results}
     alike = () if checked.snippet.program else identities(workspace, checked, anchor, against)
     earlier_rows = compare_earlier(workspace, checked, all_measurements, pairs)
@@ -94,6 +95,11 @@ def _all_measurements(
 
         return imported_measurements(
             workspace, checked, options.imported, baseline_of(workspace, checked)
+        )
+    if checked.snippet.program and options.cold:
+        raise RequestError(
+            f"snippet {checked.snippet.name}: --cold is for calls of functions; a program finds "
+            "what its start leaves it. Leave --cold out, or name other snippets with --snippet."
         )
     if checked.snippet.program:
         from hot_anvil.usecases.program_measurement import measure_program

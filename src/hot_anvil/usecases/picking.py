@@ -3,13 +3,21 @@
 from collections.abc import Sequence
 
 from hot_anvil.core.build.records import COMPILED
-from hot_anvil.core.measure.choosing import Cost, Pick, flags_tied_to_cpu, pick
+from hot_anvil.core.measure.choosing import (
+    Cost,
+    Pick,
+    flags_tied_to_cpu,
+    pick,
+    rests_on_compiling,
+)
 from hot_anvil.core.measure.code_identity import CodeIdentity
+from hot_anvil.core.measure.compile_times import once
 from hot_anvil.core.measure.options import EARLIER, Options
 from hot_anvil.core.measure.results import Measured, Picked
 from hot_anvil.core.measure.summary import Result, summarise
 from hot_anvil.core.measure.verdict_words import SLOWER
 from hot_anvil.core.verify.results import Checked
+from hot_anvil.usecases.compile_times import time_compiles
 from hot_anvil.usecases.earlier_code import slower_than_earlier
 from hot_anvil.usecases.evidence import identities
 from hot_anvil.usecases.measurement import check_to_measure, measure_checked
@@ -41,7 +49,18 @@ def pick_checked(workspace: Workspace, checked: Checked, options: Options) -> Pi
 
         seen = measure_share(workspace, checked.snippet, [s.symbol for s in checked.signatures])
         share = seen.share
-    made = pick(checked.snippet.name, together, checked.verdicts, costs, options.prefer, share)
+    wanted = (checked.snippet.name, together, checked.verdicts)
+    made = pick(*wanted, costs, options.prefer, share)
+    resting = rests_on_compiling(made.ranking, options.prefer)
+    if resting:
+        names = {v.build for v in checked.verdicts if v.candidate in resting}
+        builds = workspace.compile([checked.snippet.name])
+        took = time_compiles(workspace, builds, names)
+        costs = {
+            v.candidate: costs[v.candidate]._replace(compiling=took[v.build])
+            for v in checked.verdicts
+        }
+        made = pick(*wanted, costs, options.prefer, share)
     alike: tuple[CodeIdentity, ...] = ()
     if together and not checked.snippet.program:
         alike = identities(workspace, checked, together.best, together.to_best)
@@ -94,7 +113,7 @@ def costs_of(workspace: Workspace, checked: Checked) -> dict[str, Cost]:
     return {
         v.candidate: Cost(
             code_bytes(v.build, v.entry) if v.build in compiled else None,
-            built[v.build].seconds,
+            once(built[v.build].seconds),
             workspace.command(checked.snippet, built[v.build].build),
             flags_tied_to_cpu(built[v.build].build.flags),
         )

@@ -15,6 +15,7 @@ from hot_anvil.core.binary.elf import code_alignment
 from hot_anvil.core.code.records import Code
 from hot_anvil.core.measure.choosing import Cost, behind_best, flags_tied_to_cpu, pick
 from hot_anvil.core.measure.code_identity import compare
+from hot_anvil.core.measure.compile_times import compile_time
 from hot_anvil.core.measure.history import (
     compare_states,
     series,
@@ -235,10 +236,10 @@ def test_every_sample_is_counted_once_by_line_function_and_elsewhere(rows: list[
 CORRECT = Verdict("surge", "f", "b", "c0", "correct", "", 3)
 RIGHT = [CORRECT._replace(candidate=f"c{k}") for k in range(4)]
 COSTS = {
-    "c0": Cost(90, 0.1, "gcc -O3"),
-    "c1": Cost(30, 0.9, "gcc -O2 -march=native", ("-march=native",)),
-    "c2": Cost(60, 0.5, "gcc -O1"),
-    "c3": Cost(20, 0.2, "gcc -Os"),
+    "c0": Cost(90, compile_time([0.1] * 5), "gcc -O3"),
+    "c1": Cost(30, compile_time([0.9] * 5), "gcc -O2 -march=native", ("-march=native",)),
+    "c2": Cost(60, compile_time([0.5] * 5), "gcc -O1"),
+    "c3": Cost(20, compile_time([0.2] * 5), "gcc -Os"),
 }
 
 
@@ -252,7 +253,7 @@ def test_preferences_decide_among_the_tied_alone() -> None:
     ranking = pick("surge", made, RIGHT, COSTS).ranking
     front = {row.candidate for row in ranking if row.undominated}
     assert front == {"c0", "c1", "c2", "c3"}  # each has the least of something, or lies between
-    worse = COSTS | {"c2": Cost(90, 0.5, "gcc -O1")}
+    worse = COSTS | {"c2": Cost(90, compile_time([0.5] * 5), "gcc -O1")}
     front = {r.candidate for r in pick("surge", made, RIGHT, worse).ranking if r.undominated}
     assert "c2" not in front
     assert flags_tied_to_cpu(("-O3", "-mtune=native", "-mavx2")) == ("-mtune=native",)

@@ -12,6 +12,7 @@ import pytest
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.measure.choosing import Cost, pick
 from hot_anvil.core.measure.code_identity import CodeIdentity
+from hot_anvil.core.measure.compile_times import compile_time
 from hot_anvil.core.measure.history import compare_states, read_state, state_document
 from hot_anvil.core.measure.hotspots import Hot, Seen, make_hotspots, share_of
 from hot_anvil.core.measure.measurements import CPU, Count, Usage
@@ -61,7 +62,10 @@ def measured(points: list[int], works: list[list[float]], **more: Any) -> Measur
 def chosen(item: Measured, share: float | None = None) -> Picked:
     costs = {
         v.candidate: Cost(
-            10 * k + 20, 0.1 + k, f"gcc -O{k}", ("-march=native",) if "wide" in v.candidate else ()
+            10 * k + 20,
+            compile_time([0.1 + k] * 5),
+            f"gcc -O{k}",
+            ("-march=native",) if "wide" in v.candidate else (),
         )
         for k, v in enumerate(item.checked.verdicts)
     }

@@ -20,6 +20,7 @@ class Asked(NamedTuple):
     samples: int
     alone: bool  # each call from the first values, timed by itself
     calls: int  # of a sample
+    cold: bool = False  # one call, after what it would find warm was displaced
 
 
 class Sample(NamedTuple):
@@ -150,7 +151,9 @@ def calibrate(slot: int, seconds: float, alone: bool) -> Request:
 
 def batches(wanted: Sequence[Asked]) -> Request:
     """Return the request for batches, one after the other."""
-    parts = b"".join(_BATCH.pack(*asked) for asked in wanted)
+    parts = b"".join(
+        _BATCH.pack(one.slot, one.samples, one.alone | one.cold << 1, one.calls) for one in wanted
+    )
     return (request("V", struct.pack("<I", len(wanted)) + parts),)
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
+from hot_anvil.core.measure.compile_times import CompileTime
 from hot_anvil.core.measure.scaling import gain_of
 from hot_anvil.core.measure.summary import ON_LOAD, Comparison, Summary
 from hot_anvil.core.measure.verdict_words import BEST, FASTER, NOT_ENOUGH, SLOWER, TIED
@@ -16,7 +17,7 @@ class Cost(NamedTuple):
     """What a candidate costs besides time."""
 
     code_bytes: int | None  # of the entry and what it reaches, None where it has no symbol
-    compile_seconds: float
+    compiling: CompileTime
     command: str
     tied_to_cpu: tuple[str, ...] = ()  # flags that ask for what this machine's CPU has
 
@@ -142,17 +143,43 @@ def _front(ranking: Sequence[Ranked]) -> set[str]:
     Times that are tied with the fastest count as equal to it.
     """
 
-    def merits(row: Ranked) -> tuple[float, float, float]:
-        time = 1.0 if row.word in (BEST, TIED) else row.ratio
-        size = float("inf") if row.cost.code_bytes is None else float(row.cost.code_bytes)
-        return time, size, row.cost.compile_seconds
+    def beats(other: Ranked, row: Ranked) -> bool:
+        theirs, own = _time_and_code(other), _time_and_code(row)
+        compiling, mine = other.cost.compiling, row.cost.compiling
+        no_worse = theirs[0] <= own[0] and theirs[1] <= own[1] and not compiling.more_than(mine)
+        return no_worse and (theirs != own or mine.more_than(compiling))
 
-    def dominated(row: Ranked) -> bool:
-        own = merits(row)
-        others = (merits(r) for r in ranking if r is not row)
-        return any(o != own and all(a <= b for a, b in zip(o, own, strict=True)) for o in others)
+    return {
+        row.candidate
+        for row in ranking
+        if not any(beats(other, row) for other in ranking if other is not row)
+    }
 
-    return {row.candidate for row in ranking if not dominated(row)}
+
+def _time_and_code(row: Ranked) -> tuple[float, float]:
+    time = 1.0 if row.word in (BEST, TIED) else row.ratio
+    size = float("inf") if row.cost.code_bytes is None else float(row.cost.code_bytes)
+    return time, size
+
+
+def rests_on_compiling(ranking: Sequence[Ranked], prefer: Sequence[str]) -> set[str]:
+    """Return the candidates whose place among the unbeaten, or choice, is one of compile time.
+
+    They are those that others beat or equal in time and code, and these others.
+    """
+    out = set()
+    for row in ranking:
+        own = _time_and_code(row)
+        ahead = [
+            other.candidate
+            for other in ranking
+            if other is not row
+            and all(a <= b for a, b in zip(_time_and_code(other), own, strict=True))
+        ]
+        out |= {row.candidate, *ahead} if ahead else set()
+    if prefer[:1] == ("compile",):
+        out |= {row.candidate for row in ranking if row.word in (BEST, TIED)}
+    return out
 
 
 def behind_best(summary: Summary, candidate: str) -> Comparison:
@@ -192,7 +219,7 @@ def _preference(cost: Cost, order: Sequence[str]) -> tuple[float, ...]:
     merits = {
         "code": float("inf") if cost.code_bytes is None else float(cost.code_bytes),
         "portable": float(len(cost.tied_to_cpu)),
-        "compile": cost.compile_seconds,
+        "compile": cost.compiling.seconds,
     }
     return tuple(merits[name] for name in order)
 

@@ -57,6 +57,7 @@ class Measurements(NamedTuple):
     threads: int = 0  # that called at once, 0 for one
     aligned: tuple[str, ...] = ()  # candidates whose code starts at multiples of POSITION only
     usage: Mapping[str, Usage] = NO_USAGE  # of whole programs, by candidate
+    cold: bool = False  # each call found caches and branch predictors displaced
     copies: int = 0  # of the first values, called in a row where calls are alone; 0: one at a time
 
 

@@ -12,6 +12,7 @@ class Options(NamedTuple):
     seconds: float = DEFAULT_SECONDS  # at most, for each candidate and sweep point
     seed: int | None = None  # of all random order; None draws one
     apart: bool = False  # a process of its own for every build
+    cold: bool = False  # displace caches and branch predictors before each call
     counted: bool = False  # executed instructions too, under an emulator
     imported: str = ""  # file of times that something else measured, in place of measuring
     prefer: tuple[str, ...] = ()  # what decides among tied ones: PREFERENCES of ``choosing``

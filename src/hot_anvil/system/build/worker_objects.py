@@ -23,7 +23,7 @@ NATIVE = Path(__file__).parent.parent.parent / "native"
 WORKER_PARTS = (
     "worker", "io", "slots", "crash", "copies", "reach", "timing", "threads", "state",
     "surroundings", "sampler",
-    "sampling",
+    "sampling", "cold",
 )  # fmt: skip
 _LOADER = ("libraries", "launch")  # what only a worker without entries has
 # What a build loaded as a library shows of itself: only its table of entries.

@@ -11,6 +11,7 @@ from hot_anvil.core.measure.measurements import LONG_CALL, BatchSize, samples_fo
 from hot_anvil.system.store.artefact import Artefact
 
 PROBE_SECONDS = 0.00003  # and what else a batch costs beside its samples
+COLD_SAMPLES = 3  # of a batch: each displaces all the caches, which takes milliseconds
 START_SECONDS = 0.004  # to start a process
 
 
@@ -61,6 +62,7 @@ class Plan(NamedTuple):
     copies: tuple[int, ...] = ()  # per point: of the values, called in a row; 0 for none
     drivers: bool = False  # entries take objects that a driver makes
     threads: int = 0  # that call at once, 0 for one
+    cold: bool = False  # each call finds nothing warm
 
     @property
     def control(self) -> int:
@@ -106,19 +108,24 @@ class Plan(NamedTuple):
 
     def asked(self, column: int, point: int) -> Asked:
         """Return the batch that a column gets in a round."""
-        batch_size = self.batch_size(column, point)
-        samples, _ = samples_for(batch_size.counts_as)
-        return Asked(self.slot(column, point), samples, self.alone[point], batch_size.calls)
+        calls, samples = self.batch_size(column, point).calls, self.samples(column, point)[0]
+        return Asked(self.slot(column, point), samples, self.alone[point], calls, self.cold)
+
+    def samples(self, column: int, point: int) -> tuple[int, int]:
+        """Return (samples of a batch, how many of the first to drop)."""
+        if self.cold:
+            return COLD_SAMPLES, 0
+        return samples_for(self.batch_size(column, point).counts_as)
 
     def batch_seconds(self, column: int, point: int) -> float:
         """Return about how long a batch takes."""
         batch_size = self.batch_size(column, point)
         sample = batch_size.calls * (batch_size.seconds + batch_size.between)
-        return sample * samples_for(batch_size.counts_as)[0] + PROBE_SECONDS
+        return sample * self.samples(column, point)[0] + PROBE_SECONDS
 
     def warms_up(self, column: int, point: int) -> bool:
         """Tell whether a column needs an untimed batch: a long call's first one is enough."""
-        return self.batch_size(column, point).counts_as <= LONG_CALL
+        return not self.cold and self.batch_size(column, point).counts_as <= LONG_CALL
 
     @property
     def cells(self) -> list[tuple[int, int]]:

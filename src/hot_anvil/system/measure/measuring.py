@@ -22,6 +22,7 @@ from hot_anvil.system.check.checking import read_files
 from hot_anvil.system.execute.calls import memory_limit
 from hot_anvil.system.execute.workers import Worker
 from hot_anvil.system.measure.contestants import SHARED, Contestant, Plan
+from hot_anvil.system.measure.first_calls import RUNS, with_first_calls
 from hot_anvil.system.measure.rounds import (
     PlacementSchedule,
     calibrated,
@@ -68,7 +69,7 @@ def measure_snippet(
     same_code = {name: images[placement].same_code for name, images in linked.programs.items()}
     timed, same_as = same_code_groups(checked.correct, same_code, baseline)
     chance = random.Random(options.seed)
-    plan = _plan(bench, checked, linked, timed, options.apart)
+    plan = _plan(bench, checked, linked, timed, options)
     plan = calibrated(plan, chance, checked.many_threads)
     anchor = same_as.get(baseline, baseline)
     candidates = tuple(contestant.candidate for contestant in plan.contestants)
@@ -100,6 +101,7 @@ def measure_snippet(
             threads=checked.snippet.threads,
             aligned=aligned,
             copies=plan.copies[number],
+            cold=plan.cold,
         )
         for number, point in enumerate(sweep_points(checked.snippet))
     ]
@@ -120,7 +122,7 @@ def elements_of(bench: Bench, checked: Checked, point: Mapping[str, int]) -> int
 
 
 def _plan(
-    bench: Bench, checked: Checked, linked: Linked, timed: Sequence[Verdict], apart: bool
+    bench: Bench, checked: Checked, linked: Linked, timed: Sequence[Verdict], options: Options
 ) -> Plan:
     names = [signature.name for signature in checked.signatures]
     contestants = tuple(Contestant(v.candidate, v.build, names.index(v.entry)) for v in timed)
@@ -135,7 +137,7 @@ def _plan(
             sets[entry, at] = make_input_set(
                 bench, checked.snippet, signature, wanted, files, shared
             )
-    sharing = {} if apart else linked.libraries
+    sharing = {} if options.apart else linked.libraries
     loader = linked.loader
     return Plan(
         contestants,
@@ -148,6 +150,7 @@ def _plan(
         frozenset(range(len(contestants))),
         drivers=any(signature.through for signature in checked.signatures),
         threads=checked.snippet.threads,
+        cold=options.cold,
     )
 
 
@@ -245,6 +248,8 @@ def _run(
                 controls=tuple(current_best(measurements) for measurements in all_measurements)
             )
         made, restored = run_generation(plan, schedule.draw(), chance, rounds)
+        if done < RUNS:
+            made = with_first_calls(plan, made, chance)
         all_measurements = [
             measurements._replace(generations=(*measurements.generations, generation))
             for measurements, generation in zip(all_measurements, made, strict=True)

@@ -16,13 +16,12 @@ from hot_anvil.core.measure.measurements import (
     SAMPLE_SECONDS,
     WALL,
     Generation,
-    samples_for,
     shared_batch_sizes,
 )
 from hot_anvil.core.verify.verdicts import Word
 from hot_anvil.system.execute.calls import memory_limit
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
-from hot_anvil.system.measure.contestants import SHARED, Plan, Process
+from hot_anvil.system.measure.contestants import COLD_SAMPLES, SHARED, Plan, Process
 
 CALIBRATIONS = 2  # the faster counts: one may have met a slow moment
 PATIENCE = 60.0  # seconds for anything that should take next to none
@@ -48,7 +47,6 @@ class Started(NamedTuple):
     """The live processes of a generation."""
 
     workers: Mapping[Process, Worker]
-    first: Mapping[_Cell, float]  # seconds of each column's first call
 
 
 def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
@@ -74,23 +72,24 @@ def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
         for cell in cells * CALIBRATIONS:
             worker, slot = _worker(plan, started, cell), plan.slot(*cell)
             with _named(plan, cell):
-                found = worker.calibrate(slot, SAMPLE_SECONDS, alone[cell[1]], PATIENCE)
+                found = _calibrate(plan, worker, slot, alone[cell[1]])
             fastest[cell] = min(found.seconds / found.calls, fastest.get(cell, math.inf))
             copies[cell[1]] = min(found.copies, copies.get(cell[1], found.copies))
         waits, restoring = [0] * plan.points, {}
         for cell in cells:
-            asked = Asked(plan.slot(*cell), 1, False, 1)
+            asked = Asked(plan.slot(*cell), 1, False, 1, plan.cold)
             with _named(plan, cell):
                 (batch,) = _worker(plan, started, cell).batches([asked], PATIENCE)
             waits[cell[1]] += batch.waits
-            restoring[cell] = batch.restoring if alone[cell[1]] else 0.0
+            restoring[cell] = batch.restoring if alone[cell[1]] or plan.cold else 0.0
     batch_sizes = {}
     controls, clocks = [], []
     for point in points:
         times = [fastest[contestant, point] for contestant in contestants]
         for contestant, batch_size in enumerate(shared_batch_sizes(times)):
+            calls = 1 if plan.cold else batch_size.calls
             batch_sizes[contestant, point] = batch_size._replace(
-                between=restoring[contestant, point]
+                calls=calls, between=restoring[contestant, point]
             )
         controls.append(times.index(min(times)))
         by_cpu = min(times) > SAMPLE_SECONDS and not waits[point] and not may_wait
@@ -99,6 +98,13 @@ def calibrated(plan: Plan, chance: random.Random, may_wait: bool) -> Plan:
         batch_sizes=batch_sizes, controls=tuple(controls), alone=alone, clocks=tuple(clocks),
         copies=tuple(copies[point] for point in points),
     )  # fmt: skip
+
+
+def _calibrate(plan: Plan, worker: Worker, slot: int, alone: bool) -> timing.Calibration:
+    if not plan.cold:
+        return worker.calibrate(slot, SAMPLE_SECONDS, alone, PATIENCE)
+    (batch,) = worker.batches([Asked(slot, COLD_SAMPLES, False, 1, True)], PATIENCE)
+    return timing.Calibration(1, min(sample.wall for sample in batch.samples), 0)
 
 
 class PlacementSchedule:
@@ -136,7 +142,7 @@ def run_generation(
     seen: dict[_Cell, list[Batch]] = {cell: [] for cell in cells}
     for cell, batch in zip(order[len(warm) :], batches[len(warm) :], strict=True):
         seen[cell].append(batch)
-    made = [_generation(plan, placement, point, seen, started) for point in range(plan.points)]
+    made = [_generation(plan, placement, point, seen) for point in range(plan.points)]
     restoring = [
         statistics.median(v.restoring for c in cells if c[1] == point for v in seen[c])
         for point in range(plan.points)
@@ -149,7 +155,6 @@ def _generation(
     placement: int,
     point: int,
     seen: Mapping[_Cell, Sequence[Batch]],
-    started: Started,
 ) -> Generation:
     every = range(plan.control + 1)
     nothing = (math.nan,) * len(next(iter(seen.values())))
@@ -161,7 +166,7 @@ def _generation(
             probes.append(nothing)
             continue
         asked = plan.asked(column, point)
-        drop = samples_for(plan.batch_size(column, point).counts_as)[1]
+        drop = plan.samples(column, point)[1]
         clock = plan.clocks[point]
         times.append(tuple(_seconds(v, drop, clock) / asked.calls for v in batches))
         probes.append(tuple(v.probe for v in batches))
@@ -171,7 +176,7 @@ def _generation(
         plan.controls[point],
         tuple(zip(*times, strict=True)),
         tuple(zip(*probes, strict=True)),
-        tuple(started.first.get((column, point), math.nan) for column in every),
+        (math.nan,) * len(every),  # first calls are made apart
         sum(disturbed) / len(disturbed),
     )
 
@@ -206,7 +211,7 @@ def _start(
     """Start the processes of these cells in random order, and call each entry once."""
     process_slots = {cell: plan.process_slot(*cell) for cell in cells}
     processes = list(dict.fromkeys(process_slot.process for process_slot in process_slots.values()))
-    workers, first = {}, {}
+    workers = {}
     for process in chance.sample(processes, len(processes)):
         own = [cell for cell in cells if process_slots[cell].process == process]
         chance.shuffle(own)
@@ -218,10 +223,8 @@ def _start(
         for number in range(len(requests)):
             cell = calls.get(number)
             with _named(plan, cell or own[0]):
-                answer = next(answers)
-            if cell:
-                first[cell] = timing.read_first(answer).seconds
-    return Started(workers, first)
+                next(answers)
+    return Started(workers)
 
 
 def _opening(

@@ -1,5 +1,6 @@
 """The choice as data."""
 
+import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -24,6 +25,13 @@ def pick_document(
             plain = finite(row._asdict())
             cost = plain.pop("cost")._asdict()
             against = plain_comparison(plain.pop("comparison"))
+            compiling = cost.pop("compiling")
+            cost |= {
+                "compile_seconds": compiling.seconds,
+                "compile_low": compiling.low,
+                "compile_high": compiling.high if math.isfinite(compiling.high) else None,
+                "compile_runs": compiling.runs,
+            }
             ranking.append({"snippet": item.pick.snippet, **plain, **against, **cost})
     return document(
         "pick",

@@ -280,7 +280,12 @@ def circumstances(summary: Summary) -> str:
             f"{measurements.threads} threads call at once, each with values of its own: the time "
             "is that until every one has made a call"
         )
-    if measurements.alone:
+    if measurements.cold:
+        parts.append(
+            "before each call caches, TLB and branch predictors were displaced; each was timed "
+            "alone, with about 30 ns of clock in it"
+        )
+    elif measurements.alone:
         back = f"; putting them back took {duration(measurements.restoring)}"
         how = (
             f"made on a copy of its own of the first values, {measurements.copies} in a row{back}"

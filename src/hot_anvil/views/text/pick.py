@@ -21,6 +21,7 @@ from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Repo
 from hot_anvil.views.text.words import digits, duration, interval, joined, percent, ratio, size
 
 if TYPE_CHECKING:
+    from hot_anvil.core.measure.compile_times import CompileTime
     from hot_anvil.core.measure.measurements import Count
     from hot_anvil.core.measure.results import Picked
 
@@ -138,9 +139,14 @@ def _row(ranked: Ranked, seconds: float | None, alike: str) -> list[Cell]:
         "" if best else percent(ranked.comparison.visible),
         spread(ranked.placement_spread),
         size(ranked.cost.code_bytes),
-        duration(ranked.cost.compile_seconds),
+        compile_text(ranked.cost.compiling),
         Span("; ".join(filter(None, notes)), DIM),
     ]
+
+
+def compile_text(took: "CompileTime") -> str:
+    """Return what compiling takes; "~" before what was timed once."""
+    return f"{'~' if took.runs == 1 else ''}{duration(took.seconds)}"
 
 
 def worth(item: "Picked") -> str:
@@ -172,7 +178,10 @@ def _choice(report: Report, item: "Picked") -> None:
     tied = f"; tied with it: {joined(others)}" if others else ""
     report.paragraph(f"{pick.why}{tied}", indent=8)
     cost = chosen.cost
-    text = f"{size(cost.code_bytes)} of code, {duration(cost.compile_seconds)} to compile"
+    text = f"{size(cost.code_bytes)} of code, {duration(cost.compiling.seconds)} to compile"
+    if cost.compiling.runs > 1:
+        low, high = duration(cost.compiling.low), duration(cost.compiling.high)
+        text += f" ({low} to {high} in {cost.compiling.runs} runs)"
     if cost.tied_to_cpu:
         text += f"; {joined(cost.tied_to_cpu)} ties it to CPUs that have all this one has"
     report.paragraph(text, indent=8)
