@@ -31,7 +31,8 @@ int32_t writes(int32_t n) { char large[4096]; FILE *f = fopen("tide.txt", "w"); 
     close(open(name, O_CREAT | O_WRONLY, 0600)); return done; }
 int32_t greedy(int32_t n) { char *all = malloc((size_t)n << 30); if (!all) return 0;
     for (size_t k = 0; k < (size_t)n << 30; k += 4096) all[k] = 1; return all[5]; }
-int32_t asks(int32_t n) { char c; return (int32_t)read(0, &c, 1) + (int32_t)write(1, &c, 1) + n; }
+int32_t asks(int32_t n) { char c = 0;
+    return (int32_t)read(0, &c, 1) + (int32_t)write(1, &c, 1) + n; }
 int32_t total(const int16_t *levels, int32_t n) { int32_t sum = 0;
     for (int32_t i = 0; i < n; i++) sum += levels[i]; return sum; }
 int32_t total_off(const int16_t *levels, int32_t n) { int32_t sum = 0;

@@ -127,25 +127,28 @@ def _beside_unstable(
     own = next(v for v in verdicts if v.build == reference)
     if own.verdict != UNSTABLE:
         return verdicts
-    one = next(g for g in given if g.label == own.inputs)
+    one = next((g for g in given if g.label == own.inputs), None)
 
     @cache
     def outputs(build: str) -> list[tuple[int, RunOutput]]:
+        assert one
         runs = (_run(workspace, programs[build], one, seconds) for _ in range(_TALLY_RUNS))
         return [(1, ran.output) for ran in runs if ran.output]
 
     others = [
         v
         for v in verdicts
-        if v is not own and (v.verdict == CORRECT or v.inputs == one.label)
+        if v is not own and (v.verdict == CORRECT or v.inputs in (own.inputs, ""))
         and v.verdict in (CORRECT, WRONG, UNSTABLE)
     ]  # fmt: skip
     out = []
     for verdict in verdicts:
         if verdict in others:
-            sides = in_one_order(outputs(reference), outputs(verdict.build), RunOutput.__eq__)
-            told = compare_tallies(*sides, len(others))
-            verdict = beside(verdict, reference, told, one.label)
+            told = None  # it was unstable in an earlier check, and is not now
+            if one:
+                sides = in_one_order(outputs(reference), outputs(verdict.build), RunOutput.__eq__)
+                told = compare_tallies(*sides, len(others))
+            verdict = beside(verdict, reference, told, own.inputs)
         out.append(verdict)
     return tuple(out)
 

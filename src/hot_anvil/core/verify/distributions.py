@@ -55,12 +55,18 @@ def compare_tallies(left: Sequence[int], right: Sequence[int], candidates: int =
     return Compared(p <= level, p, level)
 
 
-def beside(verdict: Verdict, reference: str, told: Compared, label: str) -> Verdict:
-    """Return what is known of a candidate whose reference is unstable on the inputs ``label``."""
-    if verdict.verdict == UNSTABLE:
+def beside(verdict: Verdict, reference: str, told: Compared | None, label: str) -> Verdict:
+    """Return what is known of a candidate whose reference is unstable on the inputs ``label``.
+
+    ``told`` is None where the two could not be compared.
+    """
+    if verdict.verdict == UNSTABLE and told is None:
+        return verdict
+    if verdict.verdict == UNSTABLE and told:
         said = f"beside the reference, {told.text}"
         return verdict._replace(suspects=(*verdict.suspects, said))
-    why = f"the reference {reference} is unstable, so no one output is right; {told.text}"
+    why = f"the reference {reference} is unstable, so no one output is right"
+    why += f"; {told.text}" if told else ""
     plain = verdict._replace(suspects=(), smallest=(), smallest_why="", between=None, replay="")
     return plain._replace(verdict=NOT_RUN, why=why, inputs=label)
 

@@ -12,7 +12,8 @@ _AT_LINE = re.compile(r"^(.+?):(\d+)(?::\d+)?: runtime error: (.+)$", re.MULTILI
 _FAULT = re.compile(
     r"ERROR: AddressSanitizer:? (.+)|WARNING: ThreadSanitizer: (.+)|WARNING: MemorySanitizer: (.+)"
 )
-_WORDS = {"use-of-uninitialized-value": "a value is used that was never set"}
+_UNSET = "use-of-uninitialized-value"
+_MADE = re.compile(r"value was created by (?:an allocation of ('[^']+')|a heap allocation)")
 _ADDRESS = re.compile(r"(?: and)? ?\[?\b0x[0-9a-f]+(?:, ?0x[0-9a-f]+\))?")
 _FRAME = re.compile(r"^\s+#\d+ .*\(([^()]+)\+0x([0-9a-f]+)\)", re.MULTILINE)
 _DETAIL = re.compile(r"^(READ|WRITE) of size (\d+)", re.MULTILINE)
@@ -61,12 +62,24 @@ def read_fault(
         return None
     said = fault[1] or fault[2] or fault[3]
     message = re.split(r" on (?:unknown )?address|:? \(pid| on 0x", said)[0]
-    message = _WORDS.get(message, message)
+    if message == _UNSET:
+        return _unset(text, program, line_at), _first_frame(text, fault.end(), program, line_at)
     message = _ADDRESS.sub("", message)
     detail = _DETAIL.search(text)
     if detail:
         message += f" ({detail[1].lower()} of {detail[2]} bytes)"
     return message, _first_frame(text, fault.end(), program, line_at)
+
+
+def _unset(text: str, program: str, line_at: Callable[[int], tuple[str, int]]) -> str:
+    """Return that a value was never set, and which one it is."""
+    made = _MADE.search(text)
+    if not made:
+        return "a value is used that was never set"
+    place = _first_frame(text, made.end(), program, line_at).text
+    return (
+        f"{made[1] or 'memory'}{f', made at {place},' if place else ''} is used and was never set"
+    )
 
 
 def _first_frame(

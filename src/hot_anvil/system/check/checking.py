@@ -1,6 +1,6 @@
 """Run every candidate on every input set in processes of its own, and judge it."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 
 from hot_anvil.core.binary.signatures import Signature
@@ -10,7 +10,7 @@ from hot_anvil.core.config.records import Bench, Snippet
 from hot_anvil.core.inputs.edges import edge_sets
 from hot_anvil.core.inputs.fills import Files, file_named
 from hot_anvil.core.inputs.input_sets import InputSet, check_unused, make_rivals
-from hot_anvil.core.inputs.spec import own_sets
+from hot_anvil.core.inputs.spec import InputSpec, own_sets
 from hot_anvil.core.verify.agreement import told_output, with_expected
 from hot_anvil.core.verify.crash_report import NOWHERE
 from hot_anvil.core.verify.options import Value
@@ -88,7 +88,7 @@ def input_sets(
     files = read_files(bench, snippet)
     made: list[list[InputSet]] = [[] for _ in signatures]
     # The bench's own first: what is wrong with the bench is told of them.
-    for wanted in (*own_sets(snippet), *edge_sets(snippet, signatures, constants, promised)):
+    for wanted in _wanted(snippet, signatures, constants, promised):
         try:
             row = make_rivals(bench, snippet, signatures, wanted, files)
         except RequestError:
@@ -98,6 +98,16 @@ def input_sets(
         for own, inputs in zip(made, row, strict=True):
             own.append(inputs)
     return made
+
+
+def _wanted(
+    snippet: Snippet,
+    signatures: Sequence[Signature],
+    constants: tuple[int, ...],
+    promised: bool,
+) -> Iterator[InputSpec]:
+    yield from own_sets(snippet)
+    yield from edge_sets(snippet, signatures, constants, promised)
 
 
 def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:

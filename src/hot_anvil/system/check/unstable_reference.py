@@ -58,6 +58,8 @@ def beside_unstable(
         return run_tally(plan.programs[build].path, ranges[entry], at, CALLS, _PROCESSES)
 
     def compared(verdict: Verdict) -> Verdict:
+        if not own.inputs:  # it was unstable in an earlier check, and is not now
+            return beside(verdict, reference, None, "")
         label = verdict.inputs if verdict.verdict == WRONG else own.inputs
         at = next(k for k, inputs in enumerate(mine.sets) if inputs.label == label)
         entry = next(r.entry for r in ranges if r.signature.name == verdict.entry)

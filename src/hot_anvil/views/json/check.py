@@ -97,6 +97,7 @@ def _scope(checked: "Checked") -> Document:
         "snippet": checked.snippet.name,
         "edges": list(checked.edges),
         "not_promised": [{"edge": edge, "why": why} for edge, why in ruled_out],
+        "unset_watched": checked.unset_watched or None,
         "sanitized": None if checked.not_sanitized else checked.sanitized,
     }
 
