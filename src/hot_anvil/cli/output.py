@@ -3,6 +3,7 @@
 import argparse
 import os
 import sys
+import time
 from collections.abc import Callable, Iterable, Sequence
 from importlib import import_module
 from pathlib import Path
@@ -20,6 +21,9 @@ _STYLES = {
     "change": "turquoise4",
     "trouble": "red3",
 }
+
+
+_SECONDS_OF_SILENCE = 20.0  # where no terminal shows progress
 
 
 def document(command: str, kind: str, *results: Any) -> dict[str, Any]:
@@ -44,6 +48,7 @@ class Output:
         self.file: str | None = args.out
         self._progress: Any = None
         self._task: Any = None
+        self._told = time.monotonic()
 
     @property
     def width(self) -> int:
@@ -81,8 +86,9 @@ class Output:
             self._write(report().text)
 
     def progress(self, what: str, done: int, total: int) -> None:
-        """Show how far a long step is, on a terminal only."""
+        """Show how far a long step is: on a terminal as it goes, else by a line now and then."""
         if not sys.stderr.isatty():
+            self._tell(what, done, total)
             return
         if self._progress is None:
             from rich.console import Console
@@ -97,6 +103,13 @@ class Output:
             self._progress.start()
             self._task = self._progress.add_task(what, total=total)
         self._progress.update(self._task, description=what, completed=done, total=total)
+
+    def _tell(self, what: str, done: int, total: int) -> None:
+        now = time.monotonic()
+        if now - self._told >= _SECONDS_OF_SILENCE:
+            self._told = now
+            share = f": {100 * done // total} %" if total else ""
+            print(f"hot-anvil: {what}{share}", file=sys.stderr, flush=True)
 
     def stop_progress(self) -> None:
         """Take the progress line away."""

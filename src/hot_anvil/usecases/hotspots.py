@@ -12,10 +12,12 @@ from hot_anvil.errors import RequestError
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.check.checking import read_files
 from hot_anvil.system.execute.calls import line_finder
+from hot_anvil.system.measure.program_sampling import look_at_runs
 from hot_anvil.system.measure.sampling import program_code, sample_calls
 from hot_anvil.usecases.comparison import compare_builds
 from hot_anvil.usecases.entries import known_functions
 from hot_anvil.usecases.linking import link_builds
+from hot_anvil.usecases.programs import given_runs, link_program
 from hot_anvil.usecases.verification import check_snippets
 from hot_anvil.workspace import Workspace, usecase
 
@@ -35,14 +37,17 @@ def find_hotspots(
     each candidate.
     """
     wanted = [workspace.build(name).name for name in builds]
-    chosen = [s for s in find_snippets(workspace.bench, snippets) if not s.program]
-    if not chosen:
-        raise RequestError("hotspots looks into functions; a program has none to call.")
+    chosen = find_snippets(workspace.bench, snippets)
+    if entries:  # a program has none
+        chosen = tuple(snippet for snippet in chosen if not snippet.program)
     # Entries that a snippet does not name are no reason to check it.
     named = [s for s in chosen if not (entries and s.entries) or {*entries} & {*s.entries}]
     out = []
     for checked in check_snippets(workspace, [s.name for s in named]) if named else ():
-        hot = _snippet(workspace, checked, wanted, entries, at, seconds)
+        if checked.fault:
+            raise checked.fault
+        look = _program if checked.snippet.program else _snippet
+        hot = look(workspace, checked, wanted, entries, at, seconds)
         if hot.candidates or hot.left_out:
             out.append(hot)
     if entries and not out:
@@ -98,6 +103,37 @@ def _snippet(
                 verdict.candidate, label, took, code, seen, line_finder(path, workspace.bench.root)
             )
         )
+    left_out = tuple(f"{v.candidate}: {v.verdict}" for v in asked if not v.usable)
+    both = {v.build for v in asked if v.usable} == {*builds} and len(builds) == 2
+    states = _states(workspace, checked, builds) if both else {}
+    return Hot(snippet.name, tuple(found), states, left_out)
+
+
+def _program(
+    workspace: Workspace,
+    checked: Checked,
+    builds: Sequence[str],
+    _entries: Sequence[str],
+    _at: str,
+    seconds: float,
+) -> Hot:
+    """Look at whole runs; ``seconds`` is for each build."""
+    snippet = checked.snippet
+    root = workspace.bench.root
+    given = [(one.run, one.stdin, one.needs) for one in given_runs(workspace, snippet)]
+    asked = [v for v in checked.verdicts if not builds or v.build in builds]
+    built = {b.build.name: b for b in workspace.compile([snippet.name])}
+    found = []
+    for number, verdict in enumerate(v for v in asked if v.usable):
+        workspace.progress(f"looking into {snippet.name}", number, len(asked))
+        path = link_program(workspace, built[verdict.build]).path
+        chain = workspace.toolchain(workspace.build(verdict.build))
+        code = program_code(path, chain, workspace.store)
+        last = max(i.address + max(i.size, 1) for f in code.functions for i in f.instructions)
+        seen, took = look_at_runs(path, given, last, seconds, root)
+        lines = line_finder(path, root)
+        hot = make_hotspots(verdict.candidate, "", took, code, seen, lines)
+        found.append(hot._replace(unit="run"))
     left_out = tuple(f"{v.candidate}: {v.verdict}" for v in asked if not v.usable)
     both = {v.build for v in asked if v.usable} == {*builds} and len(builds) == 2
     states = _states(workspace, checked, builds) if both else {}

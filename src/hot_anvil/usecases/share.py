@@ -1,8 +1,5 @@
 """What share of a whole program's time an entry takes, measured in the program's own runs."""
 
-import os
-import struct
-from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -12,16 +9,14 @@ from hot_anvil.core.config.records import Snippet, find_snippets
 from hot_anvil.core.measure.hotspots import Share, share_of
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
-from hot_anvil.system.execute.programs import run_program
-from hot_anvil.system.measure.sampling import BETWEEN, program_code
-from hot_anvil.usecases.programs import Given, given_runs, link_program
+from hot_anvil.system.measure.program_sampling import look_at_run
+from hot_anvil.system.measure.sampling import program_code
+from hot_anvil.usecases.programs import given_runs, link_program
 from hot_anvil.workspace import Workspace
 
 ENOUGH = 3000  # looks
 MOST_RUNS = 400
 FEWEST_RUNS = 4
-RUN_SECONDS = 60.0
-_MEMORY = 1 << 20  # bytes for looks of one run
 
 
 def measure_share(workspace: Workspace, snippet: Snippet, entries: Sequence[str]) -> Share:
@@ -48,7 +43,9 @@ def measure_share(workspace: Workspace, snippet: Snippet, entries: Sequence[str]
     hits, totals = [], []
     given = given_runs(workspace, program)
     for number in range(MOST_RUNS):
-        seen = _looks(linked.path, given[number % len(given)], workspace.bench.root)
+        one_run = given[number % len(given)]
+        asked = one_run.run, one_run.stdin, one_run.needs
+        seen = look_at_run(linked.path, *asked, workspace.bench.root)
         hits.append(sum(n for at, n in seen.items() if _is_of(at, code, lines, entries)))
         totals.append(seen.total())
         if number + 1 >= max(FEWEST_RUNS, len(given)) and sum(totals) >= ENOUGH:
@@ -60,25 +57,6 @@ def measure_share(workspace: Workspace, snippet: Snippet, entries: Sequence[str]
             "a number."
         )
     return share_of(hits, totals)
-
-
-def _looks(path: str, given: Given, root: str) -> Counter[int]:
-    """Return where one run was seen: offset in the program -> looks."""
-    memory = os.memfd_create("samples")
-    try:
-        os.truncate(memory, _MEMORY)
-        os.pwrite(memory, struct.pack("<QQQ", 0, 0, int(BETWEEN * 1e9)), 0)
-        run = given.run
-        ran = run_program(
-            path, run.arguments, given.stdin, given.needs, run.writes, RUN_SECONDS, root, memory
-        )
-        if ran.output is None:
-            raise RequestError(f"{path}: {ran.why} while its time was looked at.")
-        start, count, _ = struct.unpack("<QQQ", os.pread(memory, 24, 0))
-        places = struct.unpack(f"<{count}Q", os.pread(memory, 8 * count, 24))
-        return Counter(place - start for place in places)
-    finally:
-        os.close(memory)
 
 
 def _is_of(offset: int, code: Code, lines: DebugLines, entries: Sequence[str]) -> bool:

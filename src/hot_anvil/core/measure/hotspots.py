@@ -56,6 +56,7 @@ class Hotspots(NamedTuple):
     functions: tuple[tuple[str, Share], ...]  # the most first; those of libraries by name too
     lines: tuple[HotLine, ...]  # in the order of the source
     elsewhere: tuple[tuple[str, Share], ...]  # in libraries, the most first
+    unit: str = "call"  # what the seconds are of: a "call", or a "run" of a whole program
 
 
 class Hot(NamedTuple):

@@ -19,6 +19,7 @@ def hotspots_document(found: Sequence[Hot], sources: Sources) -> Document:
                 "candidate": one.candidate,
                 "inputs": one.inputs,
                 "seconds_per_call": one.seconds_per_call,
+                "unit": one.unit,
                 "samples": one.samples,
                 "processes": one.processes,
                 "functions": [{"name": name, **s._asdict()} for name, s in one.functions],

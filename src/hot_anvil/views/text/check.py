@@ -135,7 +135,8 @@ def excluded(report: Report, verdicts: Sequence[Verdict]) -> None:
         rounded = v.suspects if v.error and v.verdict == WRONG else ()
         alike.setdefault((v.verdict, why, rounded), []).append(v.candidate)
     for (verdict, why, rounded), names in alike.items():
-        report.paragraph(f"{verdict}: {why}", indent=4)
+        longer = "; --call-seconds says how long a call may take" if verdict == HUNG else ""
+        report.paragraph(f"{verdict}: {why}{longer}", indent=4)
         for suspect in rounded:
             report.paragraph(suspect, indent=6)
         report.paragraph(joined(names), DIM, indent=6)

@@ -52,10 +52,10 @@ def _inputs(hot: Hot) -> str:
 
 
 def _told(one: Hotspots) -> str:
-    return (
-        f"{duration(one.seconds_per_call)} a call, {one.samples:,} samples in {one.processes} "
-        "fresh processes"
-    )
+    seen = f"{one.samples:,} samples in {one.processes} fresh processes"
+    if not one.samples:
+        seen += ": too little time of its own to be seen"
+    return f"{duration(one.seconds_per_call)} a {one.unit}, {seen}"
 
 
 def _share(share: Share) -> str:
@@ -121,7 +121,7 @@ def _beside(report: Report, hot: Hot, sources: Sources, every: bool) -> None:
         rows.append([*cells, ""])
     heads = ["line", ""]
     for label in labels:
-        heads += [label, "a call"]
+        heads += [label, f"a {hot.candidates[0].unit}"]
     many = len(hot.candidates)
     report.table([*heads, "diff" if hot.states else ""], rows, "rl" + "rr" * many + "l")
 
