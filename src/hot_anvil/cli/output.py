@@ -109,7 +109,7 @@ class Output:
         if now - self._told >= _SECONDS_OF_SILENCE:
             self._told = now
             share = f": {100 * done // total} %" if total else ""
-            print(f"hot-anvil: {what}{share}", file=sys.stderr, flush=True)
+            sys.stderr.write(f"hot-anvil: {what}{share}\n")
 
     def stop_progress(self) -> None:
         """Take the progress line away."""

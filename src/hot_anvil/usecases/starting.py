@@ -1,16 +1,17 @@
 """Laying out a first bench beside sources."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from hot_anvil.core.binary.signatures import Signature
-from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.calling.driver_draft import draft_snippet, driver_draft
+from hot_anvil.core.config.records import Snippet, language_of
 from hot_anvil.core.inputs.template import template
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import BENCH_FILE, open_source_file
 from hot_anvil.system.process.progress import Progress
-from hot_anvil.system.store.files import write_whole
+from hot_anvil.system.store.files import read_source, write_whole
 from hot_anvil.usecases.entries import functions_of
 from hot_anvil.workspace import make_workspace
 
@@ -29,13 +30,32 @@ def start_from_sources(sources: Sequence[str], progress: Progress) -> tuple[Path
     if snippet.program or any(signature.name == "main" for signature in signatures):
         write_whole(file, "\n".join([*_head(snippet), *_program(snippet)]))
         return folder, (BENCH_FILE, *names)
-    if not any(signature.callable_with_values for signature in signatures):
+    drafts = _drafts(folder, names, [s for s in signatures if not s.callable_with_values])
+    if not drafts and not any(signature.callable_with_values for signature in signatures):
         raise RequestError(
             f"{sources[0]}: no function here can be called with values that this version can "
             "make (numbers, structs of them, and pointers to either); a driver does the rest."
         )
-    write_whole(file, _bench_text(snippet, signatures))
-    return folder, (BENCH_FILE, *names)
+    write_whole(file, _bench_text(snippet, signatures, drafts))
+    return folder, (BENCH_FILE, *names, *drafts.values())
+
+
+def _drafts(
+    folder: Path, names: Sequence[str], signatures: Sequence[Signature]
+) -> dict[Signature, str]:
+    """Write a driver to fill in for each C++ function that takes objects; none over another."""
+    out = {}
+    for signature in signatures:
+        source = next((n for n in names if Path(n).name == Path(signature.file).name), "")
+        if not source or language_of(source) != "c++":
+            continue
+        driver = f"{signature.name}_driver.cpp"
+        if not signature.name.isidentifier() or (folder / driver).exists():
+            continue
+        text = driver_draft(signature, source, read_source(folder / source))
+        write_whole(folder / driver, text)
+        out[signature] = driver
+    return out
 
 
 def _program(snippet: Snippet) -> list[str]:
@@ -69,7 +89,9 @@ def _head(snippet: Snippet) -> list[str]:
     ]
 
 
-def _bench_text(snippet: Snippet, signatures: Sequence[Signature]) -> str:
+def _bench_text(
+    snippet: Snippet, signatures: Sequence[Signature], drafts: Mapping[Signature, str]
+) -> str:
     lines = [
         *_head(snippet),
         "",
@@ -89,7 +111,11 @@ def _bench_text(snippet: Snippet, signatures: Sequence[Signature]) -> str:
             f"# {signature.text}",
             template(snippet, [signature]),
         ]
-    others = [f"#   {s.text}" for s in signatures if not s.callable_with_values]
+    for signature, driver in drafts.items():
+        lines += draft_snippet(signature, snippet.sources, driver)
+    own = {Path(source).name for source in snippet.sources}
+    left = [s for s in signatures if not s.callable_with_values and s not in drafts]
+    others = [f"#   {s.text}" for s in left if Path(s.file).name in own]
     if others:
         lines += ["", "# Left out, for this version cannot make all their values:", *others]
     lines.append("")

@@ -80,7 +80,9 @@ def find_entries(
     """
     where = listed(sources)
     if not known:
-        raise RequestError(f"{where}: no function here can be called from outside.")
+        rust = any(source.endswith(".rs") for source in sources)
+        why = " rustc makes code only for what is pub and not generic." if rust else ""
+        raise RequestError(f"{where}: no function here can be called from outside.{why}")
     if not names and len(known) > 1:
         raise RequestError(
             f"{where}: several functions can be called: {listed(s.name for s in known)}. Name the "

@@ -4,14 +4,15 @@ import re
 from itertools import takewhile
 
 _MARK = re.compile(r"hot-anvil:\s*$")
-_LEADER = re.compile(r"\s*(?://|\*(?!/))? ?")
+_SIGNS = ("//", "!", "#", ";", "@")  # of languages that comment to the end of a line
+_LEADER = re.compile(r"\s*(?://!?|\*(?!/)|!|#|;|@)? ?")
 
 
 def settings_in_comment(text: str) -> str | None:
-    """Return the TOML text in the first comment of a C or C++ source, None without one.
+    """Return the TOML text in the first comment of a source, None without one.
 
     It stands between a line that ends in ``hot-anvil:`` and the end of the
-    comment; a ``*`` or ``//`` at the start of its lines is dropped. Blank
+    comment; a ``*``, or the sign of a comment, at the start of its lines is dropped. Blank
     lines go before it, so that line numbers are those of the source.
     """
     lines = _first_comment(text)
@@ -33,8 +34,9 @@ def _first_comment(text: str) -> list[tuple[int, str]]:
     if not lines:
         return []
     start = lines[0][1].lstrip()
-    if start.startswith("//"):
-        return list(takewhile(lambda item: item[1].lstrip().startswith("//"), lines))
+    sign = next(filter(start.startswith, _SIGNS), "")
+    if sign:
+        return list(takewhile(lambda item: item[1].lstrip().startswith(sign), lines))
     if not start.startswith("/*"):
         return []
     for k, (number, line) in enumerate(lines):

@@ -1,5 +1,6 @@
 """Input sets: concrete values for an entry's parameters."""
 
+import re
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
@@ -133,7 +134,7 @@ def check_inputs(bench: Bench, snippet: Snippet, signature: Signature) -> None:
             raise RequestError(
                 f"{where}: the parameter '{parameter.name}' of {signature.name} is of type "
                 f"{f'{to.name} *' if to else parameter.type.name}, which this version cannot make "
-                f"values for {able}."
+                f"values for {able}.{_around(parameter, signature)}"
             )
     if signature.returns.kind != "void" and not signature.returns.callable_with:
         raise RequestError(
@@ -146,6 +147,22 @@ def check_inputs(bench: Bench, snippet: Snippet, signature: Signature) -> None:
             f"{where}: no values for {listed(missing)} of\n    {signature.text}\n"
             f"{how_to_give(bench, snippet, signature)}"
         )
+
+
+def _around(parameter: Parameter, signature: Signature) -> str:
+    """Say what to write around a Rust function that takes slices: they have no fixed form."""
+    name = parameter.type.name
+    inside = re.fullmatch(r"(?:struct )?&(mut )?\[(.+)\]", name)
+    if not inside:
+        return ""
+    mutable, kind = inside.groups()
+    form = ("mut", "from_raw_parts_mut") if mutable else ("const", "from_raw_parts")
+    return (
+        " Rust passes a slice as it likes, so it has to be given as a pointer and a length. Write "
+        f'beside it: #[no_mangle] pub extern "C" fn {signature.name}_of({parameter.name}: '
+        f"*{form[0]} {kind}, n: usize) {{ {signature.name}(unsafe {{ std::slice::{form[1]}("
+        f"{parameter.name}, n) }}) }}, with its result, and make {signature.name}_of the entry."
+    )
 
 
 def check_unused(bench: Bench, snippet: Snippet, signatures: Sequence[Signature]) -> None:

@@ -1,9 +1,11 @@
 """Buffers that the bench lays over one another where the entry's types forbid it."""
 
 from collections.abc import Iterator
+from pathlib import PurePath
 
 from hot_anvil.core.binary.signatures import Parameter, Signature
 from hot_anvil.core.binary.types import Type
+from hot_anvil.core.config.records import LANGUAGES
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.verify.crash_report import Place
 from hot_anvil.core.verify.sanitizer_reports import Undefined
@@ -17,10 +19,12 @@ def overlaps(
 ) -> Iterator[Undefined]:
     """Give what the C standard forbids: 6.7.3.1 (restrict) and 6.5 paragraph 7 (types).
 
-    Overlapping types are forbidden only if the memory is reached as both, which
-    is not certain.
+    Overlapping types are forbidden only if the memory is reached as both, and
+    Fortran's arguments only if one is written to (Fortran 2018, 15.5.2.13):
+    neither is certain.
     """
-    if not signature.file.endswith(_ALIASED_BY_TYPE):
+    fortran = LANGUAGES.get(PurePath(signature.file).suffix) == "fortran"
+    if not fortran and not signature.file.endswith(_ALIASED_BY_TYPE):
         return
     for argument, parameter in zip(inputs.arguments, signature.parameters, strict=True):
         if argument.kind != "alias":
@@ -28,8 +32,13 @@ def overlaps(
         other = signature.parameters[argument.target]
         if not (parameter.writable or other.writable):
             continue
-        message = _restricted(parameter, other)
-        if not message and not only_certain:
+        message = "" if fortran else _restricted(parameter, other)
+        if fortran and not only_certain:
+            message = (
+                f"the arguments '{parameter.name}' and '{other.name}' overlap: Fortran takes it "
+                "that neither is written to"
+            )
+        elif not message and not only_certain:
             message = _of_two_types(parameter, other)
         if message:
             place = Place(signature.file, signature.line)

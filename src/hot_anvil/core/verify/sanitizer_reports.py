@@ -77,9 +77,7 @@ def _unset(text: str, program: str, line_at: Callable[[int], tuple[str, int]]) -
     if not made:
         return "a value is used that was never set"
     place = _first_frame(text, made.end(), program, line_at).text
-    return (
-        f"{made[1] or 'memory'}{f', made at {place},' if place else ''} is used and was never set"
-    )
+    return f"{made[1] or 'memory'}{f' of {place}' if place else ''} is used and was never set"
 
 
 def _first_frame(
