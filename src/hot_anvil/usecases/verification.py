@@ -17,6 +17,7 @@ from hot_anvil.core.verify.agreement import told_inputs, told_output
 from hot_anvil.core.verify.options import DEFAULTS, CheckOptions
 from hot_anvil.core.verify.promises import promises_in
 from hot_anvil.core.verify.results import Checked, Replay
+from hot_anvil.core.verify.sanitizer_reports import looks_undefined, unseen
 from hot_anvil.errors import AnvilError, FaultError, RequestError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.linking import Program
@@ -175,7 +176,10 @@ def make_plan(
         tuple(one for file, lines in sources.items() for one in promises_in(file, lines)),
     )
     direct = [s for s in entries.signatures if not s.through]
-    return plan, (*entries.notes, *folded_notes(workspace, builds, direct))
+    texts = "\n".join(line for lines in sources.values() for line in lines)
+    asked = warnings() if looks_undefined(texts) else ()
+    warned = dict.fromkeys(told for by, found in asked for told in unseen(found, by))
+    return plan, (*entries.notes, *warned, *folded_notes(workspace, builds, direct))
 
 
 def _constants(

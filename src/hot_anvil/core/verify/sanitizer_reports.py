@@ -16,6 +16,14 @@ _UNSET = "use-of-uninitialized-value"
 _MADE = re.compile(r"value was created by (?:an allocation of ('[^']+')|a heap allocation)")
 _ADDRESS = re.compile(r"(?: and)? ?\[?\b0x[0-9a-f]+(?:, ?0x[0-9a-f]+\))?")
 _FRAME = re.compile(r"^\s+#\d+ .*\(([^()]+)\+0x([0-9a-f]+)\)", re.MULTILINE)
+_UNDEFINED_BY_TEXT = re.compile(r"will break strict-aliasing|unsequenced|Wsequence-point")
+# A pointer to an object as another type, and a variable that one expression changes and uses.
+_UNSEEN = re.compile(
+    r"\*\s*\)\s*&\s*\w|\b(\w+)(?:\+\+|--)[^;{}]*\b\1\b|"
+    r"=[^;=]*(?:\+\+|--)(\w+)[^;{}]*\b\2\b"
+)
+    r"\*\s*\)\s*&\s*\w|\b(\w+)(?:\+\+|--)[^;{}]*\b\1\b|=[^;=]*(?:\+\+|--)(\w+)[^;{}]*\b\2\b"
+)
 _DETAIL = re.compile(r"^(READ|WRITE) of size (\d+)", re.MULTILINE)
 # Warnings about form, not about what the code computes.
 _HARMLESS = re.compile(
@@ -90,6 +98,20 @@ def _first_frame(
         if line:
             return Place(file, line)
     return NOWHERE
+
+
+def looks_undefined(text: str) -> bool:
+    """Tell whether a source may hold what no sanitizer sees, so that compilers should be asked."""
+    return bool(_UNSEEN.search(text))
+
+
+def unseen(warnings: Iterable[Diagnostic], compiler: str) -> list[str]:
+    """Return the warnings about behaviour that is not defined and that no sanitizer sees."""
+    return [
+        f"{compiler} warns at {w.file}:{w.line}: {w.message}"
+        for w in warnings
+        if w.severity == "warning" and _UNDEFINED_BY_TEXT.search(w.message)
+    ]
 
 
 def suspects(
