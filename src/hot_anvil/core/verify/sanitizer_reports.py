@@ -22,8 +22,6 @@ _UNSEEN = re.compile(
     r"\*\s*\)\s*&\s*\w|\b(\w+)(?:\+\+|--)[^;{}]*\b\1\b|"
     r"=[^;=]*(?:\+\+|--)(\w+)[^;{}]*\b\2\b"
 )
-    r"\*\s*\)\s*&\s*\w|\b(\w+)(?:\+\+|--)[^;{}]*\b\1\b|=[^;=]*(?:\+\+|--)(\w+)[^;{}]*\b\2\b"
-)
 _DETAIL = re.compile(r"^(READ|WRITE) of size (\d+)", re.MULTILINE)
 # Warnings about form, not about what the code computes.
 _HARMLESS = re.compile(
