@@ -107,8 +107,8 @@ def extra_program(
 ) -> Sanitized:
     """Return a program that finds faults while it runs; ``link`` makes it of a build.
 
-    ``but`` is a family that is to be left out. Where no library of sanitizers is, a build that
-    stops without a word takes their place.
+    ``but`` is a family that is left out. Where no library of sanitizers is, a build that stops
+    without a word takes their place.
     """
     whys = []
     ways = [(flags_of, one) for one in extra_builds(workspace, snippet, flags_of)]
@@ -117,8 +117,7 @@ def extra_program(
     for way, (build, chain) in ways:
         if chain.family == but:
             continue
-        traps = way == "trap_flags"
-        name = f"{chain.name} with {'traps' if traps else 'sanitizers'}"
+        name = f"{chain.name} with {'traps' if way == 'trap_flags' else 'sanitizers'}"
         (built,) = workspace.compile_apart([(snippet, build)])
         if built.status != COMPILED:
             whys.append(f"{name} does not compile it: {built.why}")
@@ -128,7 +127,7 @@ def extra_program(
         except AnvilError as error:
             program = Program("", str(error), "")
         if not program.why:
-            return Sanitized(name, program, traps)
+            return Sanitized(name, program, way == "trap_flags")
         whys.append(f"{name} {program.why}")
     why = next(iter(whys), "no toolchain here has sanitizers for it")
     return Sanitized("sanitizers", Program("", why, ""))

@@ -141,13 +141,13 @@ def make_plan(
         return extra_program(workspace, snippet, "race_flags", link)
 
     @cache
-    def unset() -> Sanitized:
-        return extra_program(workspace, snippet, "unset_flags", link)
+    def second() -> Sanitized:
+        own = workspace.toolchain(workspace.plan.reference).family
+        return extra_program(workspace, snippet, "trap_flags", link, but=own)
 
     @cache
-    def second() -> Sanitized:
-        but = workspace.toolchain(workspace.plan.reference).family
-        return extra_program(workspace, snippet, "sanitizer_flags", link, but)
+    def unset() -> Sanitized:
+        return extra_program(workspace, snippet, "unset_flags", link)
 
     sources = read_sources(workspace.bench.root, snippet.sources)
     threaded = any(starts_threads(built, workspace.store) for built in builds)

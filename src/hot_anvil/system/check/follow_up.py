@@ -189,7 +189,7 @@ def _with_suspects(
     told: list[str] = []
     place = verdict.place
     one = ready.only([at])
-    finders = [lambda: plan.sanitized, plan.unset]
+    finders = [lambda: plan.sanitized, plan.second, plan.unset]
     finders += [plan.races] if verdict.verdict == UNSTABLE else []
     found: list[tuple[int, Undefined]] = []
     for finder in finders:

@@ -60,7 +60,7 @@ class CheckPlan(NamedTuple):
     warnings: Callable[[], Sequence[tuple[str, Sequence[Diagnostic]]]]  # of each compiler
     races: Callable[[], Sanitized]
     second: Callable[[], Sanitized]  # of another compiler: each sees what the other folds away
-    unset: Callable[[], Sanitized]
+    unset: Callable[[], Sanitized]  # for values that are used and were never set
     reach: Callable[[], Instrumented]
     experiments: Experiments
     tools: str  # changes with the compilers that are asked about the source
