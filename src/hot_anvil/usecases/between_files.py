@@ -12,7 +12,9 @@ from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.toolchain.messages import read_diagnostics
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.core.verify.crash_report import Place
-from hot_anvil.core.verify.results import Disagreement
+from hot_anvil.core.verify.results import Checked, Disagreement
+from hot_anvil.core.verify.sanitizer_reports import Undefined
+from hot_anvil.core.verify.undefined import with_accepted, with_undefined
 from hot_anvil.system.build.jobs import load_code
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.files import digest
@@ -21,6 +23,7 @@ from hot_anvil.workspace import Workspace
 _LANGUAGES = ("c", "c++", "fortran")  # the later ones link what the earlier ones make
 _TOLD = re.compile(r"\[-W(?:lto-type-mismatch|odr)\]$")
 _OWN = re.compile(r"type of .__")  # made by the compiler, of a type that is told anyway
+_NAMED = re.compile(r"type of .(\w+). does not match")
 _LOCAL_LABEL = re.compile(r"\.L\w+")
 
 
@@ -33,6 +36,31 @@ def disagreements(
         return ()
     units = [unit.artefact for built in builds for unit in built.units]
     return (*_mismatches(workspace, snippet, sources, units), *_bodies(workspace, snippet, sources))
+
+
+def with_disagreements(
+    workspace: Workspace, checked: Checked, found: Sequence[Disagreement]
+) -> Checked:
+    """Return what was checked, undefined where an entry reaches what two files say differently."""
+    builds = workspace.compile([checked.snippet.name])
+    own = [b for b in builds if b.status == COMPILED]
+    undefined = [
+        Undefined(signature.name, "any input", "", one.message, one.place, "the linker")
+        for signature in checked.signatures
+        for one in found
+        if own and one.name in _reaches(workspace, own[0], signature.symbol)
+    ]
+    flags = {built.build.name: built.build.flags for built in builds}
+    verdicts = with_undefined(checked.verdicts, undefined, flags)
+    return checked._replace(
+        disagreements=tuple(found),
+        verdicts=with_accepted(verdicts, checked.snippet.accept),
+        undefined=(*checked.undefined, *undefined),
+    )
+
+
+def _reaches(workspace: Workspace, built: Built, symbol: str) -> set[str]:
+    return {function.owner for function in workspace.reached(built, symbol)}
 
 
 def _mismatches(
@@ -83,7 +111,9 @@ def _told(diagnostics: Sequence[Diagnostic]) -> list[Disagreement]:
         detail = next((n.message for n in notes if "should match" in n.message), "")
         message = _TOLD.sub("", one.message).strip() + (f": {detail}" if detail else "")
         there = Place(other.file, other.line) if other else Place("", 0)
-        out.append(Disagreement(message, Place(one.file, one.line), there))
+        named = _NAMED.search(one.message)
+        name = named[1] if named else ""
+        out.append(Disagreement(message, Place(one.file, one.line), there, name))
     return out
 
 
@@ -117,7 +147,8 @@ def _bodies(workspace: Workspace, snippet: Snippet, sources: Sequence[str]) -> l
             if source != unit.source and _text(first) != _text(function):
                 title = code.title(function.name)
                 message = f"two files define {title} differently, and only one of them is linked"
-                out.append(Disagreement(message, Place(*function.begins), Place(*first.begins)))
+                places = Place(*function.begins), Place(*first.begins)
+                out.append(Disagreement(message, *places, function.name))
     return out
 
 

@@ -10,12 +10,12 @@ from typing import TypeVar
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.records import REFUSED, Built
 from hot_anvil.core.config.records import Snippet, find_snippets
-from hot_anvil.core.inputs.constants import in_code, in_source, with_neighbours
+from hot_anvil.core.inputs.constants import floats_in_source, in_code, in_source, with_neighbours
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.verify.agreement import told_inputs, told_output
 from hot_anvil.core.verify.options import DEFAULTS, CheckOptions
-from hot_anvil.core.verify.promises import promises_in
+from hot_anvil.core.verify.promises import Promise, near_code, promises_in
 from hot_anvil.core.verify.results import Checked, Replay
 from hot_anvil.core.verify.sanitizer_reports import looks_undefined, unseen
 from hot_anvil.errors import AnvilError, FaultError, RequestError
@@ -27,7 +27,7 @@ from hot_anvil.system.check.plan import CheckPlan, Sanitized
 from hot_anvil.system.check.shrinking import Caller, Side, difference, for_rival
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.system.store.files import digest
-from hot_anvil.usecases.between_files import disagreements
+from hot_anvil.usecases.between_files import disagreements, with_disagreements
 from hot_anvil.usecases.entries import find_callable, lasting_variables
 from hot_anvil.usecases.fault_finders import (
     all_warnings,
@@ -70,7 +70,8 @@ def check_snippets(
     def check(snippet: Snippet) -> Checked:
         builds = workspace.compile([snippet.name])
         between = disagreements(workspace, snippet, builds)
-        return _check(snippet)._replace(disagreements=between)
+        checked = _check(snippet)
+        return with_disagreements(workspace, checked, between) if between else checked
 
     def _check(snippet: Snippet) -> Checked:
         if snippet.program:
@@ -173,7 +174,7 @@ def make_plan(
         workspace.progress,
         lasting_variables(workspace, snippet),
         _constants(workspace, sources, builds, entries.signatures),
-        tuple(one for file, lines in sources.items() for one in promises_in(file, lines)),
+        _promises(workspace, sources, builds, entries.signatures),
     )
     direct = [s for s in entries.signatures if not s.through]
     texts = "\n".join(line for lines in sources.values() for line in lines)
@@ -182,14 +183,29 @@ def make_plan(
     return plan, (*entries.notes, *warned, *folded_notes(workspace, builds, direct))
 
 
+def _promises(
+    workspace: Workspace,
+    sources: Mapping[str, Sequence[str]],
+    builds: Sequence[Built],
+    signatures: Sequence[Signature],
+) -> tuple[Promise, ...]:
+    """Return the promises of the sources that stand at code which the entries reach."""
+    found = [one for file, lines in sources.items() for one in promises_in(file, lines)]
+    own = next((built for built in builds if built.status != REFUSED), None)
+    if not found or own is None:
+        return ()
+    reached = [f for s in signatures for f in workspace.reached(own, s.symbol)]
+    return near_code(found, {(i.file, i.line) for f in reached for i in f.instructions})
+
+
 def _constants(
     workspace: Workspace,
     sources: Mapping[str, Sequence[str]],
     builds: Sequence[Built],
     signatures: Sequence[Signature],
-) -> tuple[int, ...]:
+) -> tuple[int | float, ...]:
     """Return the numbers that an entry compares with, in any build or as the source writes them."""
-    found: list[int] = []
+    found: list[int | float] = []
     for built in builds:
         if built.status == REFUSED:
             continue
@@ -197,7 +213,8 @@ def _constants(
         for signature in signatures:
             found += in_code(workspace.reached(built, signature.symbol), isa)
     for lines in sources.values():
-        found += in_source("\n".join(lines))
+        text = "\n".join(lines)
+        found += [*in_source(text), *floats_in_source(text)]
     return with_neighbours(found)
 
 

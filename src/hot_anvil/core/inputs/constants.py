@@ -9,6 +9,9 @@ from hot_anvil.core.code.records import Function
 
 _MOST = 24  # numbers tried; each with its neighbours
 _TRIVIAL = (-1, 0, 1)  # that other edges have
+_FLOAT = re.compile(
+    r"(?<![\w.])(-?(?:\d+\.\d*|\.\d+|\d+(?=[eE]))(?:[eE][-+]?\d+)?)[fFlL]?(?![\w.])"
+)
 _COMMENT = re.compile(r"//[^\n]*|/\*.*?\*/|\"(?:\\.|[^\"\\\n])*\"", re.DOTALL)
 _NUMBER = re.compile(
     r"(?<![\w.])(-?(?:0[xX][0-9a-fA-F']+|0[bB][01']+|\d[\d'_]*))(?:[uUlL]*|[iu]\d+)(?![\w.])|'([^'\\])'"
@@ -51,7 +54,18 @@ def in_source(text: str) -> list[int]:
     return list(found)
 
 
-def with_neighbours(numbers: Sequence[int]) -> tuple[int, ...]:
-    """Return the first of these numbers, each with the one below and above."""
+def floats_in_source(text: str) -> list[float]:
+    """Return the numbers with a fraction or an exponent that a source names."""
+    return [float(number) for number in _FLOAT.findall(_COMMENT.sub(" ", text))]
+
+
+def with_neighbours(numbers: Sequence[int | float]) -> tuple[int | float, ...]:
+    """Return the first of these numbers, whole ones each with the one below and above."""
     telling = [n for n in dict.fromkeys(numbers) if n not in _TRIVIAL][:_MOST]
-    return tuple(dict.fromkeys(value for n in telling for value in (n, n - 1, n + 1)))
+    return tuple(
+        dict.fromkeys(
+            value
+            for n in telling
+            for value in ((n,) if isinstance(n, float) else (n, n - 1, n + 1))
+        )
+    )

@@ -36,7 +36,7 @@ _RANDOM = ("uniform", "normal", "ramp")
 def edge_sets(
     snippet: Snippet,
     signatures: Sequence[Signature],
-    constants: tuple[int, ...] = (),
+    constants: tuple[int | float, ...] = (),
     promised: bool = False,
 ) -> list[InputSpec]:
     """Return the edge input sets of a snippet, the same for all its entries.
@@ -92,7 +92,7 @@ def drawn_set(
     signatures: Sequence[Signature],
     kind: str,
     number: int,
-    constants: tuple[int, ...],
+    constants: tuple[int | float, ...],
 ) -> InputSpec | None:
     """Return one more input set, another for each ``number``; None where there is none of a kind.
 
@@ -121,7 +121,7 @@ def near_set(
     base: InputSpec,
     values: Mapping[str, int],
     number: int,
-    constants: tuple[int, ...],
+    constants: tuple[int | float, ...],
 ) -> InputSpec | None:
     """Return an input set like ``base`` but for one whole number, which the code compares with.
 
@@ -188,18 +188,20 @@ def applies(edge: str, fill: Fill, leaf: Leaf) -> bool:
     return edge == "special" and fill.name in _RANDOM and leaf.kind == "float"
 
 
-def _usable(constants: Sequence[int], fill: Fill, leaf: Leaf) -> "NDArray[Any]":
+def _usable(constants: Sequence[int | float], fill: Fill, leaf: Leaf) -> "NDArray[Any]":
     """Return the numbers that a leaf can hold and that are in the range which the bench gives."""
     import numpy as np
 
     if leaf.kind == "float":
         least, most = float(-(1 << 24)), float(1 << 24)
     else:
-        whole = np.iinfo(leaf.dtype)
-        least, most = int(whole.min), int(whole.max)
+        limits = np.iinfo(leaf.dtype)
+        least, most = int(limits.min), int(limits.max)
     if fill.name == "uniform":
         least, most = max(least, fill.arguments[0]), min(most, fill.arguments[1])
-    return np.asarray([n for n in constants if least <= n <= most]).astype(leaf.dtype)
+    whole = leaf.kind != "float"
+    usable = [n for n in constants if least <= n <= most and not (whole and n != int(n))]
+    return np.asarray(usable).astype(leaf.dtype)
 
 
 def _range_ends(values: "NDArray[Any]", fill: Fill, leaf: Leaf) -> "NDArray[Any]":

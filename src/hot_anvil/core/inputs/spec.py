@@ -26,7 +26,7 @@ class InputSpec(NamedTuple):
     shaped: tuple[str, ...] = ()  # parameters whose values the edge changes
     variant: int = 0
     case: int = -1  # number of the bench's case, -1 for none
-    constants: tuple[int, ...] = ()  # of the edge of that name: numbers to try
+    constants: tuple[int | float, ...] = ()  # of the edge of that name: numbers to try
 
     @property
     def label(self) -> str:

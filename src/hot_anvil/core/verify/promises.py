@@ -1,7 +1,7 @@
 """Promises that a source makes to the compiler, which no compiler proves."""
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.verify.crash_report import Place
@@ -43,6 +43,10 @@ _KINDS = [
     *((re.compile(p, re.IGNORECASE), word, means, True) for p, word, means in _LOOPS),
     *((re.compile(p), word, means, False) for p, word, means in _OTHERS),
 ]
+_ATTRIBUTE_WORD = re.compile(r"(?:__)?(?:const|pure)(?:__)?")
+_ATTRIBUTES = ("const function", "pure function")
+_BEFORE = 4  # lines from a promise to the code it is about
+REMOVABLE = ("ivdep", "assume_safety", "omp simd", "restrict", *_ATTRIBUTES)
 _QUOTED = re.compile(r"/\*.*?\*/|//.*|\"(?:\\.|[^\"\\])*\"")
 
 
@@ -64,13 +68,30 @@ def promises_in(file: str, lines: Iterable[str]) -> list[Promise]:
     return out
 
 
+def near_code(
+    promises: Iterable[Promise], lines: Collection[tuple[str, int]]
+) -> tuple[Promise, ...]:
+    """Return the promises that stand at, or just before, one of these lines of code."""
+    return tuple(
+        p
+        for p in promises
+        if any((p.place.file, p.place.line + more) in lines for more in range(-1, _BEFORE))
+    )
+
+
 def without_promise(lines: Sequence[str], promise: Promise) -> str:
-    """Return the source without one promise about a loop; its lines keep their numbers."""
+    """Return the source without one promise, REMOVABLE; its lines keep their numbers."""
     pattern = next(p for p, word, *_ in _KINDS if word == promise.word)
     at = promise.place.line - 1
     line = lines[at]
-    # A directive goes as a whole: half of one means something else.
-    kept = "" if line.lstrip().startswith(("#", "!")) else pattern.sub("", line)
+    if promise.word in _ATTRIBUTES:  # one word of a list, which may be empty
+        kept = pattern.sub(
+            lambda found: re.sub(r"(?:__)?(?:const|pure)(?:__)?", "", found[0]), line
+        )
+    elif line.lstrip().startswith(("#", "!")):
+        kept = ""  # a directive goes as a whole: half of one means something else
+    else:
+        kept = pattern.sub("", line)
     return "\n".join([*lines[:at], kept, *lines[at + 1 :]])
 
 

@@ -18,6 +18,7 @@ class Disagreement(NamedTuple):
     message: str
     place: Place
     other: Place  # what the other file says, NOWHERE where that is not known
+    name: str = ""  # symbol of the function or variable, "" for a type
 
 
 class Checked(NamedTuple):

@@ -100,3 +100,31 @@ int32_t mmx_left(int32_t level)
     __asm__ volatile("movd %0, %%mm0\n\tpaddd %%mm0, %%mm0" : : "r"(level));
     return level + 1;
 }
+
+float tiny_back(float height)
+{
+    unsigned before = __builtin_ia32_stmxcsr();
+    __builtin_ia32_ldmxcsr(before | 0x8040);
+    volatile float tiny = height * 1e-3f;
+    __builtin_ia32_ldmxcsr(before);
+    return tiny;
+}
+
+float tiny_left(float height)
+{
+    __builtin_ia32_ldmxcsr(__builtin_ia32_stmxcsr() | 0x8040);
+    volatile float tiny = height * 1e-3f;
+    return tiny;
+}
+
+int32_t down_back(int32_t level)
+{
+    __asm__ volatile("std\n\tcld" : : : "cc");
+    return level - 3;
+}
+
+int32_t down_left(int32_t level)
+{
+    __asm__ volatile("std" : : : "cc");
+    return level - 3;
+}

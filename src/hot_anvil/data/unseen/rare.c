@@ -43,3 +43,25 @@ int32_t marks_once(const int32_t *levels, int32_t n)
             return 1;
     return 0;
 }
+
+int32_t leap_right(int32_t year) { return (year % 4 == 0 && year % 100 != 0) || year % 400 == 0; }
+int32_t leap_short(int32_t year) { return year % 4 == 0 && year % 100 != 0; }
+
+int32_t mark_at(float height) { return height == 12.25f ? 9 : height > 4.5f; }
+int32_t mark_past(float height) { return height > 4.5f; }
+
+int32_t sign_counted(const char *text, int32_t n)
+{
+    int32_t count = 0;
+    for (int32_t i = 0; i < n; i++)
+        count += text[i] == '~';
+    return count;
+}
+
+int32_t sign_missed(const char *text, int32_t n)
+{
+    int32_t count = 0;
+    for (int32_t i = 0; i < n; i++)
+        count += text[i] == '~' + 1;
+    return count;
+}

@@ -12,8 +12,8 @@ from hot_anvil.core.verify.blame import (
     only_failing,
     without_optimising,
 )
-from hot_anvil.core.verify.crash_report import Place
-from hot_anvil.core.verify.promises import Promise, without_promise
+from hot_anvil.core.verify.crash_report import NOWHERE, Place
+from hot_anvil.core.verify.promises import REMOVABLE, Promise, without_promise
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.jobs import load_code
 from hot_anvil.system.check.plan import CheckPlan, Evaluated, Oracle, Variant
@@ -58,7 +58,9 @@ def find_blame(
                 told.append(f"it is right where only {one.text} are compiled without optimising")
                 between = one
                 break
-    return Blame(tuple(told), between=between)
+    line = between and between.first == between.last
+    place = Place(between.file, between.first) if between and line else NOWHERE
+    return Blame(tuple(told), place, between)
 
 
 class _Search:
@@ -113,7 +115,7 @@ class _Search:
     def broken_promise(self) -> Promise | None:
         """Return the promise of the source without which it is right."""
         for promise in self._plan.promises:
-            if promise.of_loop:
+            if promise.word in REMOVABLE:
                 file = promise.place.file
                 text = without_promise(self._lines(file), promise)
                 if self.is_right(Variant(edited={file: text})):

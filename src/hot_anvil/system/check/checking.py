@@ -77,7 +77,7 @@ def input_sets(
     bench: Bench,
     snippet: Snippet,
     signatures: Sequence[Signature],
-    constants: tuple[int, ...] = (),
+    constants: tuple[int | float, ...] = (),
     promised: bool = False,
 ) -> list[list[InputSet]]:
     """Return the input sets of each entry: those of the bench, then the edges.
@@ -103,7 +103,7 @@ def input_sets(
 def _wanted(
     snippet: Snippet,
     signatures: Sequence[Signature],
-    constants: tuple[int, ...],
+    constants: tuple[int | float, ...],
     promised: bool,
 ) -> Iterator[InputSpec]:
     yield from own_sets(snippet)

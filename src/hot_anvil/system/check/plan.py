@@ -70,7 +70,7 @@ class CheckPlan(NamedTuple):
     options: CheckOptions
     progress: Progress
     variables: tuple[Variable, ...] = ()  # of the sources, that calls may leave results in
-    constants: tuple[int, ...] = ()  # that the code compares with, and their neighbours
+    constants: tuple[int | float, ...] = ()  # that the code compares with, and their neighbours
     promises: tuple[Promise, ...] = ()  # of the sources
 
     @property
