@@ -9,6 +9,7 @@ from typing import TypeVar
 
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.records import REFUSED, Built
+from hot_anvil.core.code.places import spanned_lines
 from hot_anvil.core.config.records import Snippet, find_snippets
 from hot_anvil.core.inputs.constants import floats_in_source, in_code, in_source, with_neighbours
 from hot_anvil.core.inputs.input_sets import InputSet
@@ -195,7 +196,7 @@ def _promises(
     if not found or own is None:
         return ()
     reached = [f for s in signatures for f in workspace.reached(own, s.symbol)]
-    return near_code(found, {(i.file, i.line) for f in reached for i in f.instructions})
+    return near_code(found, spanned_lines(reached))
 
 
 def _constants(
@@ -206,14 +207,18 @@ def _constants(
 ) -> tuple[int | float, ...]:
     """Return the numbers that an entry compares with, in any build or as the source writes them."""
     found: list[int | float] = []
+    spanned: set[tuple[str, int]] = set()
     for built in builds:
         if built.status == REFUSED:
             continue
         isa = workspace.toolchain(built.build).isa
         for signature in signatures:
-            found += in_code(workspace.reached(built, signature.symbol), isa)
-    for lines in sources.values():
-        text = "\n".join(lines)
+            reached = workspace.reached(built, signature.symbol)
+            found += in_code(reached, isa)
+            spanned |= spanned_lines(reached)
+    for file, lines in sources.items():
+        own = [line for number, line in enumerate(lines, 1) if (file, number) in spanned]
+        text = "\n".join(own)
         found += [*in_source(text), *floats_in_source(text)]
     return with_neighbours(found)
 

@@ -1,8 +1,10 @@
 """Source lines as keys, and which lines of one source stand for which of another."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from types import MappingProxyType
 from typing import NamedTuple
+
+from hot_anvil.core.code.records import Function
 
 
 class Place(NamedTuple):
@@ -34,3 +36,20 @@ class LineMap(NamedTuple):
             for line, place in places.items()
             if not place.old
         }
+
+
+def spanned_lines(functions: Iterable[Function]) -> set[tuple[str, int]]:
+    """Return (file, line) of all lines from the first to the last of each function's code.
+
+    Of functions inlined into these too: what was inlined goes by its own name.
+    """
+    ends: dict[tuple[str, str], tuple[int, int]] = {}
+    for function in functions:
+        for i in function.instructions:
+            if i.line:
+                key = i.file, i.function or function.owner
+                first, last = ends.get(key, (i.line, i.line))
+                ends[key] = min(first, i.line), max(last, i.line)
+    return {
+        (file, line) for (file, _), (first, last) in ends.items() for line in range(first, last + 1)
+    }

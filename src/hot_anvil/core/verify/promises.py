@@ -45,7 +45,7 @@ _KINDS = [
 ]
 _ATTRIBUTE_WORD = re.compile(r"(?:__)?(?:const|pure)(?:__)?")
 _ATTRIBUTES = ("const function", "pure function")
-_BEFORE = 4  # lines from a promise to the code it is about
+_BEFORE = 3  # lines from a promise to the function that it is about
 REMOVABLE = ("ivdep", "assume_safety", "omp simd", "restrict", *_ATTRIBUTES)
 _QUOTED = re.compile(r"/\*.*?\*/|//.*|\"(?:\\.|[^\"\\])*\"")
 
@@ -75,7 +75,7 @@ def near_code(
     return tuple(
         p
         for p in promises
-        if any((p.place.file, p.place.line + more) in lines for more in range(-1, _BEFORE))
+        if any((p.place.file, p.place.line + more) in lines for more in range(_BEFORE))
     )
 
 

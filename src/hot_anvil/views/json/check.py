@@ -29,6 +29,7 @@ def check_document(checks: "Sequence[Checked]") -> Document:
         ],
         scope=[_scope(checked) for checked in checks if not checked.fault],
         faults=faults(checks),
+        notes=[{"snippet": c.snippet.name, "text": note} for c in checks for note in c.notes],
         values=[
             {"snippet": c.snippet.name, **value._asdict()} for c in checks for value in c.values
         ],
