@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from hot_anvil.core.toolchain.invocation import OBJECT
+from hot_anvil.core.toolchain.messages import read_diagnostics
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.compiling import files_read, run_compiler, shadows
 from hot_anvil.system.build.jobs import Job
@@ -36,9 +37,12 @@ def from_debug_info(
         flags = (*job.family.variable_flags, *more_flags)
         said = run_compiler(job, store, work, OBJECT, "code.o", flags)
         if said.failed:
+            told = read_diagnostics(said.stderr, job.diagnostics)
+            first = next((one for one in told if one.severity == "error"), None)
+            why = f": {first.file}:{first.line}: {first.message}." if first else "."
             raise RequestError(
                 f"{job.source} does not compile under {job.build.name} with debug info, so its "
-                "variables cannot be read; compiling it shows the errors."
+                f"variables cannot be read{why}"
             )
         from hot_anvil.system.build.reading_back import link_alone
 
