@@ -44,9 +44,18 @@ class Kernel(NamedTuple):
     passes: int
     levels: int  # elements of the buffer it reads
     long: bool = False  # over 50 us a call, or bound by memory
+    writes: bool = False  # what the next call reads: each call is made on a copy of its own
 
 
 KERNELS = {
+    # 67 instructions that wait for each other, or 69; {passes} is of ten thousand.
+    "in place, 20 ns": Kernel(
+        '__asm__ volatile(".rept %c1\\n\\tlea (%0), %0\\n\\t.endr" : "+r"(s)'
+        ' : "i"(67 * PASSES / 10000)); levels[n & 1] += (int)s;',
+        10,
+        4,
+        writes=True,
+    ),
     "sum, 100 ns": Kernel("for (long i = 0; i < n; i++) s += levels[i & 255] ^ i;", 200, 256),
     "chain, 1 us": Kernel(
         "for (long i = 0; i < n; i++) s = s * 25214903917 + levels[i & 255];", 700, 256
@@ -75,7 +84,7 @@ KERNELS = {
 }
 TRUTHS = ("equal", "moved", "3 % more")
 FUNCTION = """__asm__(".text; .skip {moved}, 0xcc");
-long {name}(const int *levels, long times)
+long {name}({kind} *levels, long times)
 {{
     unsigned long s = 1; /* sums wrap around */
     long n = times * {passes} / 10000;
@@ -121,16 +130,25 @@ def open_kernel(folder: Path, kernel: Kernel, form: str) -> Anvil:
     source = folder / "kernel.c"
     levels = f'levels = {{ fill = "uniform(0, 999)", count = {kernel.levels} }}'
     inputs = [levels, f"times = {kernel.passes}"]
+    kind = "int" if kernel.writes else "const int"
     if form == ENTRIES:
         source.write_text(
             "".join(
-                FUNCTION.format(name=v.tag, moved=v.moved, passes=v.passes, loop=kernel.loop)
+                FUNCTION.format(
+                    name=v.tag,
+                    moved=v.moved,
+                    passes=v.passes,
+                    kind=kind,
+                    loop=kernel.loop.replace("PASSES", str(v.passes)),
+                )
                 for v in VARIANTS
             )
         )
         tags = [v.tag for v in VARIANTS]
         return open_source(source, ["gcc -O2 -fno-ipa-icf"], tags, inputs=inputs)
-    named = FUNCTION.format(name="kernel", moved='" MOVED "', passes="PASSES", loop=kernel.loop)
+    named = FUNCTION.format(
+        name="kernel", moved='" MOVED "', passes="PASSES", kind=kind, loop=kernel.loop
+    )
     source.write_text("const char TAG[] = NAME;\n" + named)
     builds = [
         f"gcc -O2 -DNAME='\"{v.tag}\"' -DMOVED='\"{v.moved}\"' -DPASSES={v.passes}"

@@ -1,7 +1,6 @@
 """Buffers that the bench lays over one another where the entry's types forbid it."""
 
 from collections.abc import Iterator
-from pathlib import PurePath
 
 from hot_anvil.core.binary.signatures import Parameter, Signature
 from hot_anvil.core.binary.types import Type
@@ -11,6 +10,7 @@ from hot_anvil.core.verify.crash_report import Place
 from hot_anvil.core.verify.sanitizer_reports import Undefined
 
 BY = "the bench's aliases and the declaration"
+_FORTRAN = tuple(ending for ending, language in LANGUAGES.items() if language == "fortran")
 _ALIASED_BY_TYPE = (".c", ".cc", ".cpp", ".cxx", ".C")  # languages in which the type decides
 
 
@@ -23,7 +23,7 @@ def overlaps(
     Fortran's arguments only if one is written to (Fortran 2018, 15.5.2.13):
     neither is certain.
     """
-    fortran = LANGUAGES.get(PurePath(signature.file).suffix) == "fortran"
+    fortran = signature.file.endswith(_FORTRAN)
     if not fortran and not signature.file.endswith(_ALIASED_BY_TYPE):
         return
     for argument, parameter in zip(inputs.arguments, signature.parameters, strict=True):
