@@ -297,15 +297,17 @@ def open_bench(
     limits: Limits = Limits(),  # noqa: B008 - immutable
     progress: Progress = no_progress,
     project: str = "",
+    trust: bool = False,
 ) -> Anvil:
     """Open the bench in a folder. Raises RequestError when it is missing or wrong.
 
     ``builds``, texts such as "gcc -O2", stand in place of its grid; ``project`` is a
-    compile_commands.json to take flags of its sources from.
+    compile_commands.json to take flags of its sources from. ``trust`` lets it have programs run
+    that it names itself (compilers, plugins), and keeps that; without it UntrustedError is raised.
     """
     from hot_anvil.system.bench.opening import open_bench_file
 
-    bench = open_bench_file(Path(path))
+    bench = open_bench_file(Path(path), trust)
     return Anvil(make_workspace(bench, False, limits, progress, builds, project))
 
 
@@ -320,14 +322,18 @@ def open_source(
     progress: Progress = no_progress,
     project: str = "",
     tolerance: Sequence[str] = (),
+    trust: bool = False,
 ) -> Anvil:
     """Open one bare source file; ``builds`` are texts such as "gcc -O2".
 
     ``inputs``, ``sweep``, ``not_promised`` and ``tolerance`` are lines of TOML as a bench has them.
+    ``trust`` is as for ``open_bench``: a source's comment may name builds.
     """
     from hot_anvil.system.bench.opening import open_source_file
 
-    bench = open_source_file(Path(path), builds, entries, inputs, sweep, not_promised, tolerance)
+    bench = open_source_file(
+        Path(path), builds, entries, inputs, sweep, not_promised, tolerance, trust
+    )
     return Anvil(make_workspace(bench, True, limits, progress, (), project))
 
 
@@ -352,11 +358,11 @@ def explain(text: str, target: str = "") -> "tuple[Told, ...]":
     return explain_instruction(text, target)
 
 
-def find_machine(path: str | Path = "") -> "Machine":
+def find_machine(path: str | Path = "", trust: bool = False) -> "Machine":
     """Return the compilers of this machine and what each can do; with those of a bench."""
     from hot_anvil.usecases.toolchains import find_machine as find
 
-    return find(Path(path) if path else None)
+    return find(Path(path) if path else None, trust)
 
 
 def environment() -> tuple[str, ...]:

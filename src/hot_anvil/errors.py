@@ -3,12 +3,20 @@
 AnvilError
   RequestError   the request or the bench is wrong            exit code 2
     ToolError    a tool failed on one build: it is refused
+    UntrustedError  a bench would run programs, and nobody said that it may
   MissingError   the machine lacks something needed           exit code 3
   FaultError     Hot Anvil itself did something wrong         exit code 70
 
 Texts speak of benches and of the API; where one is about a parameter, ``about`` names it, and the
 command line says the option that it came from.
 """
+
+import errno
+
+# What the system says where it has too little of something, or a limit is set.
+OF_THE_MACHINE = (
+    errno.EMFILE, errno.ENFILE, errno.ENOMEM, errno.EAGAIN, errno.EROFS, errno.EACCES, errno.EIO,
+)  # fmt: skip
 
 
 class AnvilError(Exception):
@@ -41,3 +49,15 @@ class FaultError(AnvilError):
     """A check of our own failed: never the person's doing."""
 
     exit_code = 70
+
+
+class UntrustedError(RequestError):
+    """A bench would have programs run that it names itself, and nobody said that it may."""
+
+    def __init__(self, file: str, programs: tuple[str, ...]) -> None:
+        listed = "; ".join(programs)
+        super().__init__(
+            f"{file} has programs run that it names itself: {listed}. Look at it; if you trust it, "
+            "say so with --trust (kept for this content)."
+        )
+        self.programs = programs

@@ -5,7 +5,8 @@ beside it, is another workspace. It sees each source as it was when it first com
 new one after an edit.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from functools import wraps
 from typing import NamedTuple, ParamSpec, TypeVar
 
@@ -13,6 +14,7 @@ from hot_anvil.core.build.builds import Build, Plan, command_line, find_build
 from hot_anvil.core.build.planning import plan_builds
 from hot_anvil.core.build.records import REFUSED, Built
 from hot_anvil.core.code.records import EMITTED, LINKED, Code, Function, join_codes
+from hot_anvil.core.config.locating import with_line
 from hot_anvil.core.config.records import Bench, Snippet, find_snippets
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.errors import RequestError
@@ -181,9 +183,22 @@ def make_workspace(
         limits.memory or bench.defaults.get("job_memory", 0) << 20,
     )
     found = find_toolchains(bench.custom, bench.root)
-    plan = plan_builds(bench, found.toolchains, found.families)
+    with _lines_named(bench):
+        plan = plan_builds(bench, found.toolchains, found.families)
     store = Store(bench.root, bare)
     return Workspace(bench, found, plan, store, Scope(limits), progress, Memo())
+
+
+@contextmanager
+def _lines_named(bench: Bench) -> Iterator[None]:
+    """Put the line into errors about the bench's file."""
+    try:
+        yield
+    except RequestError as error:
+        told = with_line(str(error), bench)
+        if told == str(error):
+            raise
+        raise RequestError(told, error.about) from None
 
 
 def usecase(function: Callable[Given, Made]) -> Callable[Given, Made]:
@@ -193,7 +208,7 @@ def usecase(function: Callable[Given, Made]) -> Callable[Given, Made]:
     def scoped(*given: Given.args, **named: Given.kwargs) -> Made:
         workspace = given[0]
         assert isinstance(workspace, Workspace)
-        with workspace.scope.entered():
+        with workspace.scope.entered(), _lines_named(workspace.bench):
             return function(*given, **named)
 
     return scoped

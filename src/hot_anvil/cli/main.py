@@ -33,6 +33,7 @@ INTERRUPTED = 130
 
 def main(argv: "Sequence[str] | None" = None) -> int:
     """Run the command line and return its exit code."""
+    _with_streams()
     words = list(sys.argv[1:] if argv is None else argv)
     if words in (["--version"], ["-V"]):
         sys.stdout.write(f"hot-anvil {__version__}\n")
@@ -42,12 +43,12 @@ def main(argv: "Sequence[str] | None" = None) -> int:
         return 0 if words else 2
     if words[0] not in COMMANDS:
         return _unknown(words[0])
-    import gc
-
-    gc.set_threshold(200_000)  # commands make many records, and next to none in circles
-    from hot_anvil.cli.running import run_command
-
     try:
+        import gc
+
+        gc.set_threshold(200_000)  # commands make many records, and next to none in circles
+        from hot_anvil.cli.running import run_command
+
         return run_command(words[0], COMMANDS[words[0]], words[1:])
     except KeyboardInterrupt:
         sys.stderr.write("hot-anvil: interrupted; everything finished is kept\n")
@@ -59,6 +60,13 @@ def main(argv: "Sequence[str] | None" = None) -> int:
 
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
+
+
+def _with_streams() -> None:
+    """Write to nowhere where standard output or error was closed by who started us."""
+    for name in ("stdout", "stderr"):
+        if getattr(sys, name) is None:
+            setattr(sys, name, open("/dev/null", "w"))  # noqa: PTH123, SIM115 - loads nothing
 
 
 def _overview() -> str:

@@ -3,13 +3,14 @@
 import argparse
 import os
 import shlex
+import sys
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NoReturn
 
 from hot_anvil.core.arch import SYNTAXES
-from hot_anvil.core.names import listed
-from hot_anvil.errors import RequestError
+from hot_anvil.core.names import listed, visible
+from hot_anvil.errors import RequestError, UntrustedError
 
 if TYPE_CHECKING:
     from hot_anvil.api import Anvil
@@ -60,6 +61,10 @@ def add_bench(parser: argparse.ArgumentParser, path: bool = True) -> None:
     parser.add_argument(
         "--from", dest="project", metavar="FILE", default="",
         help="take includes, defines and other flags of the sources from a compile_commands.json",
+    )  # fmt: skip
+    parser.add_argument(
+        "--trust", action="store_true",
+        help="let this bench have programs run that it names: compilers, wrappers, plugins",
     )  # fmt: skip
     parser.add_argument(
         "--jobs", type=count, metavar="N", help="compile this many at once (default: all cores)"
@@ -261,7 +266,24 @@ def positive(text: str) -> float:
 
 
 def open_anvil(args: argparse.Namespace, out: "Output", path: str | None = None) -> "Anvil":
-    """Open the bench or source that the arguments name."""
+    """Open the bench or source that the arguments name.
+
+    A person at a terminal is asked whether to trust it, where it has programs run.
+    """
+    try:
+        return _open(args, out, path, args.trust)
+    except UntrustedError as error:
+        if not (sys.stdin.isatty() and sys.stderr.isatty()):
+            raise
+        out.stop_progress()
+        sys.stderr.write(f"{visible(str(error))}\nRun them? [y/N] ")
+        sys.stderr.flush()
+        if sys.stdin.readline().strip().lower() not in ("y", "yes"):
+            raise
+        return _open(args, out, path, True)
+
+
+def _open(args: argparse.Namespace, out: "Output", path: str | None, trust: bool) -> "Anvil":
     from hot_anvil.api import Limits, open_bench, open_source
 
     place = Path(path or args.path)
@@ -277,7 +299,7 @@ def open_anvil(args: argparse.Namespace, out: "Output", path: str | None = None)
                 f"--{option} goes with one bare source file; {place} is a bench, whose anvil.toml "
                 "says it."
             )
-        return open_bench(place, args.build, limits, out.progress, args.project or "")
+        return open_bench(place, args.build, limits, out.progress, args.project or "", trust)
     if not os.path.lexists(place):
         raise RequestError(f"{place}: there is no such file or folder.")
     return open_source(
@@ -291,6 +313,7 @@ def open_anvil(args: argparse.Namespace, out: "Output", path: str | None = None)
         out.progress,
         args.project or "",
         getattr(args, "tolerance", []),
+        trust,
     )
 
 

@@ -9,6 +9,7 @@ from importlib import import_module
 from pathlib import Path
 from typing import Any
 
+from hot_anvil.core.names import visible
 from hot_anvil.errors import RequestError
 from hot_anvil.views.text.report import Report
 
@@ -74,7 +75,8 @@ class Output:
             import io
 
             text = io.StringIO()
-            csv.writer(text, lineterminator="\n").writerows(rows())
+            shown = ([visible(c) if isinstance(c, str) else c for c in row] for row in rows())
+            csv.writer(text, lineterminator="\n").writerows(shown)
             self._write(text.getvalue())
         elif self.form == "json":
             import json

@@ -8,7 +8,8 @@ from importlib import import_module
 
 from hot_anvil.cli.options import make_parser
 from hot_anvil.cli.output import Output
-from hot_anvil.errors import AnvilError, FaultError, RequestError
+from hot_anvil.core.names import visible
+from hot_anvil.errors import OF_THE_MACHINE, AnvilError, FaultError, MissingError, RequestError
 
 # Parameter of the API -> the option that it comes from.
 OPTIONS = {
@@ -36,11 +37,19 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
             out.stop_progress()
         prefix = "hot-anvil: fault: " if isinstance(error, FaultError) else "hot-anvil: "
         option = OPTIONS.get(error.about, "")
-        sys.stderr.write(f"{prefix}{option}{' ' if option else ''}{error}\n")
+        told = "\n".join(map(visible, str(error).split("\n")))
+        sys.stderr.write(f"{prefix}{option}{' ' if option else ''}{told}\n")
         return error.exit_code
     except BrokenPipeError:
         raise
     except OSError as error:
+        if error.errno in OF_THE_MACHINE:
+            sys.stderr.write(
+                f"hot-anvil: {error.strerror}{f' ({error.filename})' if error.filename else ''}: "
+                "this is the machine's trouble, or a limit set for this process. Nothing finished "
+                "is lost.\n"
+            )
+            return MissingError.exit_code
         if error.errno not in (errno.ENOSPC, errno.EDQUOT):
             return _fault(error)
         sys.stderr.write(
@@ -53,6 +62,13 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
     finally:
         if out:
             out.stop_progress()
+        _say_notices()
+
+
+def _say_notices() -> None:
+    notices = sys.modules.get("hot_anvil.system.process.notices")  # loaded where one was given
+    for text in notices.take_notices() if notices else ():
+        sys.stderr.write(f"hot-anvil: note: {visible(text)}\n")
 
 
 def _fault(error: Exception) -> int:

@@ -27,6 +27,23 @@ def matches(name: str, pattern: str) -> bool:
     return fnmatchcase(name, pattern)
 
 
+def visible(text: str) -> str:
+    """Return a text in which whatever a terminal may act upon is written as an escape.
+
+    Control characters, overrides of the writing direction, bytes that are no UTF-8.
+    """
+    if text.isprintable():
+        return text
+    return "".join(c if c.isprintable() or c == "\t" else _escaped(c) for c in text)
+
+
+def _escaped(character: str) -> str:
+    number = ord(character)
+    if 0xDC80 <= number <= 0xDCFF:  # a byte that was no UTF-8
+        return f"\\x{number & 0xFF:02x}"
+    return character.encode("unicode_escape", "backslashreplace").decode()
+
+
 def listed(names: Iterable[str], most: int = 12) -> str:
     """Return names joined by commas, long ones cut; after ``most`` the rest is counted."""
     items = [name if len(name) <= 60 else f"{name[:58]}.." for name in names]

@@ -32,6 +32,7 @@ from hot_anvil.core.verify.verdicts import (
 )
 from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
 from hot_anvil.errors import RequestError
+from hot_anvil.system.bench.inside import inside
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.checking import first_of_each
 from hot_anvil.system.check.plan import RACE_CALLS
@@ -181,14 +182,14 @@ def given_runs(workspace: Workspace, snippet: Snippet) -> list[Given]:
         if isinstance(value, str):
             return value.encode()
         try:
-            return Path(root, value["file"]).read_bytes()
+            return inside(workspace.bench, value["file"], where).read_bytes()
         except OSError as error:
             raise RequestError(f"{where}: {value['file']}: {error.strerror}.") from None
 
     out = []
     for number, one in enumerate(snippet.runs or (ProgramRun((), None, (), (), {}),)):
         for name in one.needs:
-            if not (root / name).is_file():
+            if not inside(workspace.bench, name, where).is_file():
                 raise RequestError(f"{where}: needs {name}, and there is no such file in {root}.")
         wanted = dict(one.expected.get("files", {}))
         if "stdout" in one.expected:

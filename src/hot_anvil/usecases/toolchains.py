@@ -20,9 +20,9 @@ class Machine(NamedTuple):
     places: tuple[tuple[str, str], ...]  # what comes from where
 
 
-def find_machine(path: Path | None = None) -> Machine:
+def find_machine(path: Path | None = None, trust: bool = False) -> Machine:
     """Return the compilers of this machine, with those that a bench names."""
-    bench = open_bench_file(path) if path else None
+    bench = open_bench_file(path, trust) if path else None
     custom = bench.custom if bench else load_settings().custom
     found = find_toolchains(custom, bench.root if bench else ".")
     able = tuple(map(with_abilities, found.toolchains))

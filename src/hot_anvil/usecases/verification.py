@@ -19,7 +19,7 @@ from hot_anvil.core.verify.options import DEFAULTS, CheckOptions
 from hot_anvil.core.verify.promises import Promise, near_code, promises_in
 from hot_anvil.core.verify.results import Checked, Replay
 from hot_anvil.core.verify.sanitizer_reports import looks_undefined, unseen
-from hot_anvil.errors import AnvilError, FaultError, RequestError
+from hot_anvil.errors import OF_THE_MACHINE, AnvilError, FaultError, RequestError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.checking import check_snippet, written_elsewhere
@@ -113,7 +113,7 @@ def _attempt(snippet: Snippet, work: Callable[[], T]) -> "T | AnvilError":
     except AnvilError as error:
         return error
     except OSError as error:
-        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        if error.errno in (errno.ENOSPC, errno.EDQUOT, *OF_THE_MACHINE):
             raise  # every other snippet would meet it too
         return FaultError(f"snippet {snippet.name}: {type(error).__name__}: {error}.")
     except Exception as error:

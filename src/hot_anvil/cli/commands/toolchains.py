@@ -12,6 +12,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="a bench whose own toolchains are shown too",
     )  # fmt: skip
     parser.add_argument(
+        "--trust", action="store_true", help="let this bench have compilers of its own run"
+    )
+    parser.add_argument(
         "--where", action="store_true",
         help="show instead where each toolchain and each default comes from",
     )  # fmt: skip
@@ -22,7 +25,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.api import find_machine
     from hot_anvil.views.text.toolchains import toolchains_report, where_report
 
-    found = find_machine(args.path)
+    found = find_machine(args.path, args.trust)
     if args.where:
         out.answer(
             lambda: where_report(found.places, out.width),

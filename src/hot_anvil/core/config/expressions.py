@@ -18,6 +18,8 @@ _OPERATORS = {
     "FloorDiv": operator.floordiv,
 }
 
+_LONGEST = 200  # characters
+
 Names = Mapping[str, int | float]
 
 
@@ -25,6 +27,8 @@ def evaluate(text: str, known: Names, where: str) -> int | float:
     """Return the value of an expression over known names, such as ``n + 16``."""
     import ast
 
+    if len(text) > _LONGEST:
+        raise RequestError(f"{where}: a sum of {len(text)} characters; {_LONGEST} may be used.")
     try:
         return _value(ast.parse(text, mode="eval").body, known)
     except KeyError as error:
@@ -33,7 +37,7 @@ def evaluate(text: str, known: Names, where: str) -> int | float:
         raise RequestError(
             f"{where}: '{name}' is neither in the sweep nor a number of the inputs.{hint}"
         ) from None
-    except (SyntaxError, ValueError, ZeroDivisionError):
+    except (SyntaxError, ValueError, ArithmeticError, RecursionError, MemoryError):
         raise RequestError(
             f"{where}: '{text}' is no value: give a number, a name from the sweep or the "
             "inputs, or an expression of them with + - * //."
@@ -47,9 +51,11 @@ def names_in(text: str) -> Iterator[str]:
         return
     import ast
 
+    if len(text) > _LONGEST:
+        return
     try:
         tree = ast.parse(text, mode="eval")
-    except SyntaxError:
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
         return
     yield from (node.id for node in ast.walk(tree) if isinstance(node, ast.Name))
 

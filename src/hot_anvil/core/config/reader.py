@@ -1,5 +1,6 @@
 """Checks tables of a bench file and gathers every mistake with its place."""
 
+import math
 import shlex
 from collections.abc import Callable, Mapping
 from typing import Any, TypeVar
@@ -59,6 +60,7 @@ class Reader:
     def _told(self, line: int, path: Path, message: str) -> str:
         place = f"{self.file}:{line}" if line else self.file
         key = f" {dotted(path)}:" if path else ""
+        message = message if len(message) <= _SHOWN else f"{message[:_SHOWN]} .."
         return f"{place}:{key} {message}{'' if message.endswith('?') else '.'}"
 
     def checked(self, table: Values, path: Path, kind: str) -> Values:
@@ -101,6 +103,32 @@ class Reader:
         except ValueError as error:
             self.note((*path, key), f"cannot be split into words ({error})")
             return ()
+
+
+_SHOWN = 400  # characters of a message
+_NUMBERS = ("inputs", "expected")  # tables in which a float may be NaN or infinite
+_DEEPEST = 12  # tables and lists within each other
+_LARGEST = 1 << 127
+
+
+def check_values(reader: Reader, value: object, path: Path = ()) -> None:
+    """Note what no key of a bench may hold, whatever it is for."""
+    if len(path) > _DEEPEST:
+        reader.note(path[:_DEEPEST], "tables and lists lie too deep within each other")
+    elif isinstance(value, Mapping):
+        for key, inner in value.items():
+            if "\0" in key:
+                reader.note(path, "a key has a NUL character in it")
+            check_values(reader, inner, (*path, key))
+    elif isinstance(value, list):
+        for number, inner in enumerate(value):
+            check_values(reader, inner, (*path, number) if isinstance(inner, Mapping) else path)
+    elif isinstance(value, str) and "\0" in value:
+        reader.note(path, "has a NUL character in it")
+    elif isinstance(value, float) and not math.isfinite(value) and not {*path} & {*_NUMBERS}:
+        reader.note(path, f"must be a finite number, not {value!r}")
+    elif isinstance(value, int) and abs(value) >= _LARGEST:
+        reader.note(path, "is a number of more than 127 bits")
 
 
 def whole(value: object, least: int, most: int | None = None) -> bool:

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 from hot_anvil.core.arch import SYNTAXES
 from hot_anvil.core.config.positions import Path
-from hot_anvil.core.config.reader import Reader, whole
+from hot_anvil.core.config.reader import Reader, check_values, whole
 from hot_anvil.core.config.reading_snippets import flag_sets, read_snippet
 from hot_anvil.core.config.records import Bench, CustomToolchain, Grid, Settings, Values
 
@@ -17,6 +17,7 @@ def read_bench(tables: Values, text: str, file: str, root: str) -> Bench:
     ``text`` is the file's text, to name lines in errors. Raises RequestError with all mistakes.
     """
     reader = Reader(file, text)
+    check_values(reader, tables)
     known = reader.checked(tables, (), "")
     if not tables.get("snippet"):
         reader.note((), "the bench has no [[snippet]] table: nothing to compile")

@@ -1,5 +1,6 @@
 """Reading a snippet's table: what it is made of, its inputs and what is expected of it."""
 
+import math
 import re
 
 from hot_anvil.core.config.positions import Path
@@ -10,6 +11,8 @@ from hot_anvil.core.config.records import Snippet, Values, language_of
 from hot_anvil.core.facts.expectation import Expectation, Wanted
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
+
+_MOST_POINTS = 1000  # of a sweep
 
 
 def read_snippet(reader: Reader, table: Values, path: Path, flags: Values) -> Snippet:
@@ -26,6 +29,8 @@ def read_snippet(reader: Reader, table: Values, path: Path, flags: Values) -> Sn
         reader.attempt(None, read_parameter, reader, value, (*path, "inputs", key))
     sweep = known.get("sweep", {})
     points = {k: _points(reader, v, (*path, "sweep", k)) for k, v in sweep.items()}
+    if math.prod(map(len, points.values())) > _MOST_POINTS:
+        reader.note((*path, "sweep"), f"makes more than {_MOST_POINTS} points: name fewer sizes")
     name = known.get("name", re.sub(r"\.\w+$", "", sources[0]) if sources else "")
     own = known.get("source_flags", {})
     for source in own:

@@ -121,6 +121,7 @@ class Bench(NamedTuple):
     explicit: tuple[str, ...] = ()
     defaults: Values = MappingProxyType({})  # how commands behave where no option says it
     text: str = ""  # of the file, to name lines
+    granted: tuple[str, ...] = ()  # files that the command line names, wherever they lie
 
 
 class Settings(NamedTuple):

@@ -1,6 +1,7 @@
 """Fills: how a bench says what a buffer holds, as made, repeatable data."""
 
 import io
+import math
 import re
 import zlib
 from collections.abc import Mapping
@@ -19,6 +20,9 @@ _TEXTUAL = ("text", "file")
 Files = Mapping[str, bytes]  # contents of the files that fills name
 
 
+_SHOWN = 60  # characters of a fill in a message
+
+
 class Fill(NamedTuple):
     """A fill as written, taken apart."""
 
@@ -33,13 +37,18 @@ def parse_fill(text: str, where: str) -> Fill:
     name = found[1] if found else text
     if not found or name not in FILLS:
         hint = did_you_mean(name, FILLS) or f" Known fills: {listed(FILLS)}."
-        raise RequestError(f"{where}: '{text}' is no fill.{hint}")
+        raise RequestError(f"{where}: '{text[:_SHOWN]}' is no fill.{hint}")
     inside = (found[2] or "").strip()
     arguments: tuple[Any, ...]
     if name in _TEXTUAL:
         arguments = (inside[1:-1],) if re.fullmatch(r"""(["']).*\1""", inside, re.DOTALL) else ()
     else:
         arguments = tuple(_number(part, text, where) for part in inside.split(",") if part.strip())
+    text = text if len(text) <= _SHOWN else f"{text[:_SHOWN]}.."
+    if name != "choice" and not all(map(_finite, arguments)):
+        raise RequestError(f"{where}: '{text}': {name} takes finite numbers.")
+    if name == "normal" and len(arguments) == 2 and arguments[1] < 0:
+        raise RequestError(f"{where}: '{text}': a standard deviation is not negative.")
     least, most = FILLS[name]
     if not least <= len(arguments) <= most:
         raise RequestError(
@@ -49,6 +58,10 @@ def parse_fill(text: str, where: str) -> Fill:
     if name == "uniform" and arguments[0] > arguments[1]:
         raise RequestError(f"{where}: '{text}': the first value is above the second.")
     return Fill(name, arguments, text)
+
+
+def _finite(value: object) -> bool:
+    return not isinstance(value, float) or math.isfinite(value)
 
 
 def file_named(text: str) -> str:

@@ -1,5 +1,6 @@
 """Input sets: concrete values for an entry's parameters."""
 
+import math
 import re
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
@@ -226,7 +227,7 @@ def _buffer(parameter: Parameter, given: Input, making: _Making, where: str) -> 
 
 def _count(given: int | str, known: Names, where: str) -> int | float:
     value = given if isinstance(given, int) else evaluate(given, known, where)
-    if value != int(value):
+    if not math.isfinite(value) or value != int(value):
         raise RequestError(f"{where}: {given} is {value}: not a whole number.")
     return int(value)
 
@@ -264,7 +265,7 @@ def _numbers(  # type: ignore[no-untyped-def]
     value = evaluate(spec, making.known, where) if isinstance(spec, str) else spec
     if leaf.kind in ("int", "uint"):
         limits = np.iinfo(leaf.dtype)
-        if value != int(value) or not limits.min <= value <= limits.max:
+        if not math.isfinite(value) or value != int(value) or not limits.min <= value <= limits.max:
             raise RequestError(f"{where}: {value} does not fit {leaf.type.name}.")
         value = int(value)
     return np.full(count, value, dtype=leaf.dtype)
@@ -282,6 +283,8 @@ def _spec(leaf: Leaf, given: Input) -> int | float | str | None:
     if given.fill is not None:
         return given.fill
     if isinstance(given.value, str) or given.value is None:
+        return given.value
+    if leaf.path not in ("low half", "high half", "imag"):
         return given.value
     halves = {"low half": int(given.value) & (1 << 64) - 1, "imag": 0,
               "high half": int(given.value) >> 64 & (1 << 64) - 1}  # fmt: skip

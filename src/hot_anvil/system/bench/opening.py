@@ -2,22 +2,27 @@
 
 import os
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 from hot_anvil.core.config.comment import settings_in_comment
 from hot_anvil.core.config.reading import read_bench
 from hot_anvil.core.config.records import Bench, language_of
+from hot_anvil.core.inputs.fills import file_named
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.settings import with_project_flags, with_settings
+from hot_anvil.system.bench.trust import must_be_trusted
 from hot_anvil.system.store.files import parse_toml, read_source
 
 BENCH_FILE = "anvil.toml"
 
 
-def open_bench_file(path: Path) -> Bench:
-    """Read the bench in a folder, or the bench file itself."""
+def open_bench_file(path: Path, trust: bool = False) -> Bench:
+    """Read the bench in a folder, or the bench file itself.
+
+    Raises UntrustedError for one that has programs run which it names, unless it is trusted.
+    """
     file = path / BENCH_FILE if path.is_dir() else path
     try:
         text = file.read_text()
@@ -31,8 +36,12 @@ def open_bench_file(path: Path) -> Bench:
         raise RequestError(f"{file}: is not UTF-8 text, as TOML must be.") from None
     except ValueError as error:
         raise RequestError(f"{file}: is not valid TOML: {error}.") from None
+    except RecursionError:
+        raise RequestError(f"{file}: tables and lists lie too deep within each other.") from None
     bench = read_bench(tables, text, str(file), str(file.parent.resolve()))
-    return with_project_flags(with_settings(bench))
+    known = with_project_flags(bench)
+    must_be_trusted(known, trust)
+    return with_settings(known)
 
 
 def open_source_file(
@@ -43,6 +52,7 @@ def open_source_file(
     sweep: Sequence[str] = (),
     not_promised: Sequence[str] = (),
     tolerance: Sequence[str] = (),
+    trust: bool = False,
 ) -> Bench:
     """Return a bench of one bare source file.
 
@@ -72,6 +82,8 @@ def open_source_file(
             snippet[key] = {**snippet.get(key, {}), **given}
     tables["snippet"] = [snippet]
     bench = read_bench(tables, text, str(path), str(path.parent.resolve()))
+    must_be_trusted(bench, trust)
+    bench = bench._replace(granted=tuple(_files_in(_toml_lines(inputs, "inputs"))))
     return with_settings(bench._replace(explicit=tuple(_as_seen_here(b, path) for b in builds)))
 
 
@@ -139,6 +151,15 @@ def read_sources(root: str, files: Sequence[str]) -> Mapping[str, Sequence[str]]
         except OSError:
             continue
     return out
+
+
+def _files_in(value: Any) -> Iterator[str]:
+    """Give the files that fills name, anywhere in a value."""
+    if isinstance(value, Mapping):
+        for inner in value.values():
+            yield from _files_in(inner)
+    elif isinstance(value, str) and file_named(value):
+        yield file_named(value)
 
 
 def _toml_lines(lines: Sequence[str], about: str) -> dict[str, Any]:

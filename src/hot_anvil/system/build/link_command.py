@@ -57,7 +57,7 @@ def rust_library(path: str, store: Store) -> str:
     """
     name = digest("rust library", path, str(Path(path).stat().st_mtime_ns))
     made = store.artefact(name)
-    if not made.is_there():
+    if not store.holds(name):
         work = store.scratch()
         (work / "all.rs").write_text("")
         seconds = current_scope().limits.seconds

@@ -48,7 +48,7 @@ def link_whole(
     argv = _link_argv(built, chain, toolchains, objects, keep, store)
     argv += debug if argv else ()
     name = digest(f"whole {stage_digest('code')}", *(unit.artefact for unit in built.units), *argv)
-    plain = read_json(store.artefact(name).unit)
+    plain = read_json(store.artefact(name).unit) if store.holds(name) else None
     if plain is None:
         plain = _make_whole(built, chain, store, argv, keep, name)
     complaints = read_diagnostics(plain["stderr"], "text")

@@ -35,6 +35,7 @@ from hot_anvil.system.build.worker_objects import (
     worker_objects,
 )
 from hot_anvil.system.process.running import run
+from hot_anvil.system.process.trouble import raise_own_trouble
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
@@ -91,7 +92,7 @@ def link_program(
         *libraries,
     )
     target = store.artefact(name)
-    if not target.is_there():
+    if not store.holds(name):
         more = [store.artefact(unit.artefact).object for unit in drivers]
         parts = _Parts(fixed, [*more, shim], placement, form)
         why = _link(built, signatures, command, libraries, parts, name, store)
@@ -141,6 +142,7 @@ def _link(
         objects += [*map(str, parts.more), *parts.frame]
         argv = [*command, pad, *objects, *seed, "-o", str(image), *libraries]
         said = run(argv, store.root)
+        raise_own_trouble(said, f"linking {built.build.name}")
         if said.failed:
             return f"cannot be linked: {first_complaint(said.stderr)}"
         shown = [store.artefact(built.whole.artefact).image] if built.whole else units

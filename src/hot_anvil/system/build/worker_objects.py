@@ -52,7 +52,7 @@ def loading_worker(host: Toolchain, store: Store) -> str:
     name = digest("loading worker", fixed.folder.name)
     target = store.artefact(name)
     with _one_at_a_time:
-        if not target.is_there():
+        if not store.holds(name):
             work = store.scratch()
             objects = [str(fixed.part(part)) for part in (*WORKER_PARTS, *_LOADER)]
             said = run(
@@ -80,7 +80,7 @@ def _compiled(sources: Mapping[str, str], host: Toolchain, store: Store) -> Arte
     name = digest("harness", stage_digest("worker"), driver.identity, header, *texts, *_FIXED_FLAGS)
     folder = store.artefact(name)
     with _one_at_a_time:
-        if folder.is_there():
+        if store.holds(name):
             return folder
         work = store.scratch()
         for source, text in sources.items():

@@ -1,7 +1,6 @@
 """Run every candidate on every input set in processes of its own, and judge it."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from pathlib import Path
 
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.records import REFUSED, Built
@@ -28,6 +27,7 @@ from hot_anvil.core.verify.verdicts import (
 )
 from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
 from hot_anvil.errors import RequestError
+from hot_anvil.system.bench.inside import inside
 from hot_anvil.system.check.drawing import draw_sets
 from hot_anvil.system.check.plan import (
     RACE_CALLS,
@@ -63,8 +63,9 @@ def read_files(bench: Bench, snippet: Snippet) -> Files:
         name = file_named(text) if isinstance(text, str) else ""
         if not name:
             continue
+        path = inside(bench, name, f"{bench.file}: snippet {snippet.name}: the fill {text}")
         try:
-            files[name] = Path(bench.root, name).read_bytes()
+            files[name] = path.read_bytes()
         except OSError as error:
             raise RequestError(
                 f"{bench.file}: snippet {snippet.name}: the fill {text}: {name} cannot be read "

@@ -34,7 +34,8 @@ from hot_anvil.system.check.plan import CheckPlan, Evaluated, Oracle
 from hot_anvil.system.check.sanitizing import find_undefined
 from hot_anvil.system.check.shrinking import Caller, Side, smallest_failing
 from hot_anvil.system.execute.calls import PreparedInputs, run_tally
-from hot_anvil.system.store.files import digest, read_json, write_json
+from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.seals import read_sealed, write_sealed
 from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.store.store import Store
 
@@ -268,13 +269,13 @@ def keep_inputs(
         "label": verdict.inputs, "arguments": rows, "layout": layout,
     }  # fmt: skip
     name = digest(json.dumps(document))[:8]
-    write_json(store.folder / "replays" / f"{name}.json", document)
+    write_sealed(store.folder / "replays" / f"{name}.json", document)
     return name
 
 
 def load_inputs(store: Store, name: str) -> dict[str, Any] | None:
     """Return what was kept under a name, its arguments as an input set; None for no such name."""
-    document = read_json(store.folder / "replays" / f"{name}.json") if name.isalnum() else None
+    document = read_sealed(store.folder / "replays" / f"{name}.json") if name.isalnum() else None
     if not isinstance(document, dict):
         return None
     arguments = [

@@ -141,8 +141,8 @@ def _run(path: str, ready: PreparedInputs, layout: int, order: Sequence[int]) ->
         why, place = explain(path, ended, ready.root, ready.sets[at], ready.signature)
         kind = HUNG if ended.kind == "hung" else CRASHED
         return Trial(tuple(outputs), kind, why, at, place, layout), done
-    except (MissingError, OSError) as error:
-        return Trial(tuple(outputs), CRASHED, str(error), order[min(done, len(order) - 1)]), done
+    except OSError as error:  # ours: it must never become a verdict
+        raise MissingError(f"{path}: {error.strerror}, while it was to be called.") from None
     return Trial(tuple(outputs), "", ""), done
 
 

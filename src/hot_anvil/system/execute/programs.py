@@ -22,6 +22,7 @@ from hot_anvil.system.execute.calls import explain, memory_limit
 from hot_anvil.system.execute.workers import WorkerEnded, new_folder, own_environment, remove_folder
 from hot_anvil.system.process.running import run, signal_name
 from hot_anvil.system.process.scope import current_scope
+from hot_anvil.system.process.trouble import raise_own_trouble
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
@@ -48,12 +49,13 @@ def link_whole_program(built: Built, chain: Toolchain, host: Toolchain, store: S
         *libraries,
     )  # fmt: skip
     target = store.artefact(name)
-    if not target.is_there():
+    if not store.holds(name):
         work = store.scratch()
         try:
             objects = [str(store.artefact(unit).object) for unit in units]
             argv = [*command, *objects, *beside, "-o", str(Artefact(work).program), *libraries]
             said = run(argv, store.root)
+            raise_own_trouble(said, f"linking {built.build.name}")
             if said.failed:
                 return Program("", f"cannot be linked: {first_complaint(said.stderr)}", "")
             store.keep(work, name)

@@ -67,7 +67,7 @@ def _compiled(host: Toolchain, store: Store, api: int) -> Path | str:
     driver = host.drivers["c"]
     name = digest("count", driver.identity, source.read_bytes(), str(api))
     target = store.artefact(name)
-    if not target.is_there():
+    if not store.holds(name):
         work = store.scratch()
         known = architecture(host.isa).tooling.counter_flags
         flags = [f"-DAPI={api}", *known]

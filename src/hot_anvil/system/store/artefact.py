@@ -102,7 +102,3 @@ class Artefact(NamedTuple):
     def part(self, name: str) -> Path:
         """Return one of the worker's own objects."""
         return self.folder / f"{name}.o"
-
-    def is_there(self) -> bool:
-        """Tell whether the store has it."""
-        return self.folder.is_dir()

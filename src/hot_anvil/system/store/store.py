@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from hot_anvil.errors import RequestError
+from hot_anvil.system.process.notices import notice
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import (
     digest,
@@ -27,6 +28,7 @@ from hot_anvil.system.store.files import (
     write_json,
     write_whole,
 )
+from hot_anvil.system.store.seals import holds, read_sealed, seal, write_sealed
 
 Made = TypeVar("Made")
 
@@ -43,13 +45,43 @@ class Store:
         self.folder = (
             user_cache() / "bare" / digest(root)[:16] if bare else Path(root, ".hot-anvil")
         )
+        if not bare and not _may_write(self.folder):
+            self.folder = user_cache() / "bare" / digest(root)[:16]
+            notice(f"{root} cannot be written to: what is made is kept in {self.folder}.")
         self._digests: dict[str, str | None] = {}
         self._there: dict[str, bool] = {}
         self._read: dict[Path, Any] = {}
+        self._whole: dict[str, bool] = {}
 
     def artefact(self, name: str) -> Artefact:
         """Return an artefact by its name, whether it is there or not."""
         return Artefact(self.folder / "artefacts" / name)
+
+    def holds(self, name: str) -> bool:
+        """Tell whether the store has an artefact, proved by its digests once in a process.
+
+        One that was damaged is taken away, to be made again.
+        """
+        if not self._whole.get(name):
+            folder = self.artefact(name).folder
+            there = folder.is_dir()
+            self._whole[name] = there and holds(folder)
+            if there and not self._whole[name]:
+                self._take_away(folder)
+        return self._whole[name]
+
+    def _take_away(self, folder: Path) -> None:
+        import shutil
+
+        notice(f"{self.folder}: some of what was kept there was damaged; it is made again.")
+        scratch = self.scratch()
+        try:
+            folder.rename(scratch / "damaged")
+        except OSError as error:
+            raise RequestError(
+                f"{folder}: is damaged and cannot be taken away ({error.strerror})."
+            ) from None
+        shutil.rmtree(scratch, ignore_errors=True)
 
     def read_once(self, file: Path, make: Callable[[Any], Made]) -> Made:
         """Return what ``make`` makes of an artefact's JSON file, read once: it never changes.
@@ -69,7 +101,7 @@ class Store:
 
     def lookup(self, key: str) -> str | None:
         """Return the artefact that command ``key`` made, if all it read is unchanged."""
-        recipe = read_json(self._recipe(key))
+        recipe = read_sealed(self._recipe(key))
         if not isinstance(recipe, dict):
             return None
         for path, known in recipe["read"]:
@@ -78,7 +110,7 @@ class Store:
         if any(map(self._is_there, recipe["absent"])):
             return None
         name: str = recipe["artefact"]
-        return name if self.artefact(name).is_there() else None
+        return name if self.holds(name) else None
 
     def remember(self, key: str, read: Sequence[str], absent: Iterable[str], artefact: str) -> None:
         """Record what a command read and made."""
@@ -86,14 +118,14 @@ class Store:
         digests = [(path, self._digest(path)) for path in read]
         earlier = [name for name in self._versions(key) if name != artefact][:_KEPT]
         recipe = {"read": digests, "absent": sorted(absent), "artefact": artefact}
-        write_json(self._recipe(key), {**recipe, "earlier": earlier})
+        write_sealed(self._recipe(key), {**recipe, "earlier": earlier})
 
     def earlier(self, key: str) -> list[str]:
         """Return what command ``key`` made of earlier states of its files, the latest first."""
-        return [name for name in self._versions(key)[1:] if self.artefact(name).is_there()]
+        return [name for name in self._versions(key)[1:] if self.holds(name)]
 
     def _versions(self, key: str) -> list[str]:
-        recipe = read_json(self._recipe(key))
+        recipe = read_sealed(self._recipe(key))
         if not isinstance(recipe, dict):
             return []
         return [recipe["artefact"], *recipe.get("earlier", ())]
@@ -146,12 +178,13 @@ class Store:
         kept = self.artefact(name)
         target = kept.folder
         target.parent.mkdir(parents=True, exist_ok=True)
+        seal(scratch)
         try:
             scratch.rename(target)
         except OSError:
             if not target.is_dir():
                 raise
-            if not _is_whole(target):  # damaged since: ours takes its place
+            if not holds(target):  # damaged since: ours takes its place
                 target.rename(self.scratch() / name)
                 scratch.rename(target)
             shutil.rmtree(scratch, ignore_errors=True)
@@ -164,7 +197,7 @@ class Store:
         """
         import shutil
 
-        kept = read_json(self.artefact(name).derived)
+        kept = read_json(self.artefact(name).derived) if self.holds(name) else None
         if kept is not None:
             return kept
         work = self.scratch()
@@ -200,8 +233,12 @@ class Store:
         finally:
             os.close(work)
 
-    def record(self, kind: str, subject: str, document: Any) -> None:
-        """Add a check or a measurement to the results; they are never overwritten."""
+    def record(self, kind: str, subject: str, document: Any, kept_before: bool = True) -> None:
+        """Add a check or a measurement to the results; they are never overwritten.
+
+        Where that cannot be done it is said, and what was found is shown all the same. Results
+        that are damaged are set aside; ``kept_before`` tells that they were not just now.
+        """
         import sqlite3
 
         self._refuse_links()
@@ -220,7 +257,10 @@ class Store:
                 )
             base.close()
         except (sqlite3.Error, OSError) as error:
-            raise RequestError(f"{path}: the result cannot be kept ({error}).") from None
+            if _is_damaged(error) and self._set_aside(path) and kept_before:
+                self.record(kind, subject, document, False)
+            else:
+                notice(f"{path}: the result cannot be kept ({error}).")
 
     def results(self, kind: str) -> list[tuple[int, float, str, Any]]:
         """Return what was recorded of one kind: (number, time, subject, document), oldest first."""
@@ -237,8 +277,20 @@ class Store:
                 ).fetchall()
             base.close()
         except sqlite3.Error as error:
+            if _is_damaged(error) and self._set_aside(path):
+                return []
             raise RequestError(f"{path}: earlier results cannot be read ({error}).") from None
         return [(number, at, subject, json.loads(text)) for number, at, subject, text in rows]
+
+    def _set_aside(self, path: Path) -> bool:
+        """Put damaged results where somebody may look at them; tell whether that could be done."""
+        aside = path.with_name(f"{path.name}.damaged-{int(time.time())}")
+        try:
+            path.rename(aside)
+        except OSError:
+            return False
+        notice(f"{path} was damaged: it was set aside as {aside.name}, and a new one is begun.")
+        return True
 
     def _mark(self) -> str:
         """Return which folder ``work`` was when this tool made it, "" when it did not."""
@@ -262,8 +314,18 @@ class Store:
         return self._there[path]
 
 
-def _is_whole(artefact: Path) -> bool:
-    return all(read_json(file) is not None for file in artefact.glob("*.json"))
+def _is_damaged(error: Exception) -> bool:
+    """Tell whether a database is none any more; a locked one, or a full disk, will pass."""
+    import sqlite3
+
+    passing = isinstance(error, sqlite3.OperationalError | OSError)
+    malformed = "malformed" in str(error) or "no such column" in str(error)
+    return (isinstance(error, sqlite3.DatabaseError) and not passing) or malformed
+
+
+def _may_write(folder: Path) -> bool:
+    """Tell whether a store may be made, or written to, there."""
+    return os.access(folder if folder.exists() else folder.parent, os.W_OK | os.X_OK)
 
 
 def _same_folder(status: os.stat_result) -> str:

@@ -22,7 +22,8 @@ from hot_anvil.core.toolchain.records import (
     split_command,
 )
 from hot_anvil.errors import MissingError, RequestError
-from hot_anvil.system.store.files import digest, parse_toml, read_json, user_cache, write_json
+from hot_anvil.system.store.files import digest, parse_toml, user_cache
+from hot_anvil.system.store.seals import read_sealed, write_sealed
 from hot_anvil.system.toolchain.fronts import front_state, real_compiler
 
 _FORMAT = 3
@@ -152,7 +153,7 @@ class _ProbeCache:
     def __init__(self, root: str) -> None:
         self.root = root
         self.path = user_cache() / "toolchains.json"
-        stored = read_json(self.path)
+        stored = read_sealed(self.path)
         usable = isinstance(stored, dict) and stored.get("format") == _FORMAT
         self.known: dict[str, dict[str, object]] = stored["known"] if usable else {}
         self.changed = False
@@ -176,7 +177,7 @@ class _ProbeCache:
         """Keep new answers; a cache that cannot be written only costs time."""
         if self.changed:
             try:
-                write_json(self.path, {"format": _FORMAT, "known": self.known})
+                write_sealed(self.path, {"format": _FORMAT, "known": self.known})
             except RequestError:
                 return
 

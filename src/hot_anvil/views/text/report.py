@@ -3,6 +3,8 @@
 from collections.abc import Iterable, Sequence
 from typing import Literal, NamedTuple
 
+from hot_anvil.core.names import visible
+
 Style = Literal["plain", "dim", "strong", "change", "trouble"]
 PLAIN: Style = "plain"
 DIM: Style = "dim"
@@ -34,7 +36,7 @@ class Report:
 
     def add(self, *cells: Cell) -> None:
         """Add one line."""
-        self.lines.append(tuple([span(cell) for cell in cells]))
+        self.lines.append(tuple([_safe(span(cell)) for cell in cells]))
 
     def blank(self) -> None:
         """Add an empty line, unless one is there or the report is empty."""
@@ -69,7 +71,7 @@ class Report:
         left out, in that order, where the table would be too wide; with
         ``filled`` so are columns that nothing stands in.
         """
-        body = [[span(cell) for cell in row] for row in rows]
+        body = [[_safe(span(cell)) for cell in row] for row in rows]
         widths = [
             max([len(head), *(len(row[k].text) for row in body)]) for k, head in enumerate(heads)
         ]
@@ -130,6 +132,11 @@ class Report:
 def span(cell: Cell) -> Span:
     """Return the cell as a span; a plain text gets no style."""
     return cell if isinstance(cell, Span) else Span(cell)
+
+
+def _safe(piece: Span) -> Span:
+    """Return a piece of which a terminal shows every character, and acts upon none."""
+    return piece if piece.text.isprintable() else Span(visible(piece.text), piece.style)
 
 
 def cut(text: str, width: int) -> str:

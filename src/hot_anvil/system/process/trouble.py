@@ -1,0 +1,25 @@
+"""Trouble that is the machine's, not the code's: it must never become a verdict."""
+
+import re
+
+from hot_anvil.errors import MissingError
+from hot_anvil.system.process.running import Outcome
+
+_SIGNS = re.compile(
+    r"No space left on device|Disk quota exceeded|Too many open files|Cannot allocate memory|"
+    r"Read-only file system|Resource temporarily unavailable|virtual memory exhausted|"
+    r"out of memory",
+    re.IGNORECASE,
+)
+
+
+def raise_own_trouble(said: Outcome, what: str) -> None:
+    """Raise MissingError where a tool failed for want of what the machine should have.
+
+    ``what`` was being done, in words.
+    """
+    found = _SIGNS.search(said.stderr)
+    if said.failed and found:
+        raise MissingError(f"{what}: {found[0]}. This is the machine's trouble, not the code's.")
+    if said.code < 0 and not said.timed_out:
+        raise MissingError(f"{what}: {said.ending}. This is the machine's trouble, not the code's.")
