@@ -117,7 +117,8 @@ def test_warnings_are_suspects_only_inside_the_entry_and_about_what_it_computes(
         (True, True, "surge.c", "is restrict"),
         (False, True, "surge.c", ""),  # both of one type: they may overlap
         (True, False, "surge.c", ""),  # nothing is written
-        (True, True, "surge.f90", ""),  # another language's rules
+        (True, True, "surge.rs", ""),  # another language's rules
+        (True, True, "surge.f90", "Fortran takes it"),
     ],
 )
 def test_an_alias_is_told_where_the_declaration_forbids_it(

@@ -161,7 +161,7 @@ def _around(parameter: Parameter, signature: Signature) -> str:
     return (
         " Rust passes a slice as it likes, so it has to be given as a pointer and a length. Write "
         f'beside it: #[no_mangle] pub extern "C" fn {signature.name}_of({parameter.name}: '
-        f"*{form[0]} {kind}, n: usize) {{ {signature.name}(unsafe {{ std::slice::{form[1]}("
+        f"*{form[0]} {kind}, n: usize) {{ {signature.name}(unsafe {{ core::slice::{form[1]}("
         f"{parameter.name}, n) }}) }}, with its result, and make {signature.name}_of the entry."
     )
 

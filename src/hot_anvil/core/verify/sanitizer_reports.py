@@ -16,7 +16,7 @@ _UNSET = "use-of-uninitialized-value"
 _MADE = re.compile(r"value was created by (?:an allocation of ('[^']+')|a heap allocation)")
 _ADDRESS = re.compile(r"(?: and)? ?\[?\b0x[0-9a-f]+(?:, ?0x[0-9a-f]+\))?")
 _FRAME = re.compile(r"^\s+#\d+ .*\(([^()]+)\+0x([0-9a-f]+)\)", re.MULTILINE)
-_UNDEFINED_BY_TEXT = re.compile(r"will break strict-aliasing|unsequenced|Wsequence-point")
+_UNDEFINED_BY_TEXT = re.compile(r"will \w+ strict-aliasing|unsequenced|Wsequence-point")
 # A pointer to an object as another type, and a variable that one expression changes and uses.
 _UNSEEN = re.compile(
     r"\*\s*\)\s*&\s*\w|\b(\w+)(?:\+\+|--)[^;{}]*\b\1\b|"

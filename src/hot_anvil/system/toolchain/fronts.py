@@ -4,7 +4,6 @@ import os
 from pathlib import Path
 
 from hot_anvil.core.toolchain.records import Front
-from hot_anvil.system.process.running import run
 from hot_anvil.system.store.files import digest
 
 
@@ -29,6 +28,8 @@ def real_compiler(front: Front | None, path: str, root: str) -> list[str]:
     """Return the file of the compiler that a front stands for in ``root``, none where not known."""
     if front is None or not front.asks:
         return []
+    from hot_anvil.system.process.running import run
+
     said = run([path, *front.asks], cwd=root, seconds=20)
     real = Path(said.stdout.strip(), front.real) if not said.failed else Path()
     return [str(real)] if real.is_file() else []
