@@ -31,7 +31,7 @@ _PIPE_BYTES = 1 << 20
 _MOMENT = 0.5  # seconds for a hung process to say where it is
 _AHEAD = 4 << 20  # bytes of requests sent before their answers are read
 _OUT_OF_MEMORY = 122  # exit code of worker.c
-_SET_UP = (123, 124)  # exit codes of worker.c before any code under study has run
+_NOT_SET_UP = 124  # exit code of worker.c before any code under study has run
 _KEPT_VARIABLES = ("PATH", "LD_LIBRARY_PATH", "HOME", "OMP_NUM_THREADS")
 # Sanitizers stop at the first fault, leave addresses alone and let the crash reporter see signals.
 _SANITIZERS = (
@@ -272,7 +272,7 @@ class Worker:
         code = self._code or 0
         said = self.complaints()
         how = f"killed by {signal_name(-code)}" if code < 0 else f"ended with exit code {code}"
-        if code in _SET_UP and self._report() is None:
+        if code == _NOT_SET_UP and self._report() is None:
             raise MissingError(
                 "the process that calls the code could not be set up: too few descriptors, or too "
                 "little memory, are allowed here. This is the machine's trouble, not the code's."
