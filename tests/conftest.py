@@ -17,7 +17,7 @@ from hypothesis import settings
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.system.toolchain.finding import find_toolchains
 
-# The tests' caches and settings are apart from the person's, from before anything asks where they are.
+# The tests' caches and settings are apart from the person's, from before anything asks for them.
 os.environ["XDG_CACHE_HOME"] = tempfile.mkdtemp(prefix="hot-anvil-tests-")
 os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_CACHE_HOME"] + "/settings"
 atexit.register(shutil.rmtree, os.environ["XDG_CACHE_HOME"], ignore_errors=True)

@@ -19,8 +19,9 @@ _HANDED_ON = re.compile(r"-(?:Wl|Wa|Wp|Xlinker|Xclang|Xpreprocessor|mllvm|C|Z)(?
 
 def running_flags(flags: Iterable[str]) -> Iterator[str]:
     """Give the flags that make a tool run or load a program, with what they name."""
-    every = [*flags, ""]
-    for flag, following in pairwise(every):
+    # What is handed on to clang's inner part is named by turns.
+    every = [flag for flag in flags if flag != "-Xclang"]
+    for flag, following in pairwise([*every, ""]):
         parts = flag.split(",")[1:] if _HANDED_ON.match(flag) and "," in flag else [flag]
         if any(_RUNS.match(part) for part in parts):
             alone = "=" not in flag and not following.startswith("-")

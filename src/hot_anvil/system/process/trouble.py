@@ -8,7 +8,7 @@ from hot_anvil.system.process.running import Outcome
 _SIGNS = re.compile(
     r"No space left on device|Disk quota exceeded|Too many open files|Cannot allocate memory|"
     r"Read-only file system|Resource temporarily unavailable|virtual memory exhausted|"
-    r"out of memory",
+    r"out of memory|Killed signal terminated|ld terminated with signal",
     re.IGNORECASE,
 )
 
