@@ -197,9 +197,10 @@ KEYS = ("inputs = {{ x = {0} }}", "sweep = {{ n = {0} }}", "tolerance = {{ ulp =
         "inputs = {{ x = {{ fill = 'zeros', count = {0} }} }}",
         "[[snippet.case]]\nexpected = {{ returns = {0} }}")  # fmt: skip
 VALUES = ("nan", "inf", "-1", "1e400", "9" * 60, "9" * 5000, '"a\\u0000b"', "true", "2020-01-01",
-          '"' + "+".join(["1"] * 9000) + '"', '"' + "(" * 900 + ")" * 900 + '"', "[" * 400 + "]" * 9,
-          "{a=" * 60 + "1" + "}" * 60, '"2**9999999"', '"1//0"', '"__import__(1)"', "[]", '""',
-          '"\\u001b[31m"', '"uniform(nan, 1)"', '"normal(0, -1)"', '"choice()"')  # fmt: skip
+          '"' + "+".join(["1"] * 9000) + '"', '"' + "(" * 900 + ")" * 900 + '"',
+          "[" * 400 + "]" * 400, "{a=" * 60 + "1" + "}" * 60, '"2**9999999"', '"1//0"',
+          '"__import__(1)"', "[]", '""', '"\\u001b[31m"', '"uniform(nan, 1)"', '"normal(0, -1)"',
+          '"choice()"')  # fmt: skip
 
 
 def malformed(folder: Path, chance: random.Random) -> Iterator[str]:

@@ -26,7 +26,7 @@ SIZES: dict[str, tuple[int, int]] = {
     "facts": (52, 9),
     "ledger": (44, 10),
     "pick": (47, 10),
-    "check": (50, 9),
+    "check": (55, 8),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
 

@@ -117,7 +117,9 @@ def damaged(folder: Path, names: str) -> list[Path]:
 @pytest.mark.parametrize("names", ["worker", "code.o", "*.json", "derived.json", "library.so"])
 def test_kept_files_that_were_damaged_are_made_again(tmp_path: Path, names: str) -> None:
     folder = bench(tmp_path)
-    words = ["pick", folder, "--seconds", "0.02"] if names == "library.so" else ["check", folder]
+    words: list[str | Path] = ["check", folder]
+    if names == "library.so":
+        words = ["pick", folder, "--seconds", "0.02"]
     fine = document(*words)
     for file in damaged(folder, names):
         data = file.read_bytes()
