@@ -36,6 +36,7 @@ class Outcome(NamedTuple):
 
     code: int
     verdicts: tuple[tuple[str, str], ...] | None  # candidate and verdict, None without an answer
+    whys: tuple[str, ...]  # of the verdicts, and of snippets that could not be checked
     said: str
 
     @property
@@ -55,17 +56,32 @@ def run(folder: Path, words: list[str] = CHECK, shell: str = "", **env: str) -> 
             env={**os.environ, **env},
         )  # fmt: skip
     except subprocess.TimeoutExpired:
-        return Outcome(FAULT, None, f"no end within {PATIENCE:g} s")
-    return Outcome(done.returncode, verdicts_of(done.stdout), done.stderr)
+        return Outcome(FAULT, None, (), f"no end within {PATIENCE:g} s")
+    return Outcome(done.returncode, *answer_of(done.stdout), done.stderr)
 
 
-def verdicts_of(text: str) -> tuple[tuple[str, str], ...] | None:
-    """Return the verdicts of a document, None where there is no whole one."""
+Answer = tuple[tuple[tuple[str, str], ...] | None, tuple[str, ...]]
+
+
+def answer_of(text: str) -> Answer:
+    """Return the verdicts of a document, None where there is no whole one, and why they are so."""
     try:
         found = json.loads(text)
     except ValueError:
-        return None
-    return tuple((v["candidate"], v["verdict"]) for v in found.get("verdicts", ()))
+        return None, ()
+    rows = found.get("verdicts", ())
+    whys = dict.fromkeys([*(v["why"] for v in rows), *(f["why"] for f in found["faults"])])
+    return tuple((v["candidate"], v["verdict"]) for v in rows), tuple(filter(None, whys))
+
+
+def unlike(fine: Outcome, got: Outcome) -> str:
+    """Return how an answer differs from the undisturbed one, "" where it does not."""
+    if got[:2] == fine[:2] and not got.faulty:
+        return ""
+    known = dict(fine.verdicts or ())
+    other = [f"{c}: {v}" for c, v in got.verdicts or () if known.get(c) != v]
+    whys = [why for why in got.whys if why not in fine.whys]
+    return f"exit code {got.code}; {other[:3]}; {whys[:3]}; {got.said}"
 
 
 def demo(folder: Path) -> Path:
@@ -73,6 +89,14 @@ def demo(folder: Path) -> Path:
     shutil.rmtree(folder, ignore_errors=True)
     shutil.copytree(ROOT / "src" / "hot_anvil" / "data" / "demo", folder)
     return folder
+
+
+def spared(fine: Outcome, got: Outcome, what: str) -> str:
+    """Return "" where a command gave the same verdicts, or none and said so; else what is wrong."""
+    known = dict(fine.verdicts or ())
+    same = all(known.get(candidate) == verdict for candidate, verdict in got.verdicts or ())
+    whole = len(got.verdicts or ()) == len(known)
+    return "" if same and (whole or got.code) and not got.faulty else f"{what}: {unlike(fine, got)}"
 
 
 Try = Callable[[Path, random.Random], Iterator[str]]  # gives a text for each try, "" when fine
@@ -88,7 +112,8 @@ def damages(folder: Path, chance: random.Random) -> Iterator[str]:
         how = damage(file, chance)
         got = run(bench)
         name = file.relative_to(bench)
-        yield "" if got[:2] == fine[:2] and not got.faulty else f"{how} {name}: {got}"
+        said = unlike(fine, got)
+        yield said and f"{how} {name}: {said}"
 
 
 def damage(file: Path, chance: random.Random) -> str:
@@ -129,8 +154,8 @@ def kills(folder: Path, chance: random.Random) -> Iterator[str]:
         _, said = process.communicate()
         after = run(bench)
         left = list((bench / ".hot-anvil" / "work").glob("*"))
-        fault = "Traceback" in said or after[:2] != fine[:2] or bool(left)
-        yield f"{how.name}: {said[-200:]} {after.said} {left}" if fault else ""
+        fault = "Traceback" in said or unlike(fine, after) or bool(left)
+        yield f"{how.name}: {said[-200:]} {unlike(fine, after)} {left}" if fault else ""
 
 
 def at_once(folder: Path, chance: random.Random) -> Iterator[str]:
@@ -145,8 +170,8 @@ def at_once(folder: Path, chance: random.Random) -> Iterator[str]:
             for _ in range(chance.choice([2, 4]))
         ]  # fmt: skip
         ended = [(*process.communicate(), process.returncode) for process in many]
-        bad = [e for o, e, code in ended if (code, verdicts_of(o)) != fine[:2]]
-        yield "; ".join(bad)
+        got = [Outcome(code, *answer_of(o), e) for o, e, code in ended]
+        yield "; ".join(filter(None, (unlike(fine, one) for one in got)))
 
 
 def full_disk(folder: Path, chance: random.Random) -> Iterator[str]:
@@ -170,8 +195,7 @@ def full_disk(folder: Path, chance: random.Random) -> Iterator[str]:
             continue
         finally:
             subprocess.run(["umount", "-l", str(place)], check=False)
-        alike = got.verdicts == fine.verdicts or (got.verdicts is None and got.code in (2, 3))
-        yield "" if alike and not got.faulty else f"{size} KiB: {got}"
+        yield spared(fine, got, f"{size} KiB")
 
 
 def limits(folder: Path, chance: random.Random) -> Iterator[str]:
@@ -185,8 +209,7 @@ def limits(folder: Path, chance: random.Random) -> Iterator[str]:
              f"ulimit -v {chance.randrange(100_000, 3_000_000)}"]
         )  # fmt: skip
         got = run(bench, shell=shell)
-        alike = got.verdicts == fine.verdicts or (got.verdicts is None and got.code != 0)
-        yield "" if alike and not got.faulty else f"{shell}: {got}"
+        yield spared(fine, got, shell)
 
 
 HEAD = '[flags]\na = "-O1"\n[grid]\ntoolchains = ["gcc"]\n[[snippet]]\nsources = ["ebb.c"]\n'

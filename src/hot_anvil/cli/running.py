@@ -57,6 +57,14 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
             "is lost; free some space and run the command again.\n"
         )
         return RequestError.exit_code
+    except (MemoryError, RuntimeError) as error:
+        if not isinstance(error, MemoryError) and "start new thread" not in str(error):
+            return _fault(error)
+        sys.stderr.write(
+            "hot-anvil: too little memory, or too few threads, are allowed here. Nothing finished "
+            "is lost.\n"
+        )
+        return MissingError.exit_code
     except Exception as error:
         return _fault(error)
     finally:

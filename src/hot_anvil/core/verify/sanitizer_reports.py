@@ -14,6 +14,8 @@ _FAULT = re.compile(
 )
 _UNSET = "use-of-uninitialized-value"
 _MADE = re.compile(r"value was created by (?:an allocation of ('[^']+')|a heap allocation)")
+# What a sanitizer lacks for itself: nothing that the code did.
+_OF_ITS_OWN = re.compile(r"failed to|out of memory|hard rss limit|unable to|Shadow memory", re.I)
 _ADDRESS = re.compile(r"(?: and)? ?\[?\b0x[0-9a-f]+(?:, ?0x[0-9a-f]+\))?")
 _FRAME = re.compile(r"^\s+#\d+ .*\(([^()]+)\+0x([0-9a-f]+)\)", re.MULTILINE)
 _UNDEFINED_BY_TEXT = re.compile(r"will \w+ strict-aliasing|unsequenced|Wsequence-point")
@@ -67,6 +69,8 @@ def read_fault(
     if not fault:
         return None
     said = fault[1] or fault[2] or fault[3]
+    if _OF_ITS_OWN.match(said):
+        return None
     message = re.split(r" on (?:unknown )?address|:? \(pid| on 0x", said)[0]
     if message == _UNSET:
         return _unset(text, program, line_at), _first_frame(text, fault.end(), program, line_at)

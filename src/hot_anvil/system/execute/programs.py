@@ -133,12 +133,13 @@ def _run(
             env={**own_environment(str(folder)), **more},
             pass_fds=[fd for fd in descriptors if fd >= 0], start_new_session=True,
         )  # fmt: skip
-        current_scope().live(process.pid)
+        scope = current_scope()
+        scope.live(process.pid)
         try:
             _limit(process.pid, memory_limit(path))
             hung = _wait(process, seconds)
         finally:
-            current_scope().ended(process.pid)
+            scope.ended(process.pid)
     complaints = err.read_bytes()[:_COMPLAINTS].decode(errors="replace").strip()
     code = process.returncode
     if hung or code < 0:

@@ -23,6 +23,7 @@ from hot_anvil.core.verify.crash_report import REPORT_BYTES, Report, read_report
 from hot_anvil.errors import FaultError, MissingError, RequestError
 from hot_anvil.system.process.running import signal_name
 from hot_anvil.system.process.scope import current_scope
+from hot_anvil.system.process.trouble import is_full
 
 MEMORY_LIMIT = 2 << 30  # bytes of address space
 _COMPLAINT_BYTES = 16 << 10
@@ -123,7 +124,8 @@ class Worker:
         finally:
             os.close(asked)
             os.close(answers)
-        current_scope().live(self._pid)
+        self._scope = current_scope()
+        self._scope.live(self._pid)
 
     def load(self, library: int, path: str) -> None:
         """Load a build's library under a number."""
@@ -219,7 +221,7 @@ class Worker:
         if self._pid:
             self._kill()
             self._wait()
-            current_scope().ended(self._pid)
+            self._scope.ended(self._pid)
             for descriptor in (self._in, self._out, self._complaints, self._memory):
                 os.close(descriptor)
             self._pid = 0
@@ -272,6 +274,11 @@ class Worker:
         code = self._code or 0
         said = self.complaints()
         how = f"killed by {signal_name(-code)}" if code < 0 else f"ended with exit code {code}"
+        if code == -signal.SIGKILL and is_full(self._folder):
+            raise MissingError(
+                f"{self._folder}: the disk is full, and the process that calls the code was killed "
+                "for it. Free some space and run the command again."
+            )
         if code == _NOT_SET_UP and self._report() is None:
             raise MissingError(
                 "the process that calls the code could not be set up: too few descriptors, or too "

@@ -1,7 +1,9 @@
 """What the programs that one workspace starts have in common: limits, and being ended together.
 
 The use cases of a workspace run inside its scope; whatever starts a program asks for the scope it
-is in, so that two workspaces in one process share neither limits nor an interrupt.
+is in, so that two workspaces in one process share neither limits nor an interrupt. Each pool of
+threads is a scope inside that of whoever opened it: an error in it ends what its own threads wait
+for, and nothing of the pools around it.
 """
 
 import os
@@ -25,11 +27,26 @@ class Limits(NamedTuple):
 class Scope:
     """The limits and the live programs of one workspace."""
 
-    def __init__(self, limits: Limits = Limits()) -> None:  # noqa: B008 - immutable
+    def __init__(
+        self,
+        limits: Limits = Limits(),  # noqa: B008 - immutable
+        around: "Scope | None" = None,
+    ) -> None:
         self.limits = limits
-        self.pools = 0  # thread pools that are open
+        self._around = around
+        self._inner: set[Scope] = set()
         self._live: set[int] = set()  # leaders of process groups
         self._ending = Event()
+
+    @contextmanager
+    def inner(self) -> "Iterator[Scope]":
+        """Give a scope inside this one, with its limits."""
+        made = Scope(self.limits, self)
+        self._inner.add(made)
+        try:
+            yield made
+        finally:
+            self._inner.discard(made)
 
     @contextmanager
     def entered(self) -> Iterator[None]:
@@ -43,22 +60,26 @@ class Scope:
     def live(self, pid: int) -> None:
         """Note the leader of a process group that may have to be ended."""
         self._live.add(pid)
-        if self._ending.is_set():  # it was being started meanwhile
+        if self._is_ending():  # it was being started meanwhile
             _kill_group(pid)
+
+    def _is_ending(self) -> bool:
+        return self._ending.is_set() or bool(self._around and self._around._is_ending())
 
     def ended(self, pid: int) -> None:
         """Forget a process that has ended."""
         self._live.discard(pid)
 
     def end_all(self) -> None:
-        """Kill every program that some thread is waiting for, and those about to be."""
+        """Kill every program that some thread is waiting for, and those about to be.
+
+        Those of the scopes inside it too.
+        """
         self._ending.set()
         for pid in list(self._live):
             _kill_group(pid)
-
-    def resume(self) -> None:
-        """Let programs run again after all were ended."""
-        self._ending.clear()
+        for scope in list(self._inner):
+            scope.end_all()
 
 
 _current: ContextVar[Scope | None] = ContextVar("scope", default=None)

@@ -17,8 +17,9 @@ from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
-from hot_anvil.errors import RequestError
+from hot_anvil.errors import MissingError, RequestError
 from hot_anvil.system.process.notices import notice
+from hot_anvil.system.process.trouble import is_full
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import (
     digest,
@@ -33,7 +34,7 @@ from hot_anvil.system.store.seals import holds, read_sealed, seal, write_sealed
 Made = TypeVar("Made")
 
 _OWNED = "work.made"  # beside work/: which folder that was when we made it
-_SCRATCH = re.compile(r"\d+-\d+")  # process, time
+_SCRATCH = re.compile(r"\d+-(?:run)?\d+")  # process, time or number
 _KEPT = 50  # earlier results of one command that are remembered
 
 
@@ -175,6 +176,11 @@ class Store:
         import shutil
 
         self._refuse_links()
+        if is_full(scratch):
+            raise MissingError(
+                f"{self.folder}: the disk is full. Nothing finished is lost; free some space and "
+                "run the command again."
+            )
         kept = self.artefact(name)
         target = kept.folder
         target.parent.mkdir(parents=True, exist_ok=True)
