@@ -78,6 +78,8 @@ class Store:
         scratch = self.scratch()
         try:
             folder.rename(scratch / "damaged")
+        except FileNotFoundError:
+            pass  # somebody else took it away just now
         except OSError as error:
             raise RequestError(
                 f"{folder}: is damaged and cannot be taken away ({error.strerror})."
