@@ -3,9 +3,12 @@
 import os
 import re
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from hot_anvil.errors import MissingError
-from hot_anvil.system.process.running import Outcome
+
+if TYPE_CHECKING:
+    from hot_anvil.system.process.running import Outcome
 
 _LEAST_FREE = 1 << 20  # bytes
 _SIGNS = re.compile(
@@ -28,7 +31,7 @@ def is_full(folder: str | Path) -> bool:
     return state.f_bavail * state.f_frsize < _LEAST_FREE
 
 
-def raise_own_trouble(said: Outcome, what: str) -> None:
+def raise_own_trouble(said: "Outcome", what: str) -> None:
     """Raise MissingError where a tool failed for want of what the machine should have.
 
     ``what`` was being done, in words.
