@@ -61,3 +61,9 @@ class UntrustedError(RequestError):
             "say so with --trust (kept for this content)."
         )
         self.programs = programs
+
+
+def lacks_room(error: BaseException) -> bool:
+    """Tell whether an error only says that too little memory, or too few threads, are allowed."""
+    said = ("start new thread", "failed to map segment", "annot allocate memory")
+    return isinstance(error, MemoryError) or any(text in str(error) for text in said)

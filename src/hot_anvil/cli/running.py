@@ -9,7 +9,14 @@ from importlib import import_module
 from hot_anvil.cli.options import make_parser
 from hot_anvil.cli.output import Output
 from hot_anvil.core.names import visible
-from hot_anvil.errors import OF_THE_MACHINE, AnvilError, FaultError, MissingError, RequestError
+from hot_anvil.errors import (
+    OF_THE_MACHINE,
+    AnvilError,
+    FaultError,
+    MissingError,
+    RequestError,
+    lacks_room,
+)
 
 # Parameter of the API -> the option that it comes from.
 OPTIONS = {
@@ -57,16 +64,14 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
             "is lost; free some space and run the command again.\n"
         )
         return RequestError.exit_code
-    except (MemoryError, RuntimeError) as error:
-        if not isinstance(error, MemoryError) and "start new thread" not in str(error):
+    except Exception as error:
+        if not lacks_room(error):
             return _fault(error)
         sys.stderr.write(
             "hot-anvil: too little memory, or too few threads, are allowed here. Nothing finished "
             "is lost.\n"
         )
         return MissingError.exit_code
-    except Exception as error:
-        return _fault(error)
     finally:
         if out:
             out.stop_progress()

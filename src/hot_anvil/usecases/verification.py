@@ -19,7 +19,14 @@ from hot_anvil.core.verify.options import DEFAULTS, CheckOptions
 from hot_anvil.core.verify.promises import Promise, near_code, promises_in
 from hot_anvil.core.verify.results import Checked, Replay
 from hot_anvil.core.verify.sanitizer_reports import looks_undefined, unseen
-from hot_anvil.errors import OF_THE_MACHINE, AnvilError, FaultError, MissingError, RequestError
+from hot_anvil.errors import (
+    OF_THE_MACHINE,
+    AnvilError,
+    FaultError,
+    MissingError,
+    RequestError,
+    lacks_room,
+)
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.checking import check_snippet, written_elsewhere
@@ -117,8 +124,10 @@ def _attempt(snippet: Snippet, work: Callable[[], T]) -> "T | AnvilError":
             raise  # every other snippet would meet it too
         return FaultError(f"snippet {snippet.name}: {type(error).__name__}: {error}.")
     except Exception as error:
-        if "start new thread" in str(error):
-            return MissingError(f"snippet {snippet.name}: too few threads are allowed here.")
+        if lacks_room(error):
+            return MissingError(
+                f"snippet {snippet.name}: too little memory, or too few threads, are allowed here."
+            )
         if "HOT_ANVIL_TRACEBACK" in os.environ:
             raise
         return FaultError(f"snippet {snippet.name}: {type(error).__name__}: {error}.")
