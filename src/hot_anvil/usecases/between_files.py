@@ -70,8 +70,7 @@ def _mismatches(
     chain = _joining(workspace, {language_of(source) for source in sources})
     if chain is None:
         return []
-    reference = workspace.plan.reference
-    flags = [f for f in reference.flags if f.startswith(("-D", "-I", "-std"))]
+    flags = _what_is_compiled(workspace)
     root = workspace.bench.root
     identities = (driver.identity for driver in chain.drivers.values())
     own_flags = str(sorted(snippet.source_flags.items()))
@@ -94,6 +93,11 @@ def _mismatches(
 
     rows = workspace.store.derive(key, link)
     return _told([Diagnostic(*row) for row in rows])
+
+
+def _what_is_compiled(workspace: Workspace) -> list[str]:
+    """Return the reference's flags that choose the code, not how it is translated."""
+    return [f for f in workspace.plan.reference.flags if f.startswith(("-D", "-I", "-std"))]
 
 
 def _told(diagnostics: Sequence[Diagnostic]) -> list[Disagreement]:
@@ -135,8 +139,8 @@ def _bodies(workspace: Workspace, snippet: Snippet, sources: Sequence[str]) -> l
     chain = workspace.toolchain(workspace.plan.reference)
     if chain.family not in ("gcc", "clang"):
         return []
-    flags = [f for f in workspace.plan.reference.flags if f.startswith(("-D", "-I", "-std"))]
-    plain = Build(chain.name, "", (*flags, "-O0"))  # in which one body always makes one code
+    # At -O0 one body always makes one code.
+    plain = Build(chain.name, "", (*_what_is_compiled(workspace), "-O0"))
     (built,) = workspace.compile_apart([(snippet, plain)])
     known: dict[str, tuple[str, Function]] = {}
     out = []

@@ -8,6 +8,7 @@ from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
 from hot_anvil.core.measure.hotspots import Hot, Hotspots, make_hotspots
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.verify.results import Checked
+from hot_anvil.core.verify.verdicts import Verdict
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.check.checking import read_files
@@ -103,10 +104,7 @@ def _snippet(
                 verdict.candidate, label, took, code, seen, line_finder(path, workspace.bench.root)
             )
         )
-    left_out = tuple(f"{v.candidate}: {v.verdict}" for v in asked if not v.usable)
-    both = {v.build for v in asked if v.usable} == {*builds} and len(builds) == 2
-    states = _states(workspace, checked, builds) if both else {}
-    return Hot(snippet.name, tuple(found), states, left_out)
+    return _hot(workspace, checked, builds, asked, found)
 
 
 def _program(
@@ -134,10 +132,21 @@ def _program(
         lines = line_finder(path, root)
         hot = make_hotspots(verdict.candidate, "", took, code, seen, lines)
         found.append(hot._replace(unit="run"))
+    return _hot(workspace, checked, builds, asked, found)
+
+
+def _hot(
+    workspace: Workspace,
+    checked: Checked,
+    builds: Sequence[str],
+    asked: Sequence[Verdict],
+    found: Sequence[Hotspots],
+) -> Hot:
+    """Return what was found, beside how the lines of two builds differ and what was left out."""
     left_out = tuple(f"{v.candidate}: {v.verdict}" for v in asked if not v.usable)
     both = {v.build for v in asked if v.usable} == {*builds} and len(builds) == 2
     states = _states(workspace, checked, builds) if both else {}
-    return Hot(snippet.name, tuple(found), states, left_out)
+    return Hot(checked.snippet.name, tuple(found), states, left_out)
 
 
 def _states(

@@ -44,7 +44,7 @@ def driver_draft(signature: Signature, source: str, text: str) -> str:
             f"HOT_ANVIL_CALL({signature.name})",
             "{",
             "    auto *held = static_cast<Held *>(prepared);",
-            f"    {signature.name}({passed.replace('held->held->', 'held->')}); {_FILL}",
+            f"    {signature.name}({passed}); {_FILL}",
             "}",
             "",
             "HOT_ANVIL_RESULT(int64_t)",

@@ -85,9 +85,7 @@ def without_promise(lines: Sequence[str], promise: Promise) -> str:
     at = promise.place.line - 1
     line = lines[at]
     if promise.word in _ATTRIBUTES:  # one word of a list, which may be empty
-        kept = pattern.sub(
-            lambda found: re.sub(r"(?:__)?(?:const|pure)(?:__)?", "", found[0]), line
-        )
+        kept = pattern.sub(lambda found: _ATTRIBUTE_WORD.sub("", found[0]), line)
     elif line.lstrip().startswith(("#", "!")):
         kept = ""  # a directive goes as a whole: half of one means something else
     else:
