@@ -21,6 +21,7 @@ from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.settings import with_project_flags
 from hot_anvil.system.build.grid import compile_grid
 from hot_anvil.system.build.jobs import load_code
+from hot_anvil.system.build.launcher import confine_by
 from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.process.scope import COMPILE_SECONDS, Limits, Scope
 from hot_anvil.system.store.store import Store
@@ -181,12 +182,14 @@ def make_workspace(
         limits.at_once or bench.defaults.get("jobs", 0),
         limits.seconds or bench.defaults.get("job_seconds", COMPILE_SECONDS),
         limits.memory or bench.defaults.get("job_memory", 0) << 20,
+        limits.free,
     )
     found = find_toolchains(bench.custom, bench.root)
     with _lines_named(bench):
         plan = plan_builds(bench, found.toolchains, found.families)
     store = Store(bench.root, bare)
-    return Workspace(bench, found, plan, store, Scope(limits), progress, Memo())
+    scope = Scope(limits, None, confine_by(found.toolchains, store, not limits.free))
+    return Workspace(bench, found, plan, store, scope, progress, Memo())
 
 
 @contextmanager

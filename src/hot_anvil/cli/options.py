@@ -67,6 +67,10 @@ def add_bench(parser: argparse.ArgumentParser, path: bool = True) -> None:
         help="let this bench have programs run that it names: compilers, wrappers, plugins",
     )  # fmt: skip
     parser.add_argument(
+        "--free", action="store_true",
+        help="do not hold the code that runs: it may write files and reach the network",
+    )  # fmt: skip
+    parser.add_argument(
         "--jobs", type=count, metavar="N", help="compile this many at once (default: all cores)"
     )
     parser.add_argument(
@@ -287,7 +291,8 @@ def _open(args: argparse.Namespace, out: "Output", path: str | None, trust: bool
     from hot_anvil.api import Limits, open_bench, open_source
 
     place = Path(path or args.path)
-    limits = Limits(args.jobs or 0, float(args.job_seconds or 0), (args.job_memory or 0) << 20)
+    memory = (args.job_memory or 0) << 20
+    limits = Limits(args.jobs or 0, float(args.job_seconds or 0), memory, args.free)
     entries = getattr(args, "entry", []) if hasattr(args, "inputs") else []
     if place.is_dir() or place.suffix == ".toml":
         bare = ("inputs", "sweep", "not_promised", "tolerance")

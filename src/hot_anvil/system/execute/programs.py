@@ -1,7 +1,6 @@
 """Whole programs: linked with the crash reporter beside them, and run in folders of their own."""
 
 import os
-import resource
 import shutil
 import signal
 import subprocess
@@ -20,6 +19,7 @@ from hot_anvil.system.build.linking import Program
 from hot_anvil.system.build.worker_objects import first_complaint, worker_objects
 from hot_anvil.system.execute.calls import explain, memory_limit
 from hot_anvil.system.execute.workers import WorkerEnded, new_folder, own_environment, remove_folder
+from hot_anvil.system.process.confinement import Told
 from hot_anvil.system.process.running import run, signal_name
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.process.trouble import raise_own_trouble
@@ -94,7 +94,8 @@ def run_program(
         raise RequestError(f"{path}: cannot be run ({error.strerror}).") from None
     finally:
         os.close(report)
-        _end_strays(folder)
+        if not current_scope().confinement().ends_all:
+            _end_strays(folder)
         remove_folder(folder)
 
 
@@ -128,18 +129,23 @@ def _run(
     out, err, given = (folder.parent / name for name in ("out", "err", "in"))
     given.write_bytes(stdin)
     with out.open("wb") as told, err.open("wb") as said, given.open("rb") as asked:
-        process = subprocess.Popen(
-            [path, *arguments], cwd=folder, stdin=asked, stdout=told, stderr=said,
-            env={**own_environment(str(folder)), **more},
-            pass_fds=[fd for fd in descriptors if fd >= 0], start_new_session=True,
-        )  # fmt: skip
         scope = current_scope()
+        launched = Told()
+        argv = scope.confinement().command(
+            launched.descriptor, str(folder), [path, *arguments], memory_limit(path), FILE_LIMIT
+        )
+        process = subprocess.Popen(
+            argv, cwd=folder, stdin=asked, stdout=told, stderr=said,
+            env={**own_environment(str(folder)), **more}, start_new_session=True,
+            pass_fds=[fd for fd in (*descriptors, launched.descriptor) if fd >= 0],
+        )  # fmt: skip
         scope.live(process.pid)
         try:
-            _limit(process.pid, memory_limit(path))
-            hung = _wait(process, seconds)
+            hung = _wait(process, launched, seconds)
+            launched.raise_refusal()
         finally:
             scope.ended(process.pid)
+            launched.close()
     complaints = err.read_bytes()[:_COMPLAINTS].decode(errors="replace").strip()
     code = process.returncode
     if hung or code < 0:
@@ -158,22 +164,13 @@ def _killed(number: int) -> str:
     return f"killed by {signal_name(number)}"
 
 
-def _limit(pid: int, memory: int) -> None:
-    """Bound what a program that has just started may take."""
-    with suppress(ProcessLookupError, PermissionError, ValueError):
-        resource.prlimit(pid, resource.RLIMIT_FSIZE, (FILE_LIMIT, FILE_LIMIT))
-        resource.prlimit(pid, resource.RLIMIT_CORE, (0, 0))
-        if memory:
-            resource.prlimit(pid, resource.RLIMIT_AS, (memory, memory))
-
-
-def _wait(process: "subprocess.Popen[bytes]", seconds: float) -> bool:
+def _wait(process: "subprocess.Popen[bytes]", launched: Told, seconds: float) -> bool:
     """Wait for a program; end it, and tell so, when it takes too long."""
     try:
         process.wait(seconds)
         return False
     except subprocess.TimeoutExpired:
-        process.send_signal(signal.SIGXCPU)  # the report says where it is
+        launched.signal(signal.SIGXCPU, process.pid)  # the report says where it is
         with suppress(subprocess.TimeoutExpired):
             process.wait(0.5)
         return True

@@ -1,7 +1,8 @@
 """Worker processes: live programs of a build that call its entries on request.
 
 Each has a session, a folder and an environment of its own, and no descriptor
-but its talk, its standard error and the memory of its crash report.
+but its talk, its standard error and the memory of its crash report. It is
+started by the launcher of its scope, which holds it.
 """
 
 import fcntl
@@ -21,6 +22,7 @@ from hot_anvil.core.calling import protocol, timing
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.verify.crash_report import REPORT_BYTES, Report, read_report
 from hot_anvil.errors import FaultError, MissingError, RequestError
+from hot_anvil.system.process.confinement import Told
 from hot_anvil.system.process.running import signal_name
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.process.trouble import is_full
@@ -28,6 +30,7 @@ from hot_anvil.system.process.trouble import is_full
 MEMORY_LIMIT = 2 << 30  # bytes of address space
 _COMPLAINT_BYTES = 16 << 10
 _REPORT_FD = 3  # where worker.c looks for the crash report's memory
+_TELL_FD = 4  # where the launcher tells
 _PIPE_BYTES = 1 << 20
 _MOMENT = 0.5  # seconds for a hung process to say where it is
 _AHEAD = 4 << 20  # bytes of requests sent before their answers are read
@@ -98,7 +101,7 @@ class Worker:
         self, path: str, cpu: int = -1, memory: int = MEMORY_LIMIT, under: Sequence[str] = ()
     ) -> None:
         # PATH is .hot-anvil/artefacts/NAME/worker.
-        self._folder = new_folder(str(Path(path).parents[2]))
+        self.folder = new_folder(str(Path(path).parents[2]))
         self._complaints = os.memfd_create("complaints")
         self._memory = os.memfd_create("crash report")
         os.truncate(self._memory, REPORT_BYTES)
@@ -109,12 +112,18 @@ class Worker:
                 fcntl.fcntl(descriptor, fcntl.F_SETPIPE_SZ, _PIPE_BYTES)
         os.set_blocking(self._in, False)
         self._code: int | None = None
-        ours = [(asked, 0), (answers, 1), (self._complaints, 2), (self._memory, _REPORT_FD)]
+        self._told = Told()
+        ours = [(asked, 0), (answers, 1), (self._complaints, 2), (self._memory, _REPORT_FD),
+                (self._told.descriptor, _TELL_FD)]  # fmt: skip
+        self._scope = current_scope()
+        argv = [*under, path, str(cpu), str(memory), self.folder]
+        held = self._scope.confinement()
+        argv = held.command(_TELL_FD, self.folder, argv)
         try:
             self._pid = os.posix_spawn(
-                under[0] if under else path,
-                [*under, path, str(cpu), str(memory), self._folder],
-                own_environment(self._folder),
+                argv[0],
+                argv,
+                own_environment(self.folder),
                 file_actions=[(os.POSIX_SPAWN_DUP2, mine, its) for mine, its in ours],
                 setsid=True,
                 setsigdef=[signal.SIGPIPE, signal.SIGXFSZ, signal.SIGINT],
@@ -124,7 +133,6 @@ class Worker:
         finally:
             os.close(asked)
             os.close(answers)
-        self._scope = current_scope()
         self._scope.live(self._pid)
 
     def load(self, library: int, path: str) -> None:
@@ -163,7 +171,7 @@ class Worker:
 
     def maps(self) -> str:
         """Return which files lie where in the process's memory, as the kernel tells it."""
-        return Path(f"/proc/{self._pid}/maps").read_text()
+        return Path(f"/proc/{self._told.pid or self._pid}/maps").read_text()
 
     def launch(self, wanted: timing.Launch, limit: float) -> timing.Launched:
         """Run a whole program; only the worker that loads libraries can."""
@@ -224,8 +232,9 @@ class Worker:
             self._scope.ended(self._pid)
             for descriptor in (self._in, self._out, self._complaints, self._memory):
                 os.close(descriptor)
+            self._told.close()
             self._pid = 0
-            remove_folder(self._folder)
+            remove_folder(self.folder)
 
     def __enter__(self) -> "Worker":
         return self
@@ -259,8 +268,8 @@ class Worker:
             waiting[0] = waiting[0][sent:]
 
     def _hung(self, seconds: float) -> WorkerEnded:
-        with suppress(ProcessLookupError):
-            os.kill(self._pid, signal.SIGXCPU)  # the crash report says where it is
+        # The crash report says where it is.
+        self._told.signal(signal.SIGXCPU, self._pid)
         until = time.monotonic() + _MOMENT
         while not self._wait(os.WNOHANG) and time.monotonic() < until:
             time.sleep(0.005)
@@ -274,11 +283,12 @@ class Worker:
         code = self._code or 0
         said = self.complaints()
         how = f"killed by {signal_name(-code)}" if code < 0 else f"ended with exit code {code}"
-        if code == -signal.SIGKILL and is_full(self._folder):
+        if code == -signal.SIGKILL and is_full(self.folder):
             raise MissingError(
-                f"{self._folder}: the disk is full, and the process that calls the code was killed "
+                f"{self.folder}: the disk is full, and the process that calls the code was killed "
                 "for it. Free some space and run the command again."
             )
+        self._told.raise_refusal()
         if code == _NOT_SET_UP and self._report() is None:
             raise MissingError(
                 "the process that calls the code could not be set up: too few descriptors, or too "

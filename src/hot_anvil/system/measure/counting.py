@@ -4,7 +4,6 @@ The emulator runs this machine's own instruction set on a CPU model that never
 changes, so a count is the same wherever it is taken. It says nothing of time.
 """
 
-import os
 import re
 import shutil
 from collections.abc import Mapping, Sequence
@@ -28,6 +27,7 @@ CPU_MODEL = "max"  # all that the emulator knows, whatever this machine has
 CALLING, CALLER = "hot_anvil_calls", "hot_anvil_caller"  # code sections, see core/shim.py
 PATIENCE = 120.0  # seconds for one call under emulation
 _PLUGIN_APIS = (1, 2, 3, 4)
+_COUNTS = "counts"  # file in the worker's own folder
 
 
 class Emulator(NamedTuple):
@@ -87,8 +87,7 @@ def count_calls(
     if emulator.why:
         return [Count(None, emulator.why) for _ in sets]
     ranges = code_ranges(Path(program.path).read_bytes(), (CALLING, CALLER))
-    told = program.path + f".{os.getpid()}-{entry}.count"
-    return [_count(emulator, program.path, entry, inputs, ranges, told) for inputs in sets]
+    return [_count(emulator, program.path, entry, inputs, ranges) for inputs in sets]
 
 
 def _count(
@@ -97,21 +96,18 @@ def _count(
     entry: int,
     inputs: InputSet,
     ranges: Mapping[str, tuple[int, int]],
-    out: str,
 ) -> Count:
     on, off = (f"{low:x}-{high:x}" for low, high in (ranges[CALLING], ranges[CALLER]))
-    plugin = f"{emulator.plugin},on={on},off={off},out={out}"
+    plugin = f"{emulator.plugin},on={on},off={off},out={_COUNTS}"
     under = [emulator.path, "-cpu", CPU_MODEL, "-plugin", plugin]
     try:
         with Worker(path, memory=0, under=under) as worker:
             worker.prepare(0, 0, entry, inputs)
             worker.first(0, PATIENCE)  # links what it calls
             worker.first(0, PATIENCE)
-        counts = Path(out).read_text().split()
+            counts = Path(worker.folder, _COUNTS).read_text().split()
         return Count(int(counts[1]), "")
     except WorkerEnded as ended:
         return Count(None, f"{ended.why} under {emulator.name}, which may lack instructions of it")
     except (OSError, IndexError, ValueError):
         return Count(None, f"{emulator.name} counted nothing")
-    finally:
-        Path(out).unlink(missing_ok=True)

@@ -18,7 +18,6 @@ from hot_anvil.system.execute.programs import FILE_LIMIT
 from hot_anvil.system.execute.workers import (
     Worker,
     WorkerEnded,
-    new_folder,
     own_environment,
     remove_folder,
 )
@@ -137,10 +136,10 @@ def _generation(
 def _launch(worker: Worker, field: Field, candidate: str, run: Run) -> Launched:
     """Run a program once in a fresh folder that holds the files it needs."""
     path = field.paths[candidate]
-    folder = new_folder(str(Path(path).parents[2]))
+    folder = Path(worker.folder, "run")  # all that is launched from there may write to
     try:
-        own = Path(folder, "own")
-        own.mkdir()
+        own = folder / "own"
+        own.mkdir(parents=True)
         Path(folder, "in").write_bytes(run.stdin)
         for name, source in run.needs.items():
             (own / name).parent.mkdir(parents=True, exist_ok=True)
@@ -159,7 +158,7 @@ def _launch(worker: Worker, field: Field, candidate: str, run: Run) -> Launched:
     except WorkerEnded as ended:
         raise ContestantEnded(candidate, ended.kind, ended.why) from ended
     finally:
-        remove_folder(folder)
+        remove_folder(str(folder))
     code = os.waitstatus_to_exitcode(took.status)
     if code < 0:
         raise ContestantEnded(candidate, "crashed", f"killed by {signal_name(-code)}")

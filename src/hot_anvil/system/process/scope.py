@@ -7,32 +7,40 @@ for, and nothing of the pools around it.
 """
 
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from contextvars import ContextVar
 from threading import Event
 from typing import NamedTuple
 
+from hot_anvil.system.process.confinement import Confinement
+
 COMPILE_SECONDS = 300.0  # that a compiler may usually run
 
 
 class Limits(NamedTuple):
-    """Limits of compiling."""
+    """Limits of compiling, and of what the code may do."""
 
     at_once: int = 0  # compilers at once, 0 for as many as there are cores
     seconds: float = 0.0  # that one may run, 0 for the usual
     memory: int = 0  # bytes of address space for each, 0 for no limit
+    free: bool = False  # the code may write files and reach the network
+
+
+_NOTHING_HOLDS = Confinement("", "", (), False)
 
 
 class Scope:
-    """The limits and the live programs of one workspace."""
+    """The limits of one workspace, its live programs, and what holds the code that it runs."""
 
     def __init__(
         self,
         limits: Limits = Limits(),  # noqa: B008 - immutable
         around: "Scope | None" = None,
+        confinement: Callable[[], Confinement] = lambda: _NOTHING_HOLDS,
     ) -> None:
         self.limits = limits
+        self.confinement = confinement
         self._around = around
         self._inner: set[Scope] = set()
         self._live: set[int] = set()  # leaders of process groups
@@ -41,7 +49,7 @@ class Scope:
     @contextmanager
     def inner(self) -> "Iterator[Scope]":
         """Give a scope inside this one, with its limits."""
-        made = Scope(self.limits, self)
+        made = Scope(self.limits, self, self.confinement)
         self._inner.add(made)
         try:
             yield made

@@ -95,6 +95,11 @@ class Artefact(NamedTuple):
         return self.folder / "count.so"
 
     @property
+    def launcher(self) -> Path:
+        """What starts code under study."""
+        return self.folder / "confine"
+
+    @property
     def exports(self) -> Path:
         """What a library for a worker exports."""
         return self.folder / "exports.map"

@@ -1,0 +1,72 @@
+"""The launcher of code under study: compiled once, and asked what it can hold here."""
+
+import shutil
+from collections.abc import Callable, Sequence
+from threading import Lock
+
+from hot_anvil.core.names import listed
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.errors import FaultError
+from hot_anvil.system.build.link_command import host_toolchain
+from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
+from hot_anvil.system.process.confinement import Confinement, find_means
+from hot_anvil.system.process.notices import notice
+from hot_anvil.system.process.running import run
+from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.store import Store
+
+_FLAGS = ("-O2", "-w", "confine.c", "-o", "confine")
+
+
+def confine_by(
+    toolchains: Sequence[Toolchain], store: Store, wanted: bool
+) -> Callable[[], Confinement]:
+    """Return what makes the launcher, and tries its means, when it is first asked.
+
+    Where not ``wanted``, it starts programs but holds nothing.
+    """
+    lock = Lock()
+    found: list[Confinement] = []
+
+    def confinement() -> Confinement:
+        with lock:
+            if not found:
+                path = _launcher(host_toolchain(toolchains), store)
+                found.append(_find(path, store) if wanted else Confinement(path, "", (), False))
+            return found[0]
+
+    return confinement
+
+
+def _find(path: str, store: Store) -> Confinement:
+    held = find_means(path, store.root)
+    if held.loose:
+        why = "; ".join(why for _, why in held.lacking)
+        notice(
+            f"this system does not let the code that runs be held in full ({why}): it could "
+            f"{listed(held.loose)}; see docs/security.md"
+        )
+    return held
+
+
+def _launcher(host: Toolchain, store: Store) -> str:
+    driver = host.drivers["c"]
+    source = NATIVE / "confine.c"
+    name = digest("launcher", driver.identity, source.read_bytes(), *_FLAGS)
+    target = store.artefact(name)
+    if not store.holds(name):
+        work = store.scratch()
+        shutil.copyfile(source, work / source.name)
+        # Linked with no library it starts in half the time; not every system has those.
+        for flags in (("-static",), ()):
+            said = run([driver.path, *flags, *_FLAGS], work)
+            if not said.failed:
+                break
+        else:
+            shutil.rmtree(work, ignore_errors=True)
+            raise FaultError(
+                f"The launcher does not compile with {driver.command}: "
+                f"{first_complaint(said.stderr)}. Please report this."
+            )
+        store.keep(work, name)
+    return str(target.launcher)
