@@ -161,11 +161,71 @@ def test_processes_are_bounded_where_the_code_is_not_roots(tmp_path: Path) -> No
         subprocess.run(["gcc", "-w", source, "-o", made], check=True)
     root = os.getuid() == 0
     own = ["setpriv", "--reuid=65534", "--regid=65534", "--clear-groups"] if root else []
-    for folder in (tmp_path, *tmp_path.parents[:3]):
+    for folder in (tmp_path, *tmp_path.parents[:2]):
         folder.chmod(0o755)
     told = subprocess.run(
-        [*own, launcher, "2", "nmtp", tmp_path, "0", "0", forks], capture_output=True, text=True
+        [*own, launcher, "2", "nmtp", tmp_path, "0", "0", "0", forks],
+        capture_output=True,
+        text=True,
     )
     if told.stderr.startswith("n"):
         lacking("a system with user namespaces")
     assert told.returncode == 7, told
+
+
+FILLS = r"""#include <fcntl.h>
+#include <stdint.h>
+#include <stdio.h>
+#include <unistd.h>
+static char block[1 << 20];
+int32_t fills(int32_t most) { char name[32];
+    for (int32_t made = 0; made < most; made++) {
+        snprintf(name, sizeof name, "%d", made);
+        int fd = open(name, O_CREAT | O_WRONLY, 0600);
+        if (write(fd, block, sizeof block) < 0) return 1;
+        close(fd); }
+    return 2; }
+#ifdef WHOLE
+int main(void) { return fills(8000); }
+#endif
+"""
+
+
+@pytest.mark.parametrize("program", [False, True])
+def test_code_that_fills_the_disk_is_stopped(tmp_path: Path, program: bool) -> None:
+    if shutil.disk_usage(tmp_path).free < 4 << 30:
+        lacking("room on the disk")
+    what = "program = true\n" if program else 'entries = ["fills"]\ninputs = { most = 8000 }\n'
+    bench = write_bench(
+        tmp_path,
+        f'[flags]\na = "-O1 {"-DWHOLE" if program else ""}"\n[grid]\ntoolchains = ["gcc"]\n'
+        '[[snippet]]\nsources = ["gauge.c"]\n' + what,
+        gauge=FILLS,
+    )
+    told = hot_anvil("check", bench, "--call-seconds", "60").stdout
+    assert "crashed" in told and "wrote more than 1 GiB" in told, told
+    assert not list((bench / ".hot-anvil" / "work").iterdir())
+
+
+ANSWERS = r"""#include <stdint.h>
+#include <stdio.h>
+static long length(const char *path) { FILE *f = fopen(path, "r"); long n = 0;
+    if (!f) return 0;
+    while (getc(f) != EOF) n++;
+    fclose(f);
+    return n; }
+int32_t peeks(int32_t n) {
+    return (int32_t)(length("../../../anvil.toml") + length("../../results.sqlite")) + n; }
+"""
+
+
+def test_code_cannot_read_what_it_should_answer(tmp_path: Path) -> None:
+    bench = write_bench(
+        tmp_path,
+        '[flags]\na = "-O1"\n[grid]\ntoolchains = ["gcc"]\n[[snippet]]\nsources = ["gauge.c"]\n'
+        'entries = ["peeks"]\ninputs = { n = 4 }\n[[snippet.case]]\nexpected = { returns = 4 }\n',
+        gauge=ANSWERS,
+    )
+    for _ in range(2):  # the second time there are results
+        told = hot_anvil("check", bench)
+        assert "be held in full" in told.stderr or told.returncode == 0, told.stdout

@@ -1,8 +1,9 @@
 /* The launcher of all code under study: starts a program so that it can change one folder only,
  * sees no other process and reaches no network. docs/security.md says what that holds.
  *
- * Arguments: descriptor to tell on, means, folder that may be written to, memory limit in bytes or
- * 0, limit of file size in bytes or 0, the program (a path) and its arguments.
+ * Arguments: descriptor to tell on, means, folder that may be written to, how many files are hidden
+ * and their paths, memory limit in bytes or 0, limit of file size in bytes or 0, the program (a
+ * path) and its arguments.
  * Means, a letter each: n namespaces, m a view of the files that cannot be written to, t a /tmp of
  * its own, p a /proc of its own, l Landlock. One that cannot be had ends this with code 125.
  * Tells "+N", the program's process as whoever started us sees it, or the letter of what cannot be
@@ -136,7 +137,7 @@ static int own_tmp(void)
                  "lowerdir=/tmp,upperdir=/dev/.tmp/up,workdir=/dev/.tmp/work,userxattr");
 }
 
-static void hold_files(void)
+static void hold_files(char **hidden, int count)
 {
     if (mount(NULL, "/", NULL, MS_REC | MS_PRIVATE, NULL)) give_up('m', "private mounts");
     if (mount(folder, folder, NULL, MS_BIND, NULL)) give_up('m', "own folder");
@@ -148,6 +149,9 @@ static void hold_files(void)
     if (wanted('t') && own_tmp()) give_up('t', "overlay on /tmp");
     if (own < 0 || bind_opened(own, folder) || change(folder, 0, 0, READ_ONLY))
         give_up('m', "own folder");
+    for (int i = 0; i < count; i++)
+        if (mount("/dev/null", hidden[i], NULL, MS_BIND, NULL) && errno != ENOENT)
+            give_up('m', "hidden file");
 }
 
 /* The first process in its namespace: collects what others leave, and takes them with it. */
@@ -242,18 +246,19 @@ static void become(char **argv)
 
 int main(int argc, char **argv)
 {
-    if (argc < 7) return NOT_STARTED;
+    int hidden = argc > 4 ? atoi(argv[4]) : 0;
+    if (argc < hidden + 8) return NOT_STARTED;
     prctl(PR_SET_PDEATHSIG, SIGKILL);
     tell_fd = atoi(argv[1]);
     means = argv[2];
     folder = argv[3];
     if (fcntl(tell_fd, F_SETFD, FD_CLOEXEC)) return NOT_STARTED;
     if (wanted('n')) separate();
-    if (wanted('m')) hold_files();
+    if (wanted('m')) hold_files(argv + 5, hidden);
     pid_t first = wanted('n') ? start_first() : 0;
     pid_t program = fork();
     if (program < 0) give_up('x', "fork");
-    if (program == 0) become(argv + 4);
+    if (program == 0) become(argv + 5 + hidden);
     char text[32];
     snprintf(text, sizeof text, "+%ld\n", (long)program);
     tell(text);

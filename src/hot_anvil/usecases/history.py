@@ -50,7 +50,7 @@ def keep_states(
     machine = machine_identity()
     for summary in summaries:
         document = state_document(summary, baseline, makers, machine, imported)
-        workspace.store.record(KIND, checked.snippet.name, document)
+        workspace.store.results.add(KIND, checked.snippet.name, document)
 
 
 def codes_of(workspace: Workspace, checked: Checked) -> dict[str, str]:
@@ -85,7 +85,7 @@ def kept_states(
     workspace: Workspace, snippets: Sequence[str], candidates: Sequence[str]
 ) -> list[State]:
     """Return what was kept, the oldest first; only states that hold one of the candidates."""
-    states = [read_state(*row) for row in workspace.store.results(KIND)]
+    states = [read_state(*row) for row in workspace.store.results.of_kind(KIND)]
     if snippets:
         states = [state for state in states if state.snippet in snippets]
     if not states:

@@ -65,7 +65,9 @@ def measure_checked(
     summaries = tuple(summarise([measurements], anchor) for measurements in all_measurements)
     together = summaries[0] if len(all_measurements) == 1 else summarise(all_measurements, anchor)
     for measurements in all_measurements:
-        workspace.store.record("bench", checked.snippet.name, measurements_document(measurements))
+        workspace.store.results.add(
+            "bench", checked.snippet.name, measurements_document(measurements)
+        )
     if not options.cold:  # a history is of warm calls
         keep_states(workspace, checked, summaries, anchor, options.imported)
     against = {r.candidate: r.comparison for r in together.results}

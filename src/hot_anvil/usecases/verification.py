@@ -102,7 +102,7 @@ def check_snippets(
             checked = Checked(snippet, (), "", (), fault=checked)
         else:
             rows = [v._asdict() for v in checked.verdicts]
-            workspace.store.record("check", snippet.name, rows)
+            workspace.store.results.add("check", snippet.name, rows)
         out.append(checked)
     faults = [checked.fault for checked in out if checked.fault]
     if faults and len(faults) == len(out):

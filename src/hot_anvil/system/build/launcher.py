@@ -32,14 +32,14 @@ def confine_by(
         with lock:
             if not found:
                 path = _launcher(host_toolchain(toolchains), store)
-                found.append(_find(path, store) if wanted else Confinement(path, "", (), False))
+                found.append(_find(path, store) if wanted else Confinement(path, ""))
             return found[0]
 
     return confinement
 
 
 def _find(path: str, store: Store) -> Confinement:
-    held = find_means(path, store.root)
+    held = find_means(path, str(store.folder))._replace(hidden=tuple(store.answers))
     if held.loose:
         why = "; ".join(why for _, why in held.lacking)
         notice(

@@ -4,6 +4,7 @@ import os
 import shutil
 import signal
 import subprocess
+import time
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
@@ -20,6 +21,7 @@ from hot_anvil.system.build.worker_objects import first_complaint, worker_object
 from hot_anvil.system.execute.calls import explain, memory_limit
 from hot_anvil.system.execute.workers import WorkerEnded, new_folder, own_environment, remove_folder
 from hot_anvil.system.process.confinement import Told
+from hot_anvil.system.process.disk_watch import LOOK_SECONDS, OVERFULL, DiskWatch
 from hot_anvil.system.process.running import run, signal_name
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.process.trouble import raise_own_trouble
@@ -141,16 +143,17 @@ def _run(
         )  # fmt: skip
         scope.live(process.pid)
         try:
-            hung = _wait(process, launched, seconds)
+            stopped = _wait(process, launched, folder, seconds)
             launched.raise_refusal()
         finally:
             scope.ended(process.pid)
             launched.close()
     complaints = err.read_bytes()[:_COMPLAINTS].decode(errors="replace").strip()
     code = process.returncode
-    if hung or code < 0:
-        how = f"did not end within {seconds:g} s" if hung else _killed(-code)
+    if stopped or code < 0:
         report = read_report(os.pread(memory, REPORT_BYTES, 0))
+        hung = stopped == HUNG
+        how = f"did not end within {seconds:g} s" if hung else stopped or _killed(-code)
         end = WorkerEnded("hung" if hung else "crashed", how, report, complaints)
         why, place = explain(path, end, root, None, None)
         return Ran(None, HUNG if hung else CRASHED, why, place, complaints)
@@ -164,16 +167,24 @@ def _killed(number: int) -> str:
     return f"killed by {signal_name(number)}"
 
 
-def _wait(process: "subprocess.Popen[bytes]", launched: Told, seconds: float) -> bool:
-    """Wait for a program; end it, and tell so, when it takes too long."""
+def _wait(process: "subprocess.Popen[bytes]", launched: Told, folder: Path, seconds: float) -> str:
+    """Wait for a program; end it, and tell why, when it takes too long or fills the disk."""
+    until = time.monotonic() + seconds
+    disk = DiskWatch(folder)
     try:
-        process.wait(seconds)
-        return False
-    except subprocess.TimeoutExpired:
-        launched.signal(signal.SIGXCPU, process.pid)  # the report says where it is
-        with suppress(subprocess.TimeoutExpired):
-            process.wait(0.5)
-        return True
+        while True:
+            left = until - time.monotonic()
+            with suppress(subprocess.TimeoutExpired):
+                process.wait(max(min(left, LOOK_SECONDS), 0))
+                return ""
+            if disk.overfull():
+                return OVERFULL
+            if left > LOOK_SECONDS:
+                continue
+            launched.signal(signal.SIGXCPU, process.pid)  # the report says where it is
+            with suppress(subprocess.TimeoutExpired):
+                process.wait(0.5)
+            return HUNG
     finally:
         with suppress(ProcessLookupError, PermissionError):
             os.killpg(process.pid, signal.SIGKILL)

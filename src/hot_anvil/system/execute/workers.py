@@ -23,6 +23,7 @@ from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.verify.crash_report import REPORT_BYTES, Report, read_report
 from hot_anvil.errors import FaultError, MissingError, RequestError
 from hot_anvil.system.process.confinement import Told
+from hot_anvil.system.process.disk_watch import LOOK_SECONDS, OVERFULL, DiskWatch
 from hot_anvil.system.process.running import signal_name
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.process.trouble import is_full
@@ -187,6 +188,7 @@ class Worker:
         Requests are sent ahead, so that the process never waits for us.
         """
         waiting: deque[memoryview] = deque()
+        disk: DiskWatch | None = None  # of calls that take long
         sent = 0
         ahead = 0
         for number in range(len(requests)):
@@ -201,10 +203,14 @@ class Worker:
                     self._send(waiting)
                 left = max(0.0, deadline - time.monotonic())
                 readable, writable, _ = select.select(
-                    [self._out], [self._in] if waiting else [], [], left
+                    [self._out], [self._in] if waiting else [], [], min(left, LOOK_SECONDS)
                 )
                 if not readable and not writable:
-                    raise self._hung(seconds)
+                    if left <= LOOK_SECONDS:
+                        raise self._hung(seconds)
+                    disk = disk or DiskWatch(self.folder)
+                    if disk.overfull():
+                        raise self._stopped("crashed", OVERFULL)
                 if writable:
                     self._send(waiting)
                 if readable:
@@ -273,10 +279,12 @@ class Worker:
         until = time.monotonic() + _MOMENT
         while not self._wait(os.WNOHANG) and time.monotonic() < until:
             time.sleep(0.005)
+        return self._stopped("hung", f"no answer within {seconds:g} s")
+
+    def _stopped(self, kind: Ending, why: str) -> WorkerEnded:
         self._kill()
         self._wait()
-        why = f"no answer within {seconds:g} s"
-        return WorkerEnded("hung", why, self._report(), self.complaints())
+        return WorkerEnded(kind, why, self._report(), self.complaints())
 
     def _ended(self) -> WorkerEnded:
         self._wait()

@@ -26,7 +26,7 @@ class Confinement(NamedTuple):
     launcher: str  # path of the program that starts it
     means: str  # letters of the means that are used
     lacking: tuple[tuple[str, str], ...] = ()  # means that cannot be had here, and why
-    wanted: bool = True  # False where a person let the code go free
+    hidden: tuple[str, ...] = ()  # files that it cannot read where there are views
 
     @property
     def ends_all(self) -> bool:
@@ -52,7 +52,7 @@ class Confinement(NamedTuple):
         ``tell`` is the descriptor, which the launcher inherits, that ``Told`` reads; the limits
         are bytes, 0 for none.
         """
-        limits = (str(memory), str(file_size))
+        limits = (str(len(self.hidden)), *self.hidden, str(memory), str(file_size))
         if not self.launcher:
             return [*argv]
         return [self.launcher, str(tell), self.means, folder, *limits, *argv]

@@ -27,7 +27,7 @@ class Limits(NamedTuple):
     free: bool = False  # the code may write files and reach the network
 
 
-_NOTHING_HOLDS = Confinement("", "", (), False)
+_NOTHING_HOLDS = Confinement("", "")
 
 
 class Scope:

@@ -9,7 +9,6 @@ Artefacts are written in a folder of their own and renamed, so several
 processes may work on one store and a killed one leaves nothing half done.
 """
 
-import json
 import os
 import re
 import time
@@ -29,6 +28,7 @@ from hot_anvil.system.store.files import (
     write_json,
     write_whole,
 )
+from hot_anvil.system.store.results import Results, refuse_link
 from hot_anvil.system.store.seals import holds, read_sealed, seal, write_sealed
 
 Made = TypeVar("Made")
@@ -53,6 +53,14 @@ class Store:
         self._there: dict[str, bool] = {}
         self._read: dict[Path, Any] = {}
         self._whole: dict[str, bool] = {}
+        self.results = Results(self.folder / "results.sqlite")
+
+    @property
+    def answers(self) -> list[str]:
+        """The files that say what the bench's code should do or did: not for that code to read."""
+        path = self.results.path
+        names = [path, path.with_name(f"{path.name}-wal"), Path(self.root, "anvil.toml")]
+        return [str(name) for name in names if name.exists()]
 
     def artefact(self, name: str) -> Artefact:
         """Return an artefact by its name, whether it is there or not."""
@@ -165,13 +173,8 @@ class Store:
 
     def _refuse_links(self) -> None:
         """Refuse a store with links in it: what is kept or removed may be somebody else's."""
-        for name in ("artefacts", "recipes", "work", "results.sqlite"):
-            if (self.folder / name).is_symlink():
-                raise RequestError(
-                    f"{self.folder / name}: is a link, and the store follows none, so that "
-                    "nothing elsewhere is changed. Remove the link; to keep the store on another "
-                    f"disk, link {self.folder} itself."
-                )
+        for name in ("artefacts", "recipes", "work"):
+            refuse_link(self.folder / name)
 
     def keep(self, scratch: Path, name: str) -> Artefact:
         """Turn a scratch folder into the artefact ``name``; an equal one made meanwhile wins."""
@@ -241,65 +244,6 @@ class Store:
         finally:
             os.close(work)
 
-    def record(self, kind: str, subject: str, document: Any, kept_before: bool = True) -> None:
-        """Add a check or a measurement to the results; they are never overwritten.
-
-        Where that cannot be done it is said, and what was found is shown all the same. Results
-        that are damaged are set aside; ``kept_before`` tells that they were not just now.
-        """
-        import sqlite3
-
-        self._refuse_links()
-        path = self.folder / "results.sqlite"
-        try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            with sqlite3.connect(path, timeout=30) as base:
-                base.execute(
-                    "CREATE TABLE IF NOT EXISTS results (id INTEGER PRIMARY KEY, "
-                    "at REAL NOT NULL, kind TEXT NOT NULL, subject TEXT NOT NULL, "
-                    "document TEXT NOT NULL)"
-                )
-                base.execute(
-                    "INSERT INTO results (at, kind, subject, document) VALUES (?, ?, ?, ?)",
-                    (time.time(), kind, subject, json.dumps(document)),
-                )
-            base.close()
-        except (sqlite3.Error, OSError) as error:
-            if _is_damaged(error) and self._set_aside(path) and kept_before:
-                self.record(kind, subject, document, False)
-            else:
-                notice(f"{path}: the result cannot be kept ({error}).")
-
-    def results(self, kind: str) -> list[tuple[int, float, str, Any]]:
-        """Return what was recorded of one kind: (number, time, subject, document), oldest first."""
-        import sqlite3
-
-        path = self.folder / "results.sqlite"
-        if not path.exists():
-            return []
-        try:
-            with sqlite3.connect(path, timeout=30) as base:
-                rows = base.execute(
-                    "SELECT id, at, subject, document FROM results WHERE kind = ? ORDER BY id",
-                    (kind,),
-                ).fetchall()
-            base.close()
-        except sqlite3.Error as error:
-            if _is_damaged(error) and self._set_aside(path):
-                return []
-            raise RequestError(f"{path}: earlier results cannot be read ({error}).") from None
-        return [(number, at, subject, json.loads(text)) for number, at, subject, text in rows]
-
-    def _set_aside(self, path: Path) -> bool:
-        """Put damaged results where somebody may look at them; tell whether that could be done."""
-        aside = path.with_name(f"{path.name}.damaged-{int(time.time())}")
-        try:
-            path.rename(aside)
-        except OSError:
-            return False
-        notice(f"{path} was damaged: it was set aside as {aside.name}, and a new one is begun.")
-        return True
-
     def _mark(self) -> str:
         """Return which folder ``work`` was when this tool made it, "" when it did not."""
         try:
@@ -320,15 +264,6 @@ class Store:
         if path not in self._there:
             self._there[path] = os.path.lexists(os.path.join(self.root, path))  # noqa: PTH118
         return self._there[path]
-
-
-def _is_damaged(error: Exception) -> bool:
-    """Tell whether a database is none any more; a locked one, or a full disk, will pass."""
-    import sqlite3
-
-    passing = isinstance(error, sqlite3.OperationalError | OSError)
-    malformed = "malformed" in str(error) or "no such column" in str(error)
-    return (isinstance(error, sqlite3.DatabaseError) and not passing) or malformed
 
 
 def _may_write(folder: Path) -> bool:

@@ -1,0 +1,94 @@
+"""Every check and measurement of a bench: one SQLite file, to which rows are only added."""
+
+import json
+import time
+from pathlib import Path
+from typing import Any
+
+from hot_anvil.errors import RequestError
+from hot_anvil.system.process.notices import notice
+
+
+def refuse_link(path: Path) -> None:
+    """Raise RequestError for a link in a store: what is behind it may be somebody else's."""
+    if path.is_symlink():
+        raise RequestError(
+            f"{path}: is a link, and the store follows none, so that nothing elsewhere is changed. "
+            f"Remove the link; to keep the store on another disk, link {path.parent} itself."
+        )
+
+
+class Results:
+    """The results that a store keeps, at ``path``."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+
+    def add(self, kind: str, subject: str, document: Any, kept_before: bool = True) -> None:
+        """Add a check or a measurement to the results; they are never overwritten.
+
+        Where that cannot be done it is said, and what was found is shown all the same. Results
+        that are damaged are set aside; ``kept_before`` tells that they were not just now.
+        """
+        import sqlite3
+
+        refuse_link(self.path)
+        try:
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            with sqlite3.connect(self.path, timeout=30) as base:
+                base.execute(
+                    "CREATE TABLE IF NOT EXISTS results (id INTEGER PRIMARY KEY, "
+                    "at REAL NOT NULL, kind TEXT NOT NULL, subject TEXT NOT NULL, "
+                    "document TEXT NOT NULL)"
+                )
+                base.execute(
+                    "INSERT INTO results (at, kind, subject, document) VALUES (?, ?, ?, ?)",
+                    (time.time(), kind, subject, json.dumps(document)),
+                )
+            base.close()
+        except (sqlite3.Error, OSError) as error:
+            if _is_damaged(error) and self._set_aside() and kept_before:
+                self.add(kind, subject, document, False)
+            else:
+                notice(f"{self.path}: the result cannot be kept ({error}).")
+
+    def of_kind(self, kind: str) -> list[tuple[int, float, str, Any]]:
+        """Return what was recorded of one kind: (number, time, subject, document), oldest first."""
+        import sqlite3
+
+        refuse_link(self.path)
+        if not self.path.exists():
+            return []
+        try:
+            with sqlite3.connect(self.path, timeout=30) as base:
+                rows = base.execute(
+                    "SELECT id, at, subject, document FROM results WHERE kind = ? ORDER BY id",
+                    (kind,),
+                ).fetchall()
+            base.close()
+        except sqlite3.Error as error:
+            if _is_damaged(error) and self._set_aside():
+                return []
+            raise RequestError(f"{self.path}: earlier results cannot be read ({error}).") from None
+        return [(number, at, subject, json.loads(text)) for number, at, subject, text in rows]
+
+    def _set_aside(self) -> bool:
+        """Put damaged results where somebody may look at them; tell whether that could be done."""
+        aside = self.path.with_name(f"{self.path.name}.damaged-{int(time.time())}")
+        try:
+            self.path.rename(aside)
+        except OSError:
+            return False
+        notice(
+            f"{self.path} was damaged: it was set aside as {aside.name}, and a new one is begun."
+        )
+        return True
+
+
+def _is_damaged(error: Exception) -> bool:
+    """Tell whether a database is none any more; a locked one, or a full disk, will pass."""
+    import sqlite3
+
+    passing = isinstance(error, sqlite3.OperationalError | OSError)
+    malformed = "malformed" in str(error) or "no such column" in str(error)
+    return (isinstance(error, sqlite3.DatabaseError) and not passing) or malformed
