@@ -103,17 +103,19 @@ static int bind_opened(int fd, const char *path)
     return failed;
 }
 
+static const char *const kept[] = {
+    "/dev/null", "/dev/zero", "/dev/full", "/dev/random", "/dev/urandom",
+};
+enum { KEPT = sizeof kept / sizeof *kept };
+
 /* Devices that hold nothing take the place of all others. */
 static int few_devices(void)
 {
-    static const char *const kept[] = {
-        "/dev/null", "/dev/zero", "/dev/full", "/dev/random", "/dev/urandom",
-    };
     static const char *const links[][2] = {
         { "/proc/self/fd", "/dev/fd" }, { "/proc/self/fd/0", "/dev/stdin" },
         { "/proc/self/fd/1", "/dev/stdout" }, { "/proc/self/fd/2", "/dev/stderr" },
     };
-    enum { KEPT = sizeof kept / sizeof *kept, LINKS = sizeof links / sizeof *links };
+    enum { LINKS = sizeof links / sizeof *links };
     int fds[KEPT];
     for (int i = 0; i < KEPT; i++)
         if ((fds[i] = open(kept[i], O_PATH | O_CLOEXEC)) < 0) return -1;
@@ -202,8 +204,10 @@ static void landlock(void)
     int set = (int)syscall(RULES_MAKE, &rules, sizes[version > 6 ? 6 : version], 0);
     if (set < 0) give_up('l', "Landlock");
     allow(set, "/", reading);
-    allow(set, "/dev", (reading | WRITE_FILE | TRUNCATE) & rules.files);
+    for (int i = 0; i < KEPT; i++)
+        allow(set, kept[i], (READ_FILE | WRITE_FILE | TRUNCATE) & rules.files);
     allow(set, "/tmp", rules.files);
+    if (!access("/dev/shm", W_OK)) allow(set, "/dev/shm", rules.files);
     allow(set, folder, rules.files);
     if (syscall(RULES_APPLY, set, 0)) give_up('l', "Landlock");
     close(set);
