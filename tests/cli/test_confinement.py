@@ -154,20 +154,21 @@ int main(void) { int made = 0;
 """
 
 
-def test_processes_are_bounded_where_the_code_is_not_roots(tmp_path: Path) -> None:
-    (tmp_path / "forks.c").write_text(FORKS)
-    launcher, forks = tmp_path / "confine", tmp_path / "forks"
+def test_processes_are_bounded_where_the_code_is_not_roots() -> None:
+    folder = Path(tempfile.mkdtemp())  # whoever may come here, unlike pytest's
+    folder.chmod(0o755)
+    (folder / "forks.c").write_text(FORKS)
+    launcher, forks = folder / "confine", folder / "forks"
     for source, made in ((NATIVE / "confine.c", launcher), (forks.with_suffix(".c"), forks)):
         subprocess.run(["gcc", "-w", source, "-o", made], check=True)
     root = os.getuid() == 0
     own = ["setpriv", "--reuid=65534", "--regid=65534", "--clear-groups"] if root else []
-    for folder in (tmp_path, *tmp_path.parents[:2]):
-        folder.chmod(0o755)
     told = subprocess.run(
-        [*own, launcher, "2", "nmtp", tmp_path, "0", "0", "0", forks],
+        [*own, launcher, "2", "nmtp", folder, "0", "0", "0", forks],
         capture_output=True,
         text=True,
     )
+    shutil.rmtree(folder)
     if told.stderr.startswith("n"):
         lacking("a system with user namespaces")
     assert told.returncode == 7, told

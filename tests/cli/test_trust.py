@@ -442,7 +442,7 @@ def test_what_a_check_once_saw_holds_until_the_code_changes(tmp_path: Path) -> N
     source = tmp_path / "whim.c"
     days = tmp_path / "days"
     source.write_text(WHIM.replace("DAYS", f'"{days}"'))
-    build = ["--build", "gcc -O1"]
+    build = ["--build", "gcc -O1", "--free"]  # it keeps a file
     seen = document("check", source, *build, "--repeat", "12", code=1)
     assert set(states(seen).values()) == {"unstable"}
     again = document("check", source, *build, code=1)  # its runs all agree now

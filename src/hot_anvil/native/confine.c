@@ -6,8 +6,9 @@
  * path) and its arguments.
  * Means, a letter each: n namespaces, m a view of the files that cannot be written to, t a /tmp of
  * its own, p a /proc of its own, l Landlock. One that cannot be had ends this with code 125.
- * Tells "+N", the program's process as whoever started us sees it, or the letter of what cannot be
- * had ("x": the program cannot be started) and why. Ends as the program does.
+ * Tells "+N M", the program's process as whoever started us sees it and the one that ends last, or
+ * the letter of what cannot be had ("x": the program cannot be started) and why. Ends as the
+ * program does.
  *
  * Three processes: this one waits outside; the first in the new namespace of processes, whose end
  * ends all others there; and the program, which is not the first, since no signal ends that one.
@@ -35,8 +36,12 @@
 
 enum { NOT_STARTED = 125, MOST_PROCESSES = 4096 };
 /* System calls that headers may be older than; numbered alike on all architectures. */
-enum { CLOSE_RANGE = 436, MOUNT_SETATTR = 442, RULES_MAKE = 444, RULES_ADD = 445, RULES_APPLY = 446 };
+enum { CLONE3 = 435, CLOSE_RANGE = 436 };
+enum { MOUNT_SETATTR = 442, RULES_MAKE = 444, RULES_ADD = 445, RULES_APPLY = 446 };
 enum { DOWNWARDS = 0x8000, READ_ONLY = 1, NO_SUID = 2 }; /* of mount_setattr */
+struct start {
+    uint64_t flags, handle, child, parent, exit_signal, stack, size, storage, numbers, count;
+};
 struct mount_change { uint64_t set, clear, propagation, user_namespace; };
 /* Landlock: rights to files by number, to TCP, and what stays in the domain. */
 enum { EXECUTE = 1, WRITE_FILE = 2, READ_FILE = 4, READ_FOLDER = 8, TRUNCATE = 1 << 14 };
@@ -184,6 +189,15 @@ static pid_t start_first(void)
     return first;
 }
 
+/* Another number each time, as outside: code may depend on it. */
+static pid_t start_program(void)
+{
+    pid_t number = 2 + getpid() % 30000;
+    struct start start = { .exit_signal = SIGCHLD, .numbers = (uintptr_t)&number, .count = 1 };
+    pid_t made = wanted('n') ? (pid_t)syscall(CLONE3, &start, sizeof start) : -1;
+    return made < 0 ? fork() : made;
+}
+
 static void allow(int set, const char *path, uint64_t rights)
 {
     struct rule rule = { rights, open(path, O_PATH | O_CLOEXEC) };
@@ -260,11 +274,11 @@ int main(int argc, char **argv)
     if (wanted('n')) separate();
     if (wanted('m')) hold_files(argv + 5, hidden);
     pid_t first = wanted('n') ? start_first() : 0;
-    pid_t program = fork();
+    pid_t program = start_program();
     if (program < 0) give_up('x', "fork");
     if (program == 0) become(argv + 5 + hidden);
-    char text[32];
-    snprintf(text, sizeof text, "+%ld\n", (long)program);
+    char text[64];
+    snprintf(text, sizeof text, "+%ld %ld\n", (long)program, (long)(first ? first : program));
     tell(text);
     syscall(CLOSE_RANGE, 0, ~0U, 0); /* that a pipe ends when the program does */
     int status;

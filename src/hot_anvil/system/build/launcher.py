@@ -7,11 +7,8 @@ from threading import Lock
 from hot_anvil.core.names import listed
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import FaultError
-from hot_anvil.system.build.link_command import host_toolchain
-from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
 from hot_anvil.system.process.confinement import Confinement, find_means
 from hot_anvil.system.process.notices import notice
-from hot_anvil.system.process.running import run
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import Store
 
@@ -31,6 +28,8 @@ def confine_by(
     def confinement() -> Confinement:
         with lock:
             if not found:
+                from hot_anvil.system.build.link_command import host_toolchain
+
                 path = _launcher(host_toolchain(toolchains), store)
                 found.append(_find(path, store) if wanted else Confinement(path, ""))
             return found[0]
@@ -50,6 +49,9 @@ def _find(path: str, store: Store) -> Confinement:
 
 
 def _launcher(host: Toolchain, store: Store) -> str:
+    from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
+    from hot_anvil.system.process.running import run
+
     driver = host.drivers["c"]
     source = NATIVE / "confine.c"
     name = digest("launcher", driver.identity, source.read_bytes(), *_FLAGS)

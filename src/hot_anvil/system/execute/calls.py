@@ -142,7 +142,8 @@ def _run(path: str, ready: PreparedInputs, layout: int, order: Sequence[int]) ->
         kind = HUNG if ended.kind == "hung" else CRASHED
         return Trial(tuple(outputs), kind, why, at, place, layout), done
     except OSError as error:  # ours: it must never become a verdict
-        raise MissingError(f"{path}: {error.strerror}, while it was to be called.") from None
+        why = f"{path}: {error.strerror}, while it was to be called"
+        raise MissingError(f"{why}. This is the machine's trouble, not the code's.") from None
     return Trial(tuple(outputs), "", ""), done
 
 

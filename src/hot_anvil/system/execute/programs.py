@@ -147,6 +147,7 @@ def _run(
             launched.raise_refusal()
         finally:
             scope.ended(process.pid)
+            launched.wait_gone()
             launched.close()
     complaints = err.read_bytes()[:_COMPLAINTS].decode(errors="replace").strip()
     code = process.returncode

@@ -235,6 +235,7 @@ class Worker:
         if self._pid:
             self._kill()
             self._wait()
+            self._told.wait_gone()
             self._scope.ended(self._pid)
             for descriptor in (self._in, self._out, self._complaints, self._memory):
                 os.close(descriptor)

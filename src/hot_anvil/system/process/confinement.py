@@ -4,6 +4,7 @@ native/confine.c says what each means does; docs/security.md what that is worth.
 """
 
 import os
+import select
 from collections.abc import Sequence
 from contextlib import suppress
 from typing import NamedTuple
@@ -13,6 +14,7 @@ from hot_anvil.errors import MissingError
 NAMESPACES, FILES, OWN_TMP, OWN_PROC, LANDLOCK = "nmtpl"
 FULL = NAMESPACES + FILES + OWN_TMP + OWN_PROC
 _TELL_FD = 3
+_MOMENT = 10.0  # seconds for killed processes to end
 _BY_NOTHING = ("reach the network", "see other processes of yours and end them")
 _BY_LANDLOCK = (
     "reach the network by other ways than TCP (by all before Linux 6.7)",
@@ -67,10 +69,26 @@ class Told:
     def _lines(self) -> list[str]:
         return os.pread(self.descriptor, 1024, 0).decode(errors="replace").splitlines()
 
+    def _processes(self) -> tuple[int, int]:
+        found = next((line[1:].split() for line in self._lines() if line[0] == "+"), ["0", "0"])
+        return int(found[0]), int(found[1])
+
     @property
     def pid(self) -> int:
         """The process of the program itself, 0 while there is none."""
-        return next((int(line[1:]) for line in self._lines() if line[0] == "+"), 0)
+        return self._processes()[0]
+
+    def wait_gone(self) -> None:
+        """Wait until what was killed has ended, with all that it started: it writes no more."""
+        last = self._processes()[1]
+        if not last:
+            return
+        try:
+            process = os.pidfd_open(last)
+        except OSError:
+            return
+        select.select([process], [], [], _MOMENT)
+        os.close(process)
 
     @property
     def refusal(self) -> tuple[str, str]:
