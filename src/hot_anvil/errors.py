@@ -14,7 +14,7 @@ command line says the option that it came from.
 import errno
 
 # What the system says where it has too little of something, or a limit is set.
-OF_THE_MACHINE = (
+_OF_THE_MACHINE = (
     errno.EMFILE, errno.ENFILE, errno.ENOMEM, errno.EAGAIN, errno.EROFS, errno.EACCES, errno.EIO,
 )  # fmt: skip
 
@@ -63,7 +63,28 @@ class UntrustedError(RequestError):
         self.programs = programs
 
 
-def lacks_room(error: BaseException) -> bool:
-    """Tell whether an error only says that too little memory, or too few threads, are allowed."""
+def cannot(what: str, error: OSError) -> AnvilError:
+    """Return the error for something that cannot be done, such as "x.json: cannot be written"."""
+    kind = MissingError if error.errno in (errno.ENOSPC, errno.EDQUOT) else RequestError
+    return kind(f"{what} ({error.strerror}).")
+
+
+def machine_trouble(error: Exception) -> MissingError | None:
+    """Return what an error says that the machine has too little of, None where it is another."""
+    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return MissingError(
+            f"the disk is full ({error.filename or 'while writing'}). Nothing finished is lost; "
+            "free some space and run the command again."
+        )
+    if isinstance(error, OSError) and error.errno in _OF_THE_MACHINE:
+        where = f" ({error.filename})" if error.filename else ""
+        return MissingError(
+            f"{error.strerror}{where}: this is the machine's trouble, or a limit set for this "
+            "process. Nothing finished is lost."
+        )
     said = ("start new thread", "failed to map segment", "annot allocate memory")
-    return isinstance(error, MemoryError) or any(text in str(error) for text in said)
+    if isinstance(error, MemoryError) or any(text in str(error) for text in said):
+        return MissingError(
+            "too little memory, or too few threads, are allowed here. Nothing finished is lost."
+        )
+    return None

@@ -1,6 +1,5 @@
 """Run one command: its module, its arguments, its errors as exit codes."""
 
-import errno
 import os
 import sys
 from collections.abc import Sequence
@@ -9,14 +8,7 @@ from importlib import import_module
 from hot_anvil.cli.options import make_parser
 from hot_anvil.cli.output import Output
 from hot_anvil.core.names import visible
-from hot_anvil.errors import (
-    OF_THE_MACHINE,
-    AnvilError,
-    FaultError,
-    MissingError,
-    RequestError,
-    lacks_room,
-)
+from hot_anvil.errors import AnvilError, FaultError, machine_trouble
 
 # Parameter of the API -> the option that it comes from.
 OPTIONS = {
@@ -49,29 +41,12 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
         return error.exit_code
     except BrokenPipeError:
         raise
-    except OSError as error:
-        if error.errno in OF_THE_MACHINE:
-            sys.stderr.write(
-                f"hot-anvil: {error.strerror}{f' ({error.filename})' if error.filename else ''}: "
-                "this is the machine's trouble, or a limit set for this process. Nothing finished "
-                "is lost.\n"
-            )
-            return MissingError.exit_code
-        if error.errno not in (errno.ENOSPC, errno.EDQUOT):
-            return _fault(error)
-        sys.stderr.write(
-            f"hot-anvil: the disk is full ({error.filename or 'while writing'}). Nothing finished "
-            "is lost; free some space and run the command again.\n"
-        )
-        return RequestError.exit_code
     except Exception as error:
-        if not lacks_room(error):
+        trouble = machine_trouble(error)
+        if not trouble:
             return _fault(error)
-        sys.stderr.write(
-            "hot-anvil: too little memory, or too few threads, are allowed here. Nothing finished "
-            "is lost.\n"
-        )
-        return MissingError.exit_code
+        sys.stderr.write(f"hot-anvil: {trouble}\n")
+        return trouble.exit_code
     finally:
         if out:
             out.stop_progress()

@@ -6,12 +6,13 @@
  * path) and its arguments.
  * Means, a letter each: n namespaces, m a view of the files that cannot be written to, t a /tmp of
  * its own, p a /proc of its own, l Landlock. One that cannot be had ends this with code 125.
- * Tells "+N M", the program's process as whoever started us sees it and the one that ends last, or
- * the letter of what cannot be had ("x": the program cannot be started) and why. Ends as the
- * program does.
+ * Tells "+N", the program's process as whoever started us sees it, or the letter of what cannot be
+ * had ("x": the program cannot be started) and why. Ends as the program does; on SIGTERM, and when
+ * whoever started us is gone, kills it first.
  *
  * Three processes: this one waits outside; the first in the new namespace of processes, whose end
  * ends all others there; and the program, which is not the first, since no signal ends that one.
+ * Killed out of turn they would wait for ever for whoever collects orphans here: not all do.
  */
 #define _GNU_SOURCE
 #include <errno.h>
@@ -262,11 +263,24 @@ static void become(char **argv)
     give_up('x', argv[2]);
 }
 
+static pid_t program;
+
+static void end_program(int number)
+{
+    (void)number;
+    kill(program, SIGKILL);
+}
+
 int main(int argc, char **argv)
 {
     int hidden = argc > 4 ? atoi(argv[4]) : 0;
     if (argc < hidden + 8) return NOT_STARTED;
-    prctl(PR_SET_PDEATHSIG, SIGKILL);
+    sigset_t asked; /* to end: only when there is something to kill */
+    sigemptyset(&asked);
+    sigaddset(&asked, SIGTERM);
+    sigprocmask(SIG_BLOCK, &asked, NULL);
+    signal(SIGTERM, end_program);
+    prctl(PR_SET_PDEATHSIG, SIGTERM);
     tell_fd = atoi(argv[1]);
     means = argv[2];
     folder = argv[3];
@@ -274,11 +288,16 @@ int main(int argc, char **argv)
     if (wanted('n')) separate();
     if (wanted('m')) hold_files(argv + 5, hidden);
     pid_t first = wanted('n') ? start_first() : 0;
-    pid_t program = start_program();
+    program = start_program();
     if (program < 0) give_up('x', "fork");
-    if (program == 0) become(argv + 5 + hidden);
-    char text[64];
-    snprintf(text, sizeof text, "+%ld %ld\n", (long)program, (long)(first ? first : program));
+    if (program == 0) {
+        sigprocmask(SIG_UNBLOCK, &asked, NULL);
+        signal(SIGTERM, SIG_DFL);
+        become(argv + 5 + hidden);
+    }
+    sigprocmask(SIG_UNBLOCK, &asked, NULL);
+    char text[32];
+    snprintf(text, sizeof text, "+%ld\n", (long)program);
     tell(text);
     syscall(CLOSE_RANGE, 0, ~0U, 0); /* that a pipe ends when the program does */
     int status;

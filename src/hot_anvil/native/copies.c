@@ -2,7 +2,8 @@
  * one by one: all are put back at once, then called one after the other between two looks at the
  * clock.
  *
- * The copies together stay within the nearest cache, where a caller's own data would mostly be.
+ * The copies together, with the lists that calls are made from, stay within the nearest cache, where
+ * a caller's own data would mostly be.
  */
 #define _GNU_SOURCE
 #include "worker.h"
@@ -16,6 +17,7 @@ struct copies {
     unsigned count;           /* 0: they would not fit */
     unsigned stride;          /* pointers from one copy's list to the next */
     void **lists;             /* what an entry is called with, for each copy */
+    void **pointers;          /* what the lists show for buffers: as many for each copy */
     unsigned char **bases;    /* of each copy, where its buffers lie: MAX_ARGS each */
 };
 
@@ -31,14 +33,14 @@ static void *room_for(size_t size)
 /* Return how many copies fit, 0 where too few do or a buffer asks for more than a line's start. */
 static unsigned how_many(const struct slot *slot)
 {
-    size_t each = 0;
+    size_t each = 0, called_from = (2 * slot->count + 1) * sizeof(void *);
     for (unsigned i = 0; i < slot->count; i++) {
         const struct argument *a = &slot->args[i];
         if (a->kind != BUFFER) continue;
         if (a->align > LINE_BYTES) return 0;
         if (a->writable) each += lines(a->size);
     }
-    size_t fit = each ? ROOM / each : MOST;
+    size_t fit = ROOM / (each + called_from);
     return fit < FEWEST ? 0 : fit > MOST ? MOST : (unsigned)fit;
 }
 
@@ -46,7 +48,7 @@ static void copy_make(struct copies *made, const struct slot *slot, unsigned k)
 {
     void **list = made->lists + (size_t)k * made->stride;
     unsigned char **bases = made->bases + (size_t)k * MAX_ARGS;
-    void **pointers = room_for(slot->count * sizeof *pointers);
+    void **pointers = made->pointers + (size_t)k * slot->count;
     for (unsigned i = 0; i < slot->count; i++) {
         const struct argument *a = &slot->args[i];
         list[i] = a->value;
@@ -80,7 +82,8 @@ static struct copies *copies_of(struct slot *slot)
     made->stride = owner->count + 1;
     made->lists = calloc((size_t)count * made->stride, sizeof *made->lists);
     made->bases = calloc((size_t)count * MAX_ARGS, sizeof *made->bases);
-    if (!made->lists || !made->bases) die(122);
+    made->pointers = calloc((size_t)count * made->stride, sizeof *made->pointers);
+    if (!made->lists || !made->bases || !made->pointers) die(122);
     for (unsigned k = 0; k < count; k++) copy_make(made, owner, k);
     made->count = count;
     return made;

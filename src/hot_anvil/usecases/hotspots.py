@@ -47,8 +47,10 @@ def find_hotspots(
     for checked in check_snippets(workspace, [s.name for s in named]) if named else ():
         if checked.fault:
             raise checked.fault
-        look = _program if checked.snippet.program else _snippet
-        hot = look(workspace, checked, wanted, entries, at, seconds)
+        if checked.snippet.program:
+            hot = _program(workspace, checked, wanted, seconds)
+        else:
+            hot = _snippet(workspace, checked, wanted, entries, at, seconds)
         if hot.candidates or hot.left_out:
             out.append(hot)
     if entries and not out:
@@ -107,14 +109,7 @@ def _snippet(
     return _hot(workspace, checked, builds, asked, found)
 
 
-def _program(
-    workspace: Workspace,
-    checked: Checked,
-    builds: Sequence[str],
-    _entries: Sequence[str],
-    _at: str,
-    seconds: float,
-) -> Hot:
+def _program(workspace: Workspace, checked: Checked, builds: Sequence[str], seconds: float) -> Hot:
     """Look at whole runs; ``seconds`` is for each build."""
     snippet = checked.snippet
     root = workspace.bench.root

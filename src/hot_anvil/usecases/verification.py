@@ -1,6 +1,5 @@
 """The workspace's checking: which builds compute the right thing, what is wrong with others."""
 
-import errno
 import os
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
@@ -20,12 +19,11 @@ from hot_anvil.core.verify.promises import Promise, near_code, promises_in
 from hot_anvil.core.verify.results import Checked, Replay
 from hot_anvil.core.verify.sanitizer_reports import looks_undefined, unseen
 from hot_anvil.errors import (
-    OF_THE_MACHINE,
     AnvilError,
     FaultError,
     MissingError,
     RequestError,
-    lacks_room,
+    machine_trouble,
 )
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.linking import Program
@@ -119,15 +117,12 @@ def _attempt(snippet: Snippet, work: Callable[[], T]) -> "T | AnvilError":
         return work()
     except AnvilError as error:
         return error
-    except OSError as error:
-        if error.errno in (errno.ENOSPC, errno.EDQUOT, *OF_THE_MACHINE):
-            raise  # every other snippet would meet it too
-        return FaultError(f"snippet {snippet.name}: {type(error).__name__}: {error}.")
     except Exception as error:
-        if lacks_room(error):
-            return MissingError(
-                f"snippet {snippet.name}: too little memory, or too few threads, are allowed here."
-            )
+        trouble = machine_trouble(error)
+        if trouble and isinstance(error, OSError):
+            raise  # every other snippet would meet it too
+        if trouble:
+            return MissingError(f"snippet {snippet.name}: {trouble}")
         if "HOT_ANVIL_TRACEBACK" in os.environ:
             raise
         return FaultError(f"snippet {snippet.name}: {type(error).__name__}: {error}.")

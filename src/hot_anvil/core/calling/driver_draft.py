@@ -17,7 +17,7 @@ def driver_draft(signature: Signature, source: str, text: str) -> str:
     given = [p for p in signature.parameters if p.type.callable_with]
     made = [p for p in signature.parameters if not p.type.callable_with]
     own = [include.strip() for include in _INCLUDE.findall(text)]
-    passed = ", ".join(p.name if p in given else f"held->{p.name}" for p in signature.parameters)
+    passed = ", ".join(f"held->{p.name}" for p in signature.parameters)
     return "\n".join(
         [
             f"// Makes what {signature.name} of {source} takes, calls it, says what came of it.",

@@ -20,7 +20,7 @@ from hot_anvil.system.build.linking import Program
 from hot_anvil.system.build.worker_objects import first_complaint, worker_objects
 from hot_anvil.system.execute.calls import explain, memory_limit
 from hot_anvil.system.execute.workers import WorkerEnded, new_folder, own_environment, remove_folder
-from hot_anvil.system.process.confinement import Told
+from hot_anvil.system.process.confinement import Confinement, Told
 from hot_anvil.system.process.disk_watch import LOOK_SECONDS, OVERFULL, DiskWatch
 from hot_anvil.system.process.running import run, signal_name
 from hot_anvil.system.process.scope import current_scope
@@ -133,7 +133,8 @@ def _run(
     with out.open("wb") as told, err.open("wb") as said, given.open("rb") as asked:
         scope = current_scope()
         launched = Told()
-        argv = scope.confinement().command(
+        held = scope.confinement()
+        argv = held.command(
             launched.descriptor, str(folder), [path, *arguments], memory_limit(path), FILE_LIMIT
         )
         process = subprocess.Popen(
@@ -141,13 +142,12 @@ def _run(
             env={**own_environment(str(folder)), **more}, start_new_session=True,
             pass_fds=[fd for fd in (*descriptors, launched.descriptor) if fd >= 0],
         )  # fmt: skip
-        scope.live(process.pid)
+        scope.live(process.pid, held.end)
         try:
-            stopped = _wait(process, launched, folder, seconds)
+            stopped = _wait(process, held, launched, folder, seconds)
             launched.raise_refusal()
         finally:
             scope.ended(process.pid)
-            launched.wait_gone()
             launched.close()
     complaints = err.read_bytes()[:_COMPLAINTS].decode(errors="replace").strip()
     code = process.returncode
@@ -168,7 +168,13 @@ def _killed(number: int) -> str:
     return f"killed by {signal_name(number)}"
 
 
-def _wait(process: "subprocess.Popen[bytes]", launched: Told, folder: Path, seconds: float) -> str:
+def _wait(
+    process: "subprocess.Popen[bytes]",
+    held: Confinement,
+    launched: Told,
+    folder: Path,
+    seconds: float,
+) -> str:
     """Wait for a program; end it, and tell why, when it takes too long or fills the disk."""
     until = time.monotonic() + seconds
     disk = DiskWatch(folder)
@@ -187,9 +193,10 @@ def _wait(process: "subprocess.Popen[bytes]", launched: Told, folder: Path, seco
                 process.wait(0.5)
             return HUNG
     finally:
-        with suppress(ProcessLookupError, PermissionError):
-            os.killpg(process.pid, signal.SIGKILL)
-        process.wait()
+        if process.poll() is None:
+            held.end(process.pid)
+            process.wait()
+        held.end_rest(process.pid)
 
 
 def _read(file: Path) -> bytes | None:

@@ -21,7 +21,7 @@ from typing import Literal
 from hot_anvil.core.calling import protocol, timing
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.verify.crash_report import REPORT_BYTES, Report, read_report
-from hot_anvil.errors import FaultError, MissingError, RequestError
+from hot_anvil.errors import FaultError, MissingError, RequestError, cannot
 from hot_anvil.system.process.confinement import Told
 from hot_anvil.system.process.disk_watch import LOOK_SECONDS, OVERFULL, DiskWatch
 from hot_anvil.system.process.running import signal_name
@@ -83,7 +83,7 @@ def new_folder(base: str) -> str:
     try:
         os.makedirs(folder)  # noqa: PTH103
     except OSError as error:
-        raise RequestError(f"{folder}: cannot be made ({error.strerror}).") from None
+        raise cannot(f"{folder}: cannot be made", error) from None
     return folder
 
 
@@ -118,8 +118,8 @@ class Worker:
                 (self._told.descriptor, _TELL_FD)]  # fmt: skip
         self._scope = current_scope()
         argv = [*under, path, str(cpu), str(memory), self.folder]
-        held = self._scope.confinement()
-        argv = held.command(_TELL_FD, self.folder, argv)
+        self._held = self._scope.confinement()
+        argv = self._held.command(_TELL_FD, self.folder, argv)
         try:
             self._pid = os.posix_spawn(
                 argv[0],
@@ -134,7 +134,7 @@ class Worker:
         finally:
             os.close(asked)
             os.close(answers)
-        self._scope.live(self._pid)
+        self._scope.live(self._pid, self._held.end)
 
     def load(self, library: int, path: str) -> None:
         """Load a build's library under a number."""
@@ -235,7 +235,6 @@ class Worker:
         if self._pid:
             self._kill()
             self._wait()
-            self._told.wait_gone()
             self._scope.ended(self._pid)
             for descriptor in (self._in, self._out, self._complaints, self._memory):
                 os.close(descriptor)
@@ -312,8 +311,7 @@ class Worker:
 
     def _kill(self) -> None:
         if self._code is None:
-            with suppress(ProcessLookupError, PermissionError):
-                os.killpg(self._pid, signal.SIGKILL)
+            self._held.end(self._pid)
 
     def _wait(self, options: int = 0) -> bool:
         """Wait for the process; tell whether it has ended."""
@@ -321,4 +319,5 @@ class Worker:
             pid, status = os.waitpid(self._pid, options)
             if pid:
                 self._code = os.waitstatus_to_exitcode(status)
+                self._held.end_rest(pid)
         return self._code is not None

@@ -4,7 +4,7 @@ native/confine.c says what each means does; docs/security.md what that is worth.
 """
 
 import os
-import select
+import signal
 from collections.abc import Sequence
 from contextlib import suppress
 from typing import NamedTuple
@@ -14,7 +14,6 @@ from hot_anvil.errors import MissingError
 NAMESPACES, FILES, OWN_TMP, OWN_PROC, LANDLOCK = "nmtpl"
 FULL = NAMESPACES + FILES + OWN_TMP + OWN_PROC
 _TELL_FD = 3
-_MOMENT = 10.0  # seconds for killed processes to end
 _BY_NOTHING = ("reach the network", "see other processes of yours and end them")
 _BY_LANDLOCK = (
     "reach the network by other ways than TCP (by all before Linux 6.7)",
@@ -46,6 +45,20 @@ class Confinement(NamedTuple):
             could += _BY_LANDLOCK if LANDLOCK in self.means else _BY_NOTHING
         return tuple(could)
 
+    def end(self, pid: int) -> None:
+        """End what ``command`` started, with all that it started: wait for ``pid`` after this."""
+        with suppress(ProcessLookupError, PermissionError):
+            if self.launcher:
+                os.kill(pid, signal.SIGTERM)
+            else:
+                os.killpg(pid, signal.SIGKILL)
+
+    def end_rest(self, pid: int) -> None:
+        """End what was left behind in the group of a process that has ended."""
+        if not self.ends_all:
+            with suppress(ProcessLookupError, PermissionError):
+                os.killpg(pid, signal.SIGKILL)
+
     def command(
         self, tell: int, folder: str, argv: Sequence[str], memory: int = 0, file_size: int = 0
     ) -> list[str]:
@@ -69,26 +82,10 @@ class Told:
     def _lines(self) -> list[str]:
         return os.pread(self.descriptor, 1024, 0).decode(errors="replace").splitlines()
 
-    def _processes(self) -> tuple[int, int]:
-        found = next((line[1:].split() for line in self._lines() if line[0] == "+"), ["0", "0"])
-        return int(found[0]), int(found[1])
-
     @property
     def pid(self) -> int:
         """The process of the program itself, 0 while there is none."""
-        return self._processes()[0]
-
-    def wait_gone(self) -> None:
-        """Wait until what was killed has ended, with all that it started: it writes no more."""
-        last = self._processes()[1]
-        if not last:
-            return
-        try:
-            process = os.pidfd_open(last)
-        except OSError:
-            return
-        select.select([process], [], [], _MOMENT)
-        os.close(process)
+        return next((int(line[1:]) for line in self._lines() if line[0] == "+"), 0)
 
     @property
     def refusal(self) -> tuple[str, str]:

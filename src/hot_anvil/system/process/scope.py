@@ -43,7 +43,8 @@ class Scope:
         self.confinement = confinement
         self._around = around
         self._inner: set[Scope] = set()
-        self._live: set[int] = set()  # leaders of process groups
+        # Leaders of process groups, with what ends each with all that it started.
+        self._live: dict[int, Callable[[int], None]] = {}
         self._ending = Event()
 
     @contextmanager
@@ -65,18 +66,18 @@ class Scope:
         finally:
             _current.reset(token)
 
-    def live(self, pid: int) -> None:
-        """Note the leader of a process group that may have to be ended."""
-        self._live.add(pid)
+    def live(self, pid: int, end: "Callable[[int], None] | None" = None) -> None:
+        """Note the leader of a process group that may have to be ended, by ``end`` or a kill."""
+        self._live[pid] = end or _kill_group
         if self._is_ending():  # it was being started meanwhile
-            _kill_group(pid)
+            self._live[pid](pid)
 
     def _is_ending(self) -> bool:
         return self._ending.is_set() or bool(self._around and self._around._is_ending())
 
     def ended(self, pid: int) -> None:
         """Forget a process that has ended."""
-        self._live.discard(pid)
+        self._live.pop(pid, None)
 
     def end_all(self) -> None:
         """Kill every program that some thread is waiting for, and those about to be.
@@ -84,8 +85,8 @@ class Scope:
         Those of the scopes inside it too.
         """
         self._ending.set()
-        for pid in list(self._live):
-            _kill_group(pid)
+        for pid, end in list(self._live.items()):
+            end(pid)
         for scope in list(self._inner):
             scope.end_all()
 

@@ -10,7 +10,7 @@ from threading import get_ident
 from typing import Any
 
 from hot_anvil.core.codec import as_plain
-from hot_anvil.errors import RequestError
+from hot_anvil.errors import AnvilError, cannot
 
 
 def digest(*parts: bytes | str) -> str:
@@ -43,7 +43,7 @@ def write_whole(path: Path, data: bytes | str) -> None:
     except OSError as error:
         with suppress(OSError):
             temporary.unlink(missing_ok=True)
-        raise RequestError(f"{path}: cannot be written ({error.strerror}).") from None
+        raise cannot(f"{path}: cannot be written", error) from None
 
 
 def read_json(path: Path) -> Any:
@@ -79,7 +79,7 @@ def parse_toml(text: str) -> dict[str, Any]:
     tables = tomllib.loads(text)
     try:
         write_json(kept, tables)
-    except (RequestError, TypeError):  # a cache that cannot be written, a date in the text
+    except (AnvilError, TypeError):  # a cache that cannot be written, a date in the text
         return tables
     return tables
 

@@ -16,7 +16,7 @@ from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
-from hot_anvil.errors import MissingError, RequestError
+from hot_anvil.errors import MissingError, RequestError, cannot
 from hot_anvil.system.process.notices import notice
 from hot_anvil.system.process.trouble import is_full
 from hot_anvil.system.store.artefact import Artefact
@@ -156,7 +156,7 @@ class Store:
         try:
             folder.mkdir()
         except OSError as error:
-            raise RequestError(f"{folder}: cannot be made ({error.strerror}).") from None
+            raise cannot(f"{folder}: cannot be made", error) from None
         return folder
 
     def _work(self) -> Path:
@@ -168,7 +168,7 @@ class Store:
                 work.mkdir(parents=True, exist_ok=True)
                 write_whole(self.folder / _OWNED, _same_folder(work.stat()).encode())
         except OSError as error:
-            raise RequestError(f"{work}: cannot be made ({error.strerror}).") from None
+            raise cannot(f"{work}: cannot be made", error) from None
         return work
 
     def _refuse_links(self) -> None:
