@@ -53,8 +53,10 @@ class Quay:
         self.set_compiler("")
 
     def set_compiler(self, extra: str) -> None:
-        self.compiler.write_text(QUAYCC.format(log=self.log) + extra)
-        self.compiler.chmod(0o755)
+        made = self.compiler.with_name("new")  # the old one may be running
+        made.write_text(QUAYCC.format(log=self.log) + extra)
+        made.chmod(0o755)
+        made.replace(self.compiler)
 
     def compiled(self) -> list[str]:
         """Run compile; return the sources that a compiler ran for, once per build."""

@@ -32,7 +32,6 @@ struct report {
 
 struct slot *called_slot;
 static struct report *report;
-extern const char program_start[] __asm__("__ehdr_start") __attribute__((visibility("hidden")));
 
 static void read_registers(const ucontext_t *context, const siginfo_t *info)
 {
@@ -41,6 +40,15 @@ static void read_registers(const ucontext_t *context, const siginfo_t *info)
     report->stack = (uint64_t)context->uc_mcontext.gregs[REG_RSP];
     if (info->si_signo == SIGSEGV && info->si_code > 0)
         report->access = context->uc_mcontext.gregs[REG_ERR] & 2 ? 2 : 1;
+#elif defined __i386__
+    report->instruction = (uint32_t)context->uc_mcontext.gregs[REG_EIP];
+    report->stack = (uint32_t)context->uc_mcontext.gregs[REG_ESP];
+#elif defined __arm__
+    report->instruction = context->uc_mcontext.arm_pc;
+    report->stack = context->uc_mcontext.arm_sp;
+#elif defined __riscv
+    report->instruction = context->uc_mcontext.__gregs[REG_PC];
+    report->stack = context->uc_mcontext.__gregs[REG_SP];
 #elif defined __aarch64__
     report->instruction = context->uc_mcontext.pc;
     report->stack = context->uc_mcontext.sp;
@@ -67,7 +75,7 @@ static void tell(int number, siginfo_t *info, void *context)
     if (report && !report->state) {
         report->signal = asked ? 0 : number;
         report->code = info->si_code;
-        report->base = (uint64_t)(uintptr_t)program_start;
+        report->base = program_base();
         if (info->si_code > 0 && number != SIGABRT)
             report->address = (uint64_t)(uintptr_t)info->si_addr;
         read_registers(context, info);
@@ -92,7 +100,7 @@ static void tell_exit(void)
     if (!report || report->state) return;
     report->signal = -1;
     report->argument = -1;
-    report->base = (uint64_t)(uintptr_t)program_start;
+    report->base = program_base();
     void *frames[FRAMES];
     int depth = backtrace(frames, FRAMES);
     for (int i = 0; i < depth; i++) report->frames[i] = (uint64_t)(uintptr_t)frames[i];

@@ -6,13 +6,12 @@
 
 enum { PLACES = 1 << 16 };
 
-extern const char program_start[] __asm__("__ehdr_start") __attribute__((visibility("hidden")));
 static uint64_t places[PLACES]; /* offsets from the program's start, hashed */
 static uint32_t reached;
 
 void __sanitizer_cov_trace_pc(void)
 {
-    uint64_t at = (uint64_t)((const char *)__builtin_return_address(0) - program_start);
+    uint64_t at = (uintptr_t)__builtin_return_address(0) - program_base();
     uint32_t slot = (uint32_t)(at * 0x9e3779b97f4a7c15u >> 48);
     while (places[slot] && places[slot] != at) slot = (slot + 1) % PLACES;
     if (places[slot] || reached > PLACES / 2) return;

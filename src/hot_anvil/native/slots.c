@@ -18,10 +18,8 @@ void __msan_unpoison_param(size_t count) __attribute__((weak));
 void __msan_scoped_enable_interceptor_checks(void) __attribute__((weak));
 enum { PASSED = 100 };
 
-extern const char program_start[] __asm__("__ehdr_start") __attribute__((visibility("hidden")));
 
 enum { PAGE = 4096, SHALLOW = 1 << 20, DEEP = 6 << 20, HEAD = 16 /* of an output */ };
-
 
 static size_t pages(size_t size) { return (size + PAGE - 1) / PAGE * PAGE; }
 
@@ -264,6 +262,11 @@ static struct { uint64_t offset, size; } *watched;
 static uint32_t watched_count;
 static unsigned char *first_values; /* of those watched, NULL where they are not put back */
 
+static void *watched_at(uint32_t i)
+{
+    return (void *)(program_base() + (uintptr_t)watched[i].offset);
+}
+
 /* Request: u8 whether each call is to find their first values, u32 variables, of each: u64 bytes
  * from where the program is loaded, u64 size. */
 void watch_variables(const unsigned char *request)
@@ -277,7 +280,7 @@ void watch_variables(const unsigned char *request)
     if (request[0] && !(first_values = malloc(all))) die(122);
     unsigned char *at = first_values;
     for (uint32_t i = 0; at && i < watched_count; at += watched[i++].size)
-        memcpy(at, program_start + watched[i].offset, watched[i].size);
+        memcpy(at, watched_at(i), watched[i].size);
     answer(0, 0);
 }
 
@@ -285,7 +288,7 @@ static void put_variables_back(void)
 {
     const unsigned char *at = first_values;
     for (uint32_t i = 0; at && i < watched_count; at += watched[i++].size)
-        memcpy((void *)(uintptr_t)(program_start + watched[i].offset), at, watched[i].size);
+        memcpy(watched_at(i), at, watched[i].size);
 }
 
 static size_t result_size(const struct slot *slot)
@@ -336,7 +339,7 @@ void slot_call(struct slot *slot, unsigned char *output)
         output += a->size;
     }
     for (uint32_t i = 0; i < watched_count; i++) {
-        memcpy(output, program_start + watched[i].offset, watched[i].size);
+        memcpy(output, watched_at(i), watched[i].size);
         output += watched[i].size;
     }
 }

@@ -108,14 +108,20 @@ void calibrate(struct slot *slot, const unsigned char *request)
     answer_with(said, sizeof said);
 }
 
+#if defined __x86_64__ || defined __i386__
+#define TWICE(r) "add " r ", " r "\n\t"
+#else
+#define TWICE(r) "add " r ", " r ", " r "\n\t"
+#endif
+
 /* Four chains of additions that the processor can run side by side: fast on a quiet core,
  * slower when a neighbour shares it. */
 static uint64_t probe(void)
 {
-    uint64_t a = 1, b = 2, c = 3, d = 4;
+    unsigned long a = 1, b = 2, c = 3, d = 4;
     uint64_t start = now(CLOCK_MONOTONIC);
     for (int i = 0; i < PROBE_PASSES; i++)
-        __asm__ volatile("add %0, %0\n\tadd %1, %1\n\tadd %2, %2\n\tadd %3, %3"
+        __asm__ volatile(TWICE("%0") TWICE("%1") TWICE("%2") TWICE("%3")
                          : "+r"(a), "+r"(b), "+r"(c), "+r"(d));
     return now(CLOCK_MONOTONIC) - start;
 }

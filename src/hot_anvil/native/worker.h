@@ -64,6 +64,15 @@ struct slot {
     struct copies *copies;    /* of its values, made when they are needed */
 };
 
+/* What addresses in the program's file count from: 0 where it lies at the addresses it names. */
+static inline uintptr_t program_base(void)
+{
+    extern const unsigned char head[] __asm__("__ehdr_start")
+        __attribute__((visibility("hidden")));
+    enum { TYPE = 16, FIXED = 2 };
+    return head[TYPE] == FIXED ? 0 : (uintptr_t)head;
+}
+
 /* From the lowest part up; a part calls only those above it in this list. */
 
 /* io.c */

@@ -77,9 +77,9 @@ def _earlier(workspace: Workspace, state: State, now: dict[str, Built]) -> Itera
 def pairs_of(workspace: Workspace, checked: Checked) -> tuple[tuple[str, str], ...]:
     """Return the candidates that earlier code is measured beside: (now, earlier)."""
     builds = {b.build.name: b.build for b in workspace.compile([checked.snippet.name])}
-    correct = {v.candidate for v in checked.correct}
+    correct = {v.candidate for v in checked.timed}
     out = []
-    for verdict in checked.correct:
+    for verdict in checked.timed:
         build = builds[verdict.build]
         now = verdict.candidate.removesuffix(f"#{build.earlier}")
         if build.earlier and now in correct:

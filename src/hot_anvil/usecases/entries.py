@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.binary.signatures import Signature, find_entries
+from hot_anvil.core.binary.signatures import Signature, differs_in, find_entries
 from hot_anvil.core.binary.variables import Variable
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built
@@ -47,6 +47,23 @@ def find_callable(workspace: Workspace, snippet: Snippet) -> Entries:
         functions = known_functions(workspace, own, builds)
         found = through_driver(found, functions, f"{workspace.bench.file}: {snippet.driver}")
     return Entries(found, notes)
+
+
+def differing_types(workspace: Workspace, built: Built, signatures: Sequence[Signature]) -> str:
+    """Return why a build for another machine cannot be called with the reference's values.
+
+    The same bytes must mean the same there: "" where they do.
+    """
+    chain = workspace.toolchain(built.build)
+    family = workspace.family(chain)
+    own = read_interface(built.snippet, built.build, chain, family, workspace.store)
+    by_symbol = {signature.symbol: signature for signature in own}
+    for signature in signatures:
+        there = by_symbol.get(signature.symbol)
+        why = differs_in(signature, there) if there else ""
+        if why:
+            return f"{signature.name}: {why} under {chain.target}"
+    return ""
 
 
 @usecase

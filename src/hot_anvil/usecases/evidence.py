@@ -1,6 +1,6 @@
 """What stands beside times: executed instructions, and whether code is the same at all."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.binary.elf import data_bytes
 from hot_anvil.core.inputs.input_sets import make_input_set
@@ -15,18 +15,27 @@ from hot_anvil.core.verify.verdicts import Verdict
 from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.check.checking import read_files
-from hot_anvil.system.measure.counting import count_calls, find_emulator
+from hot_anvil.system.measure.counting import Emulator, count_calls, find_emulator
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace
 
 
 def with_counts(workspace: Workspace, measured: Measured) -> Measured:
-    """Add how many instructions a call of each correct candidate executes, under an emulator."""
+    """Add how many instructions a call of each timed candidate executes, under an emulator."""
     checked = measured.checked
-    if checked.snippet.program or not checked.correct:
+    if checked.snippet.program or not checked.timed:
         return measured
-    emulator = find_emulator(host_toolchain(workspace.found.toolchains), workspace.store)
+    host = host_toolchain(workspace.found.toolchains)
+    emulator = find_emulator(host, host.target, workspace.store)
+    counts = counts_of(workspace, checked, checked.timed, emulator)
+    return measured._replace(counts=counts, counted_by=emulator.name or emulator.why)
+
+
+def counts_of(
+    workspace: Workspace, checked: Checked, verdicts: Sequence[Verdict], emulator: Emulator
+) -> dict[tuple[str, str], Count]:
+    """Return the instructions of a warm call, by candidate and inputs, of some candidates."""
     builds = workspace.compile([checked.snippet.name])
     programs = link_builds(workspace, builds, checked.signatures, PLACEMENTS[0])
     files = read_files(workspace.bench, checked.snippet)
@@ -45,13 +54,12 @@ def with_counts(workspace: Workspace, measured: Measured) -> Measured:
         return count_calls(emulator, programs[verdict.build], entry, sets[entry])
 
     with thread_pool() as pool:
-        rows = list(pool.map(count, checked.correct))
-    counts = {
+        rows = list(pool.map(count, verdicts))
+    return {
         (verdict.candidate, point_label(point)): found
-        for verdict, row in zip(checked.correct, rows, strict=True)
+        for verdict, row in zip(verdicts, rows, strict=True)
         for point, found in zip(points, row, strict=True)
     }
-    return measured._replace(counts=counts, counted_by=emulator.name or emulator.why)
 
 
 def identities(
@@ -72,7 +80,7 @@ def identities(
         v.candidate: Body(
             workspace.instructions_of(built[v.build], symbols[v.entry]), data[v.build]
         )
-        for v in checked.correct
+        for v in checked.timed
         if v.build in data
     }
     if other not in bodies:

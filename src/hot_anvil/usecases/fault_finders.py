@@ -187,7 +187,8 @@ def experiments(workspace: Workspace, link: Callable[[Built], Program]) -> Exper
         return workspace.toolchain(built.build).family
 
     def cures(built: Built) -> Sequence[Cure]:
-        return workspace.family(workspace.toolchain(built.build)).cures
+        chain = workspace.toolchain(built.build)
+        return [c for c in workspace.family(chain).cures if not c.isas or chain.isa in c.isas]
 
     return Experiments(vary, cures, family)
 

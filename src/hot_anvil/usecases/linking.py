@@ -6,8 +6,9 @@ from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.linking import WORKER, Form, Program, link_program
+from hot_anvil.system.execute.emulation import emulation_of
 from hot_anvil.system.process.threads import thread_pool
-from hot_anvil.usecases.entries import compile_drivers
+from hot_anvil.usecases.entries import compile_drivers, differing_types
 from hot_anvil.workspace import Workspace
 
 
@@ -29,11 +30,15 @@ def link_builds(
 
     def link(built: Built) -> Program:
         chain = workspace.toolchain(built.build)
-        if not chain.can["run"]:
-            return Program("", f"code for {chain.target} does not run on this machine", "")
         driver = drivers.get(built.build.toolchain)
         store = workspace.store
-        return link_program(built, signatures, chain, host, store, placement, driver, form)
+        if chain.can["run"]:
+            return link_program(built, signatures, chain, host, store, placement, driver, form)
+        emulation = emulation_of(chain, workspace.found.toolchains)
+        why = emulation.why or differing_types(workspace, built, signatures)
+        if why or not emulation.host:
+            return Program("", why, "")
+        return link_program(built, signatures, chain, emulation.host, store, 0, driver)
 
     usable = [built for built in builds if built.status == COMPILED]
     with thread_pool() as pool:

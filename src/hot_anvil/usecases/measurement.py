@@ -18,6 +18,7 @@ from hot_anvil.system.build.worker_objects import PLACEMENTS, loading_worker
 from hot_anvil.system.measure.measuring import Linked, measure_snippet
 from hot_anvil.system.measure.rounds import ContestantEnded
 from hot_anvil.usecases.earlier_code import compare_earlier, pairs_of
+from hot_anvil.usecases.elsewhere import count_elsewhere
 from hot_anvil.usecases.evidence import identities, with_counts
 from hot_anvil.usecases.history import keep_states
 from hot_anvil.usecases.imported_times import read_imported
@@ -50,16 +51,25 @@ def measure_checked(
     workspace: Workspace, checked: Checked, options: Options, only_best: bool = False
 ) -> Measured:
     """Measure what is correct of a snippet; ``only_best`` only as far as a pick needs."""
-    if checked.fault or (not checked.correct and not options.imported):
+    measured = _measure_here(workspace, checked, options, only_best)
+    if checked.fault or options.imported:
+        return measured
+    return measured._replace(elsewhere=count_elsewhere(workspace, checked))
+
+
+def _measure_here(
+    workspace: Workspace, checked: Checked, options: Options, only_best: bool
+) -> Measured:
+    if checked.fault or (not checked.timed and not options.imported):
         return Measured(checked, checked.reference, (), (), None)
     pairs = pairs_of(workspace, checked)
     try:
         all_measurements, anchor = _all_measurements(workspace, checked, options, only_best, pairs)
     except ContestantEnded as ended:  # it may only do so after many calls: out, and once more
         if not ended.candidate:  # apart it can be told which
-            return measure_checked(workspace, checked, options._replace(apart=True), only_best)
+            return _measure_here(workspace, checked, options._replace(apart=True), only_best)
         rest = checked.without(ended.candidate, ended.kind, ended.why)
-        return measure_checked(workspace, rest, options, only_best)
+        return _measure_here(workspace, rest, options, only_best)
     if not all_measurements:
         return Measured(checked, checked.reference, (), (), None)
     summaries = tuple(summarise([measurements], anchor) for measurements in all_measurements)
@@ -121,7 +131,7 @@ def baseline_of(workspace: Workspace, checked: Checked) -> str:
 
 def link_all(workspace: Workspace, checked: Checked, apart: bool) -> Linked:
     """Link the builds to time at every placement: as programs, or as libraries where that works."""
-    wanted = {verdict.build for verdict in checked.correct}
+    wanted = {verdict.build for verdict in checked.timed}
     builds = [b for b in workspace.compile([checked.snippet.name]) if b.build.name in wanted]
     first, *others = PLACEMENTS
     signatures = checked.signatures

@@ -80,8 +80,8 @@ def slower_than(workspace: Workspace, measured: Measured, limit: str) -> list[Re
         return []
     build = workspace.build(limit).name
     earlier = {own.name for own in workspace.plan.builds if own.earlier}
-    builds = {v.candidate: v.build for v in measured.checked.correct}
-    entries = {v.candidate: v.entry for v in measured.checked.correct}
+    builds = {v.candidate: v.build for v in measured.checked.timed}
+    entries = {v.candidate: v.entry for v in measured.checked.timed}
     out = []
     for measurements in measured.measurements:
         for candidate in (name for name, own in builds.items() if own == build):

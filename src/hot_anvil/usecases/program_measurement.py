@@ -21,9 +21,9 @@ def measure_program(
     snippet = checked.snippet
     baseline = workspace.plan.baseline.name
     built = {b.build.name: b for b in workspace.compile([snippet.name])}
-    programs = {v.build: link_program(workspace, built[v.build]) for v in checked.correct}
+    programs = {v.build: link_program(workspace, built[v.build]) for v in checked.timed}
     codes = {name: program.same_code for name, program in programs.items()}
-    timed, same_as = same_code_groups(checked.correct, codes, baseline)
+    timed, same_as = same_code_groups(checked.timed, codes, baseline)
     loader = loading_worker(host_toolchain(workspace.found.toolchains), workspace.store)
     paths = {v.candidate: programs[v.build].path for v in timed}
     threaded = any(starts_threads(built[v.build], workspace.store) for v in timed)

@@ -38,6 +38,7 @@ from hot_anvil.system.check.checking import first_of_each
 from hot_anvil.system.check.plan import RACE_CALLS
 from hot_anvil.system.check.remembered import with_earlier
 from hot_anvil.system.check.sanitizing import read_complaints
+from hot_anvil.system.execute.emulation import emulation_of, emulator_name
 from hot_anvil.system.execute.programs import link_whole_program, run_program
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.usecases.fault_finders import blind_to_races, extra_program, starts_threads
@@ -96,6 +97,8 @@ def check_program(workspace: Workspace, snippet: Snippet, options: CheckOptions)
         verdicts = _called_often(workspace, builds, programs, given, expected, seconds, verdicts)
     flags = {b.build.name: b.build.flags for b in builds}
     verdicts = with_accepted(with_undefined(verdicts, found, flags), snippet.accept)
+    under = {name: emulator_name(program.path) for name, program in programs.items()}
+    verdicts = tuple(v._replace(emulator=under.get(v.build, "")) for v in verdicts)
     notes = (f"races were not looked for: {blind}.",) if blind else ()
     return Checked(
         snippet, (), reference, verdicts, notes, found, sanitized=by, not_sanitized=why,
@@ -205,10 +208,13 @@ def link_program(workspace: Workspace, built: Built) -> Program:
     from hot_anvil.system.build.link_command import host_toolchain
 
     chain = workspace.toolchain(built.build)
-    if not chain.can["run"]:
-        return Program("", f"code for {chain.target} does not run on this machine", "")
-    host = host_toolchain(workspace.found.toolchains)
-    return link_whole_program(built, chain, host, workspace.store)
+    if chain.can["run"]:
+        host = host_toolchain(workspace.found.toolchains)
+        return link_whole_program(built, chain, host, workspace.store)
+    emulation = emulation_of(chain, workspace.found.toolchains)
+    if not emulation.host:
+        return Program("", emulation.why, "")
+    return link_whole_program(built, chain, emulation.host, workspace.store)
 
 
 def _run(workspace: Workspace, program: Program, given: Given, seconds: float) -> Ran:

@@ -7,6 +7,7 @@ from hot_anvil.core.config.records import Bench
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.system.bench.opening import open_bench_file
 from hot_anvil.system.bench.settings import load_settings, settings_file
+from hot_anvil.system.execute.emulation import emulation_of
 from hot_anvil.system.store.files import user_cache
 from hot_anvil.system.toolchain.finding import Found, find_toolchains, with_abilities
 
@@ -25,7 +26,10 @@ def find_machine(path: Path | None = None, trust: bool = False) -> Machine:
     bench = open_bench_file(path, trust) if path else None
     custom = bench.custom if bench else load_settings().custom
     found = find_toolchains(custom, bench.root if bench else ".")
-    able = tuple(map(with_abilities, found.toolchains))
+    able = tuple(
+        with_abilities(chain, not emulation_of(chain, found.toolchains).why)
+        for chain in found.toolchains
+    )
     return Machine(found.families, able, found.silent, tuple(_places(found, bench)))
 
 

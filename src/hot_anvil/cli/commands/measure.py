@@ -34,4 +34,5 @@ def run(args: argparse.Namespace, out: Output) -> int:
         lambda: document("measure", "measure", measured, notes, slower),
     )
     faults = fault_code(item.checked for item in measured)
-    return faults or int(not all(item.overall for item in measured) or bool(slower))
+    told = all(item.overall or item.elsewhere for item in measured)
+    return faults or int(not told or bool(slower))

@@ -51,4 +51,5 @@ def run(args: argparse.Namespace, out: Output) -> int:
         lambda: document("pick", "pick", picked, notes, slower),
     )
     faults = fault_code(item.measured.checked for item in picked)
-    return faults or int(not all(item.pick.choice for item in picked) or bool(slower))
+    chosen = [item.pick.choice or any(o.fewest for o in item.measured.elsewhere) for item in picked]
+    return faults or int(not all(chosen) or bool(slower))

@@ -12,6 +12,7 @@ from os import listdir
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from hot_anvil.core.arch.images import ImageKind
     from hot_anvil.core.arch.operations import Evaluation
     from hot_anvil.core.arch.records import Architecture, Semantics, Syntax
 
@@ -40,6 +41,25 @@ def architecture(name: str) -> "Architecture":
     """Return the instruction set of this name."""
     found: Architecture = import_module(f"{__name__}.{name}.architecture").ARCHITECTURE
     return found
+
+
+@cache
+def image_kinds() -> "tuple[tuple[str, ImageKind], ...]":
+    """Return every kind of linked image that is known, with its instruction set."""
+    modules = ((name, import_module(f"{__name__}.{name}")) for name in names())
+    return tuple((name, kind) for name, m in modules for kind in getattr(m, "IMAGES", ()))
+
+
+def image_kind(machine: int, bits: int) -> "ImageKind | None":
+    """Return the kind of images with these two fields in their header, None for an unknown one."""
+    found = (kind for _, kind in image_kinds() if (kind.machine, kind.bits) == (machine, bits))
+    return next(found, None)
+
+
+def image_kind_of(target: str) -> "ImageKind | None":
+    """Return the kind of images for a target triple, None where none is known."""
+    isa, bits = isa_name(target), 64 if "64" in target.split("-")[0] else 32
+    return next((kind for name, kind in image_kinds() if (name, kind.bits) == (isa, bits)), None)
 
 
 def syntax_of(name: str) -> "Syntax":

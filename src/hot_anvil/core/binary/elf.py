@@ -2,14 +2,14 @@
 
 import io
 from collections.abc import Sequence
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
+from hot_anvil.core.arch import image_kind
+from hot_anvil.core.arch.images import ImageKind
 from hot_anvil.errors import FaultError
 
 _WRITABLE, _ALLOC, _EXECUTABLE = 0x1, 0x2, 0x4
-# The linker may rewrite the opcode before these, to reach a symbol more directly.
-_RELAXED = {9: 3, 41: 3, 42: 3, 20: 4, 19: 4, 22: 4}
-_WIDE = {1: 8, 24: 8, 25: 8, 17: 8, 18: 8}  # relocations of eight bytes; others fill four
+_MACHINE_AT = 18  # bytes into the header, where two say the machine
 
 
 class ObjectFacts(NamedTuple):
@@ -35,6 +35,18 @@ def _open(data: bytes) -> Any:
         return ELFFile(io.BytesIO(data))
     except ELFError as error:
         raise FaultError(f"an object of the compiler cannot be read as ELF: {error}.") from None
+
+
+def machine_of(head: bytes) -> tuple[int, int]:
+    """Return (machine, bits) of an ELF file from its first 20 bytes, (0, 0) for another file."""
+    if head[:4] != b"\x7fELF":
+        return 0, 0
+    order: Literal["little", "big"] = "little" if head[5] == 1 else "big"
+    return int.from_bytes(head[_MACHINE_AT : _MACHINE_AT + 2], order), 32 * head[4]
+
+
+def _kind(data: bytes) -> ImageKind:
+    return image_kind(*machine_of(data)) or ImageKind(0, 0, ())
 
 
 def object_facts(data: bytes) -> ObjectFacts:
@@ -158,18 +170,19 @@ def function_bodies(data: bytes) -> dict[str, Body]:
     elf = _open(data)
     table = elf.get_section_by_name(".symtab")
     linked = elf["e_type"] != "ET_REL"  # then places are addresses, not offsets
+    image = _kind(data)
     opened: dict[int, set[int]] = {}
     for section in elf.iter_sections():
-        if section["sh_type"] == "SHT_RELA":
+        if section["sh_type"] in ("SHT_RELA", "SHT_REL"):
             holes = opened.setdefault(section["sh_info"], set())
             for r in section.iter_relocations():
-                kind, at = r["r_info_type"], r["r_offset"]
-                holes.update(range(at - _RELAXED.get(kind, 0), at + _WIDE.get(kind, 4)))
+                before, after = image.reach(r["r_info_type"])
+                holes.update(range(r["r_offset"] - before, r["r_offset"] + after))
     bodies = {}
     for symbol in table.iter_symbols() if table else ():
         index = symbol["st_shndx"]
         if symbol["st_info"]["type"] == "STT_FUNC" and isinstance(index, int):
-            start, size = symbol["st_value"], symbol["st_size"]
+            start, size = symbol["st_value"] & ~int(image.low_bit_is_mode), symbol["st_size"]
             section = elf.get_section(index)
             first = start - section["sh_addr"] if linked else start
             content = section.data()[first : first + size]
@@ -187,11 +200,12 @@ def image_differs(image: bytes, bodies: dict[str, Body], functions: list[str]) -
     """
     elf = _open(image)
     table = elf.get_section_by_name(".symtab")
+    mode = int(_kind(image).low_bit_is_mode)
     found = {}
     for symbol in table.iter_symbols() if table else ():
         if symbol.name in functions and isinstance(symbol["st_shndx"], int):
             section = elf.get_section(symbol["st_shndx"])
-            start = symbol["st_value"] - section["sh_addr"]
+            start = (symbol["st_value"] & ~mode) - section["sh_addr"]
             found[symbol.name] = section.data()[start : start + symbol["st_size"]]
     for name in functions:
         body, linked = bodies.get(name), found.get(name)

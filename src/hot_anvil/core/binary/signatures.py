@@ -5,7 +5,7 @@ from typing import Any, NamedTuple
 
 from hot_anvil.core.binary.call_types import passed_type, type_of
 from hot_anvil.core.binary.dwarf import open_dwarf
-from hot_anvil.core.binary.types import Type, declared
+from hot_anvil.core.binary.types import Type, declared, same_bytes
 from hot_anvil.core.binary.variable_types import lookup, text_of
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
@@ -54,6 +54,26 @@ class Signature(NamedTuple):
         """The declaration in one line."""
         inside = ", ".join(f"{declared(p.type)}{p.name}" for p in self.parameters) or "void"
         return f"{declared(self.returns)}{self.name}({inside})"
+
+
+def differs_in(one: Signature, other: Signature) -> str:
+    """Return what two machines' forms of one function take or return as different bytes.
+
+    "" where the same bytes mean the same for both.
+    """
+    if len(one.parameters) != len(other.parameters):
+        return "it has other parameters"
+    for here, there in zip(one.parameters, other.parameters, strict=True):
+        if not same_bytes(here.type, there.type):
+            return f"parameter {here.name} ({_in_bytes(here.type)}) is {_in_bytes(there.type)}"
+    if not same_bytes(one.returns, other.returns):
+        return f"what it returns ({_in_bytes(one.returns)}) is {_in_bytes(other.returns)}"
+    return ""
+
+
+def _in_bytes(kind: Type) -> str:
+    last = kind.to if kind.kind == "pointer" and kind.to else kind
+    return f"{kind.name}, of {last.size} bytes" if last is kind else f"to {last.size} bytes"
 
 
 def read_signatures(data: bytes) -> tuple[Signature, ...]:

@@ -67,6 +67,30 @@ class Type(NamedTuple):
         return -(-at // widest) * widest == self.size
 
 
+_ON_EVERY_MACHINE = 8  # bytes up to which a float is the same everywhere
+
+
+def same_bytes(one: Type, other: Type) -> bool:
+    """Tell whether the same bytes are the same value of two types, on whatever machine each is.
+
+    A pointer passed is the machine's own: only what it points to counts.
+    """
+    if {one.kind, other.kind} <= {"int", "uint"}:
+        return one.size == other.size
+    if one.kind != other.kind:
+        return False
+    if one.kind in ("pointer", "array"):
+        inner = one.to is not None and other.to is not None and same_bytes(one.to, other.to)
+        return (one.to == other.to or inner) and (one.kind == "pointer" or one.size == other.size)
+    if one.kind in ("float", "complex"):
+        parts = 2 if one.kind == "complex" else 1
+        return one.size == other.size <= parts * _ON_EVERY_MACHINE
+    if one.size != other.size or len(one.members) != len(other.members):
+        return False
+    pairs = zip(one.members, other.members, strict=True)
+    return all(a.offset == b.offset and same_bytes(a.type, b.type) for a, b in pairs)
+
+
 VOID = Type("void", 0, "void")
 
 

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from hot_anvil.core.measure.choosing import Pick
 from hot_anvil.core.measure.code_identity import CodeIdentity
+from hot_anvil.core.measure.elsewhere import Elsewhere
 from hot_anvil.core.measure.hotspots import Share
 from hot_anvil.core.measure.measurements import Count, Measurements
 from hot_anvil.core.measure.summary import Comparison, Summary
@@ -36,6 +37,7 @@ class Measured(NamedTuple):
     counts: Mapping[tuple[str, str], Count] = NO_COUNTS  # (candidate, inputs); where asked for
     counted_by: str = ""  # the emulator and its CPU model
     earlier: tuple[EarlierComparison, ...] = ()  # where earlier code was measured too
+    elsewhere: tuple[Elsewhere, ...] = ()  # candidates of other targets: counted, not timed
 
 
 class Picked(NamedTuple):

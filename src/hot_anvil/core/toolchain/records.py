@@ -25,6 +25,7 @@ class Cure(NamedTuple):
 
     flags: tuple[str, ...]
     means: str
+    isas: tuple[str, ...] = ()  # where what they change is no optimiser's doing; () for nowhere
 
 
 class Front(NamedTuple):
@@ -147,7 +148,10 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
         reach_flags=tuple(table.get("reach_flags", ())),
         warning_flags=tuple(table.get("warning_flags", ())),
         front=_front(table["front"]) if "front" in table else None,
-        cures=tuple(Cure(tuple(c["flags"]), c["means"]) for c in table.get("cure", ())),
+        cures=tuple(
+            Cure(tuple(c["flags"]), c["means"], tuple(c.get("isas", ())))
+            for c in table.get("cure", ())
+        ),
         helpers=tuple(table["helpers"]),
         text_is_object=table["text_is_object"],
         install=table["install"],

@@ -17,6 +17,7 @@ _NULL = 4096  # addresses below are a null pointer's
 # Linux's numbers, on every machine that it runs on but MIPS, Alpha and PA-RISC.
 _SIGNALS = {4: "SIGILL", 5: "SIGTRAP", 6: "SIGABRT", 7: "SIGBUS", 8: "SIGFPE", 11: "SIGSEGV",
             31: "SIGSYS"}  # fmt: skip
+_OF_AN_EMULATOR = "qemu: uncaught target signal"  # says again how the process ended
 _FROM_KERNEL = 128  # SI_KERNEL: the processor names no address
 
 
@@ -126,5 +127,9 @@ def _verb(report: Report) -> str:
 
 def first_words(complaints: str, most: int = 160) -> str:
     """Return the first line of what a process wrote on its standard error."""
-    lines: Sequence[str] = [line.strip() for line in complaints.split("\n") if line.strip()]
+    lines: Sequence[str] = [
+        line.strip()
+        for line in complaints.split("\n")
+        if line.strip() and not line.startswith(_OF_AN_EMULATOR)
+    ]
     return lines[0][:most] if lines else ""

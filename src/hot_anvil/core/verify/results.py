@@ -44,8 +44,13 @@ class Checked(NamedTuple):
 
     @property
     def correct(self) -> tuple[Verdict, ...]:
-        """The candidates that may be measured."""
+        """The candidates that may be chosen."""
         return tuple(v for v in self.verdicts if v.usable)
+
+    @property
+    def timed(self) -> tuple[Verdict, ...]:
+        """The candidates that may be measured: an emulator's clock is nobody's time."""
+        return tuple(v for v in self.correct if not v.emulator)
 
     @property
     def many_threads(self) -> bool:

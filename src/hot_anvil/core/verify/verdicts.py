@@ -48,6 +48,7 @@ class Verdict(NamedTuple):
     suspects: tuple[str, ...] = ()  # what compilers and sanitizers say of the source
     between: Extent | None = None  # lines that a wrong result comes from, where not one is known
     accepted: str = ""  # why the bench accepts the verdict, "" where it does not
+    emulator: str = ""  # what ran it, "" for this machine itself
 
     @property
     def usable(self) -> bool:

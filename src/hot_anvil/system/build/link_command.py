@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from pathlib import Path
 
+from hot_anvil.core.arch import image_kind_of
 from hot_anvil.core.build.records import Built
 from hot_anvil.core.config.records import language_of
 from hot_anvil.core.toolchain.records import Toolchain
@@ -36,6 +37,33 @@ def driver_command(built: Built, chain: Toolchain, toolchains: Sequence[Toolchai
     language = max(languages, key=_ORDER.index)
     flags = [*chain.flags, *built.build.flags]
     return [chain.drivers[language].path, *flags]
+
+
+def link_parts(
+    built: Built, chain: Toolchain, host: Toolchain, store: Store
+) -> tuple[list[str], list[str]]:
+    """Return the start of the command that links a build to run, and the libraries at its end.
+
+    ``host`` is what compiles the worker for it.
+    """
+    libraries = trailing_libraries(built, chain, store)
+    if chain.can["run"]:
+        return driver_command(built, chain, [host]), libraries
+    return static_command(built, chain, host), [*libraries, "-lpthread", "-lm"]
+
+
+def static_command(built: Built, chain: Toolchain, host: Toolchain) -> list[str]:
+    """Return the start of the link command of a program for another machine.
+
+    It brings the C library with it; ``host`` is the compiler for that machine which has one.
+    """
+    languages = {language_of(unit.source) for unit in built.units}
+    language = max(languages, key=_ORDER.index)
+    own = host.name == chain.name
+    driver = host.drivers.get(language if language != "assembly" else "c", host.drivers["c"])
+    kind = image_kind_of(host.target)
+    flags = [*built.build.flags] if own else []
+    return [driver.path, *flags, "-static", *(kind.link_flags if kind else ())]
 
 
 def trailing_libraries(built: Built, chain: Toolchain, store: Store) -> list[str]:

@@ -26,7 +26,7 @@ from hot_anvil.core.build.records import Built
 from hot_anvil.core.measure.sharing import reaches
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import FaultError
-from hot_anvil.system.build.link_command import driver_command, trailing_libraries
+from hot_anvil.system.build.link_command import link_parts
 from hot_anvil.system.build.worker_objects import (
     PLACEMENTS,
     WORKER_PARTS,
@@ -75,10 +75,7 @@ def link_program(
     starts, or at the next that its own alignment allows. ``driver`` is the snippet's, compiled.
     """
     fixed, shim = worker_objects(host, store), shim_object(signatures, host, store)
-    command, libraries = (
-        driver_command(built, chain, [host]),
-        trailing_libraries(built, chain, store),
-    )
+    command, libraries = link_parts(built, chain, host, store)
     drivers = driver.units if driver else ()
     units = [unit.artefact for unit in (*built.all_units, *drivers)]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]

@@ -33,7 +33,7 @@ _FIXED_FLAGS = ("-O2", "-fPIC", "-fno-lto", "-w", "-c")
 _PAD = """    .text
     .p2align 6
     .skip {bytes}, 0xcc
-    .section .note.GNU-stack,"",@progbits
+    .section .note.GNU-stack,"",%progbits
 """
 _one_at_a_time = Lock()  # threads that need the same objects wait for the first to make them
 

@@ -47,7 +47,8 @@ def find_blame(
         noun = "line" if len(lines) == 1 else "lines"
         told.append(f"only with inputs that it fails on it runs {noun} {shown} of {lines[0].file}")
         return Blame(tuple(told), lines[0], between)
-    if search.is_the_optimisers():
+    told += [] if known else search.cures(of_the_target=True)
+    if not told and search.is_the_optimisers():
         broken = search.broken_promise()
         if broken:
             what = f"it is right without the promise at {broken.place.text}, {broken.word}"
@@ -122,9 +123,13 @@ class _Search:
                     return promise
         return None
 
-    def cures(self) -> list[str]:
-        """Return in words which flags make it right; where several do, none is the cause."""
-        cures = self._plan.experiments.cures(self._built)
+    def cures(self, of_the_target: bool = False) -> list[str]:
+        """Return in words which flags make it right; where several do, none is the cause.
+
+        Those that undo what the target does by itself are tried apart.
+        """
+        every_cure = self._plan.experiments.cures(self._built)
+        cures = [cure for cure in every_cure if bool(cure.isas) == of_the_target]
         every = tuple(flag for cure in cures for flag in cure.flags)
         if not cures or not self.is_right(Variant(every)):
             return []

@@ -48,6 +48,7 @@ from hot_anvil.system.execute.calls import (
     run_trial,
     run_trials,
 )
+from hot_anvil.system.execute.emulation import emulator_name
 from hot_anvil.system.process.threads import thread_pool
 
 
@@ -327,6 +328,7 @@ def verdict_of(plan: CheckPlan, ready: PreparedInputs, evaluated: Evaluated) -> 
     """Return a finding as a verdict, without what is only worked out where it is needed."""
     finding = evaluated.finding
     shown = ready.sets[finding.at] if finding.at >= 0 else None
+    program = plan.programs.get(evaluated.built.build.name)
     return Verdict(
         plan.snippet.name,
         ready.signature.name,
@@ -339,4 +341,5 @@ def verdict_of(plan: CheckPlan, ready: PreparedInputs, evaluated: Evaluated) -> 
         shown.spec.edge if shown else "",
         finding.place,
         finding.error,
+        emulator=emulator_name(program.path) if program else "",
     )

@@ -15,10 +15,11 @@ from hot_anvil.core.verify.crash_report import REPORT_BYTES, read_report
 from hot_anvil.core.verify.program_runs import Ran, RunOutput
 from hot_anvil.core.verify.verdicts import CRASHED, HUNG
 from hot_anvil.errors import RequestError
-from hot_anvil.system.build.link_command import driver_command, trailing_libraries
+from hot_anvil.system.build.link_command import link_parts
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.build.worker_objects import first_complaint, worker_objects
 from hot_anvil.system.execute.calls import explain, memory_limit
+from hot_anvil.system.execute.emulation import PATIENCE, emulator_for
 from hot_anvil.system.execute.workers import WorkerEnded, new_folder, own_environment, remove_folder
 from hot_anvil.system.process.confinement import Confinement, Told
 from hot_anvil.system.process.disk_watch import LOOK_SECONDS, OVERFULL, DiskWatch
@@ -38,8 +39,7 @@ def link_whole_program(built: Built, chain: Toolchain, host: Toolchain, store: S
     """Link a build's objects to the program they are, with a crash reporter and a sampler."""
     fixed = worker_objects(host, store)
     beside = [str(fixed.part(name)) for name in ("crash", "sampler")]
-    command = driver_command(built, chain, [host])
-    libraries = trailing_libraries(built, chain, store)
+    command, libraries = link_parts(built, chain, host, store)
     units = [unit.artefact for unit in built.units]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
     name = digest(
@@ -133,9 +133,11 @@ def _run(
     with out.open("wb") as told, err.open("wb") as said, given.open("rb") as asked:
         scope = current_scope()
         launched = Told()
+        under = emulator_for(path)  # which takes more memory than the program does
+        most = 0 if under else memory_limit(path)
         held = scope.confinement()
         argv = held.command(
-            launched.descriptor, str(folder), [path, *arguments], memory_limit(path), FILE_LIMIT
+            launched.descriptor, str(folder), [*under, path, *arguments], most, FILE_LIMIT
         )
         process = subprocess.Popen(
             argv, cwd=folder, stdin=asked, stdout=told, stderr=said,
@@ -144,6 +146,7 @@ def _run(
         )  # fmt: skip
         scope.live(process.pid, held.end)
         try:
+            seconds *= PATIENCE if under else 1
             stopped = _wait(process, held, launched, folder, seconds)
             launched.raise_refusal()
         finally:

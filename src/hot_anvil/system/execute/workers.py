@@ -22,6 +22,7 @@ from hot_anvil.core.calling import protocol, timing
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.verify.crash_report import REPORT_BYTES, Report, read_report
 from hot_anvil.errors import FaultError, MissingError, RequestError, cannot
+from hot_anvil.system.execute.emulation import PATIENCE, emulator_for
 from hot_anvil.system.process.confinement import Told
 from hot_anvil.system.process.disk_watch import LOOK_SECONDS, OVERFULL, DiskWatch
 from hot_anvil.system.process.running import signal_name
@@ -117,6 +118,8 @@ class Worker:
         ours = [(asked, 0), (answers, 1), (self._complaints, 2), (self._memory, _REPORT_FD),
                 (self._told.descriptor, _TELL_FD)]  # fmt: skip
         self._scope = current_scope()
+        under = under or emulator_for(path)
+        self._patience = PATIENCE if under else 1
         argv = [*under, path, str(cpu), str(memory), self.folder]
         self._held = self._scope.confinement()
         argv = self._held.command(_TELL_FD, self.folder, argv)
@@ -183,7 +186,7 @@ class Worker:
         return timing.read_batches(self.ask(timing.batches(wanted), limit), wanted)
 
     def answers(self, requests: Sequence[protocol.Request], seconds: float) -> Iterator[bytes]:
-        """Give the answer to each request; ``seconds`` bounds each of them.
+        """Give the answer to each request; ``seconds`` bounds each of them, emulated ones by more.
 
         Requests are sent ahead, so that the process never waits for us.
         """
@@ -191,6 +194,7 @@ class Worker:
         disk: DiskWatch | None = None  # of calls that take long
         sent = 0
         ahead = 0
+        seconds *= self._patience
         for number in range(len(requests)):
             deadline = time.monotonic() + seconds
             need, got = 5, bytearray()

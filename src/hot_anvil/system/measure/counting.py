@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from hot_anvil.core.arch import architecture
+from hot_anvil.core.arch import architecture, image_kind_of, isa_name
 from hot_anvil.core.binary.elf import code_ranges
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.measure.measurements import Count
@@ -23,7 +23,6 @@ from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.binutils import emulator_command
 
-CPU_MODEL = "max"  # all that the emulator knows, whatever this machine has
 CALLING, CALLER = "hot_anvil_calls", "hot_anvil_caller"  # code sections, see core/shim.py
 PATIENCE = 120.0  # seconds for one call under emulation
 _PLUGIN_APIS = (1, 2, 3, 4)
@@ -33,43 +32,48 @@ _COUNTS = "counts"  # file in the worker's own folder
 class Emulator(NamedTuple):
     """What counts, or why nothing does."""
 
-    path: str
+    command: tuple[str, ...]  # its path and options
     plugin: str
     name: str  # with its CPU model, as the output shows it
     why: str
 
 
-def find_emulator(host: Toolchain, store: Store) -> Emulator:
-    """Return the emulator for this machine's own instruction set, its plugin compiled."""
-    command = emulator_command()
-    path = shutil.which(command)
-    if path is None:
-        why = f"{command} is not here (on Debian: apt install qemu-user)"
-        return Emulator("", "", "", why)
+def find_emulator(host: Toolchain, target: str, store: Store) -> Emulator:
+    """Return the emulator for programs of a target, its plugin compiled by ``host``.
+
+    It has the model of a processor with all that it knows, whatever this machine has.
+    """
+    kind = image_kind_of(target)
+    own = shutil.which(emulator_command())
+    path = shutil.which(kind.emulator[0]) if kind else None
+    if not kind or not path or not own:
+        missing = kind.emulator[0] if kind and not path else emulator_command()
+        return Emulator((), "", "", f"{missing} is not here (on Debian: apt install qemu-user)")
     said = run([path, "--version"], "/")
     version = re.search(r"version (\d+\.\d+)", said.stdout)
-    name = f"QEMU {version[1] if version else '?'}, CPU model {CPU_MODEL}"
+    model = kind.emulator[2] if len(kind.emulator) > 2 else "of its own"
+    name = f"QEMU {version[1] if version else '?'}, CPU model {model}"
     for api in _PLUGIN_APIS:  # newer emulators ask for newer numbers
-        plugin = _compiled(host, store, api)
+        plugin = _compiled(host, store, api, isa_name(target))
         if isinstance(plugin, Path):
-            tried = run([path, "-plugin", f"{plugin},out=/dev/null", "/bin/true"], "/")
+            tried = run([own, "-plugin", f"{plugin},out=/dev/null", "/bin/true"], "/")
             if not tried.failed:
-                return Emulator(path, str(plugin), name, "")
+                return Emulator((path, *kind.emulator[1:]), str(plugin), name, "")
             why = first_complaint(tried.stderr)
         else:
             why = plugin
-    return Emulator("", "", name, f"{path} takes no plugin of ours: {why}")
+    return Emulator((), "", name, f"{path} takes no plugin of ours: {why}")
 
 
-def _compiled(host: Toolchain, store: Store, api: int) -> Path | str:
-    """Return the plugin, or why it does not compile."""
+def _compiled(host: Toolchain, store: Store, api: int, isa: str) -> Path | str:
+    """Return the plugin for code of an instruction set, or why it does not compile."""
     source = NATIVE / "count.c"
     driver = host.drivers["c"]
-    name = digest("count", driver.identity, source.read_bytes(), str(api))
+    name = digest("count", driver.identity, source.read_bytes(), str(api), isa)
     target = store.artefact(name)
     if not store.holds(name):
         work = store.scratch()
-        known = architecture(host.isa).tooling.counter_flags
+        known = architecture(isa).tooling.counter_flags
         flags = [f"-DAPI={api}", *known]
         argv = [driver.path, "-O2", "-fPIC", "-shared", "-fvisibility=hidden", *flags]
         said = run([*argv, str(source), "-o", "count.so"], work)
@@ -99,7 +103,7 @@ def _count(
 ) -> Count:
     on, off = (f"{low:x}-{high:x}" for low, high in (ranges[CALLING], ranges[CALLER]))
     plugin = f"{emulator.plugin},on={on},off={off},out={_COUNTS}"
-    under = [emulator.path, "-cpu", CPU_MODEL, "-plugin", plugin]
+    under = [*emulator.command, "-plugin", plugin]
     try:
         with Worker(path, memory=0, under=under) as worker:
             worker.prepare(0, 0, entry, inputs)

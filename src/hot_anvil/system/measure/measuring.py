@@ -67,7 +67,7 @@ def measure_snippet(
     """
     placement = next(iter(next(iter(linked.programs.values()))))
     same_code = {name: images[placement].same_code for name, images in linked.programs.items()}
-    timed, same_as = same_code_groups(checked.correct, same_code, baseline)
+    timed, same_as = same_code_groups(checked.timed, same_code, baseline)
     chance = random.Random(options.seed)
     plan = _plan(bench, checked, linked, timed, options)
     plan = calibrated(plan, chance, checked.many_threads)

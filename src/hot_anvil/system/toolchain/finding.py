@@ -82,8 +82,11 @@ def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> 
     return Found(families, tuple(chains), tuple(silent))
 
 
-def with_abilities(chain: Toolchain) -> Toolchain:
-    """Return a toolchain that knows all it can do here; most commands need not look."""
+def with_abilities(chain: Toolchain, emulated: bool) -> Toolchain:
+    """Return a toolchain that knows all it can do here; most commands need not look.
+
+    ``emulated``: what it makes runs here though it is for another machine.
+    """
     from shutil import which
 
     from hot_anvil.system.toolchain.binutils import emulator_command, find_tool
@@ -93,7 +96,8 @@ def with_abilities(chain: Toolchain) -> Toolchain:
         "assemble": has_objects(chain.isa),
         "disassemble": bool(find_tool(chain, "objdump")),
         "link": bool(find_tool(chain, "ld")),
-        "count": chain.can["run"] and which(emulator_command()) is not None,
+        "emulate": emulated,
+        "count": emulated or (chain.can["run"] and which(emulator_command()) is not None),
     }
     return chain._replace(can=can)
 

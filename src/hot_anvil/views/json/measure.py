@@ -10,6 +10,7 @@ from hot_anvil.views.json.check import faults, verdict_row
 from hot_anvil.views.json.document import Document, document, finite
 
 if TYPE_CHECKING:
+    from hot_anvil.core.measure.elsewhere import Elsewhere
     from hot_anvil.core.measure.results import Measured
     from hot_anvil.core.measure.summary import Result
     from hot_anvil.core.verify.results import Checked
@@ -76,6 +77,7 @@ def measure_document(
             for item in measured
             for one in item.earlier
         ],
+        elsewhere=[_elsewhere(item, one) for item in measured for one in item.elsewhere],
         slower=[_result(row) for row in slower],
         notes=list(notes),
     )
@@ -89,6 +91,30 @@ def _counted(result: "Result", item: "Measured") -> Document:
         out |= {"instructions": count.instructions, "instructions_unknown": count.why or None}
         out["counted_by"] = item.counted_by
     return out
+
+
+def _elsewhere(item: "Measured", one: "Elsewhere") -> Document:
+    return {
+        "snippet": item.checked.snippet.name,
+        "target": one.target,
+        "counted_by": one.counted_by,
+        "fewest": list(one.fewest),
+        "candidates": [
+            {
+                "candidate": candidate.candidate,
+                "to_fewest": candidate.to_fewest,
+                "counts": [
+                    {
+                        "inputs": label,
+                        "instructions": count.instructions,
+                        "instructions_unknown": count.why or None,
+                    }
+                    for label, count in candidate.counts
+                ],
+            }
+            for candidate in one.candidates
+        ],
+    }
 
 
 def _scaling(item: "Measured", line: "Scaling") -> Document:

@@ -46,6 +46,10 @@ def pick_document(
             if len(item.pick.tied) > 1
         ],
         ranking=ranking,
+        elsewhere={
+            item.pick.snippet: {one.target: list(one.fewest) for one in item.measured.elsewhere}
+            for item in picked
+        },
         by_size=[
             {
                 "snippet": item.pick.snippet,

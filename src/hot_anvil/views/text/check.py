@@ -154,7 +154,13 @@ def _how(checked: "Checked") -> str:
         text += f". {checked.sanitized} finds no undefined behaviour"
         watched = checked.unset_watched.removesuffix(" with sanitizers")
         text += f", {watched} no value used that was never set" if watched else ""
-    return text + "."
+    return f"{text}.{_emulated(checked)}"
+
+
+def _emulated(checked: "Checked") -> str:
+    """Say what ran builds for other machines."""
+    found = dict.fromkeys(v.emulator for v in checked.verdicts if v.emulator)
+    return f" Builds for other machines run under {joined(list(found))}." if found else ""
 
 
 def _rows(checked: "Checked") -> list[list[Cell]]:

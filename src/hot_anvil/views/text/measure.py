@@ -10,6 +10,7 @@ from hot_anvil.core.measure.scaling import Scaling, crossings, elements_of, scal
 from hot_anvil.core.measure.summary import ON_LOAD, Comparison, Result, Summary
 from hot_anvil.core.measure.verdict_words import BASELINE, FASTER, SLOWER
 from hot_anvil.views.text.check import excluded, not_checked
+from hot_anvil.views.text.elsewhere import elsewhere
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import (
     duration,
@@ -41,7 +42,8 @@ def measure_report(measured: Sequence["Measured"], notes: Sequence[str], width: 
         if not_checked(report, item.checked):
             continue
         if not item.summaries:
-            report.add("  ", Span("nothing is correct, so nothing was timed", TROUBLE))
+            why = "runs on this machine itself" if item.elsewhere else "is correct"
+            report.add("  ", Span(f"nothing {why}, so nothing was timed", TROUBLE))
         shown: dict[str, None] = {}
         for summary in item.summaries:
             shown |= dict.fromkeys(_ratios(report, summary, item))
@@ -49,6 +51,7 @@ def measure_report(measured: Sequence["Measured"], notes: Sequence[str], width: 
             report.paragraph(legend(tuple(shown)), DIM, indent=2)
         if item.counts:
             report.paragraph(counted(item), DIM, indent=2)
+        elsewhere(report, item.elsewhere)
         _since(report, item)
         scaling(report, item.summaries)
         out = {v.candidate for v in item.checked.verdicts if not v.usable}
@@ -84,8 +87,8 @@ def environment(report: Report, notes: Sequence[str]) -> None:
 
 def _ratios(report: Report, summary: Summary, item: "Measured") -> list[str]:
     """Add the table of one size; returns the heads of its columns."""
-    elsewhere = {one.earlier for one in item.earlier}  # earlier code has a table of its own
-    shown_here = [row for row in summary.results if row.candidate not in elsewhere]
+    apart = {one.earlier for one in item.earlier}  # earlier code has a table of its own
+    shown_here = [row for row in summary.results if row.candidate not in apart]
     ordered = sorted(shown_here, key=lambda result: result.comparison.verdict.ratio)
     label = ordered[0].inputs
     if label:

@@ -7,6 +7,7 @@ from hot_anvil.core.measure.choosing import Ranked, behind_best
 from hot_anvil.core.measure.summary import Summary
 from hot_anvil.core.measure.verdict_words import BEST, TIED
 from hot_anvil.views.text.check import excluded, not_checked, undefined
+from hot_anvil.views.text.elsewhere import elsewhere, picked_elsewhere
 from hot_anvil.views.text.measure import (
     circumstances,
     counted,
@@ -39,8 +40,11 @@ def pick_report(picked: Sequence["Picked"], notes: Sequence[str], width: int) ->
         undefined(report, item.measured.checked)
         if item.pick.ranking:
             _ranking(report, item)
+        elsewhere(report, item.measured.elsewhere)
         excluded(report, item.pick.excluded)
-        _choice(report, item)
+        if item.pick.choice or not item.measured.elsewhere:
+            _choice(report, item)
+        picked_elsewhere(report, item.measured.elsewhere)
     environment(report, notes)
     return report
 

@@ -1,4 +1,15 @@
 """x86-64 and i386."""
 
+from hot_anvil.core.arch.images import ImageKind
+
 TARGETS = r"x86_64|i[3-6]86|amd64"  # how target triples start that it is for
 HAS_OBJECT = True
+
+# The linker may rewrite the opcode before some places, to reach a symbol more directly.
+_BEFORE = {9: 3, 41: 3, 42: 3, 20: 4, 19: 4, 22: 4}
+_WIDE = dict.fromkeys((1, 24, 25, 17, 18), 8)
+_FILLED = {kind: (_BEFORE.get(kind, 0), _WIDE.get(kind, 4)) for kind in (*_BEFORE, *_WIDE)}
+IMAGES = (
+    ImageKind(62, 64, ("qemu-x86_64", "-cpu", "max"), _FILLED),
+    ImageKind(3, 32, ("qemu-i386", "-cpu", "max"), {43: (2, 4)}),
+)

@@ -1,0 +1,24 @@
+"""What linked images of an instruction set are: how they are known, filled in, and emulated."""
+
+from collections.abc import Mapping
+from types import MappingProxyType
+from typing import NamedTuple
+
+_PLAIN = (0, 4)
+
+
+class ImageKind(NamedTuple):
+    """One kind of ELF file."""
+
+    machine: int  # e_machine
+    bits: int  # 32 or 64
+    emulator: tuple[str, ...]  # the command that runs a program for Linux, with its options
+    # Kind of relocation -> (bytes before its place, bytes from it) that the linker may write;
+    # others: four from it.
+    filled: Mapping[int, tuple[int, int]] = MappingProxyType({})
+    link_flags: tuple[str, ...] = ()  # so that the linker changes no instruction
+    low_bit_is_mode: bool = False  # the lowest bit of a function's address is none of it
+
+    def reach(self, kind: int) -> tuple[int, int]:
+        """Return what a relocation of a kind covers: bytes before its place, bytes from it."""
+        return self.filled.get(kind, _PLAIN)

@@ -1,0 +1,62 @@
+"""What runs on other machines: no times, but exact counts, a ranking for each target.
+
+Counts of one target are compared with each other only: another's instructions do other work.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.measure.measurements import Count
+
+SAID = (
+    "instructions executed by one warm call, what it calls and its return included; exact, and no "
+    "time: caches, pipelines and how many run at once count for nothing here"
+)
+
+
+class CountedCandidate(NamedTuple):
+    """A candidate, by the instructions it executes."""
+
+    candidate: str
+    counts: tuple[tuple[str, Count], ...]  # (inputs, of one warm call)
+    to_fewest: float | None  # geometric mean over inputs of its counts to the first's
+
+
+class Elsewhere(NamedTuple):
+    """The correct candidates of one target, the fewest instructions first."""
+
+    target: str
+    counted_by: str
+    candidates: tuple[CountedCandidate, ...]
+
+    @property
+    def fewest(self) -> tuple[str, ...]:
+        """The candidates that execute the fewest, none where nothing was counted."""
+        return tuple(c.candidate for c in self.candidates if c.to_fewest == 1.0)
+
+
+def rank_counts(
+    target: str,
+    counted_by: str,
+    names: Sequence[str],
+    counts: Mapping[tuple[str, str], Count],
+) -> Elsewhere:
+    """Rank the candidates of a target; those that could not be counted come last."""
+    own = {name: tuple((at, c) for (n, at), c in counts.items() if n == name) for name in names}
+    means = {name: _log_mean([c for _, c in found]) for name, found in own.items()}
+    known = [mean for mean in means.values() if mean is not None]
+    least = min(known, default=0.0)
+    rows = [
+        CountedCandidate(name, own[name], None if mean is None else math.exp(mean - least))
+        for name, mean in means.items()
+    ]
+    order = sorted(rows, key=lambda row: (row.to_fewest is None, row.to_fewest or 0.0))
+    return Elsewhere(target, counted_by, tuple(order))
+
+
+def _log_mean(counts: Sequence[Count]) -> float | None:
+    known = [c.instructions for c in counts if c.instructions]
+    if not counts or len(known) < len(counts):
+        return None
+    return math.fsum(map(math.log, known)) / len(known)

@@ -1,0 +1,70 @@
+"""User-mode emulation: programs for Linux on other processors run here, one by one.
+
+An emulator runs a program's own instructions and hands its system calls to this system, so that a
+worker behaves as it would there. Its clock says nothing of the processor it stands for.
+"""
+
+import os
+from collections.abc import Sequence
+from functools import cache
+from pathlib import Path
+from shutil import which
+from typing import NamedTuple
+
+from hot_anvil.core.arch import image_kind, image_kind_of
+from hot_anvil.core.binary.elf import machine_of
+from hot_anvil.core.toolchain.records import Toolchain
+
+PATIENCE = 10  # times as long as here that code may take
+
+
+class Emulation(NamedTuple):
+    """How builds of a toolchain run here though this is another machine, or why they do not."""
+
+    host: Toolchain | None  # what compiles the worker for it
+    why: str = ""
+
+
+def emulation_of(chain: Toolchain, toolchains: Sequence[Toolchain]) -> Emulation:
+    """Return how a toolchain's builds can be run under an emulator."""
+    if chain.can["run"]:
+        return Emulation(None, "it runs on this machine itself")
+    kind = image_kind_of(chain.target)
+    if not kind or "linux" not in chain.target:
+        return Emulation(None, f"code for {chain.target} does not run on this machine")
+    emulator = kind.emulator[0]
+    if not which(emulator):
+        return Emulation(
+            None, f"code for {chain.target} needs {emulator} to run here (apt install qemu-user)"
+        )
+    for host in toolchains:
+        if "c" not in host.drivers or host.family != "gcc" or "linux" not in host.target:
+            continue
+        if image_kind_of(host.target) == kind and _same_abi(host.target, chain.target):
+            return Emulation(host)
+    return Emulation(
+        None,
+        f"code for {chain.target} needs a gcc for that target, with its C library, to run here",
+    )
+
+
+def _same_abi(one: str, other: str) -> bool:
+    """Tell whether code of two targets of one instruction set can be linked together."""
+    return one.rpartition("-")[2] == other.rpartition("-")[2]
+
+
+def emulator_name(path: str) -> str:
+    """Return what runs a program here, "" for this machine itself or no program."""
+    under = emulator_for(path) if path else ()
+    return under[0].rpartition("/")[2] if under else ""
+
+
+@cache
+def emulator_for(path: str) -> tuple[str, ...]:
+    """Return the command that runs a program here, () where it runs by itself."""
+    with Path(path).open("rb") as file:
+        kind = image_kind(*machine_of(file.read(20)))
+    if not kind or kind.emulator[0] == f"qemu-{os.uname().machine}":
+        return ()
+    found = which(kind.emulator[0])
+    return (found, *kind.emulator[1:]) if found else ()

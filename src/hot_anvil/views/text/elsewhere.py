@@ -1,0 +1,43 @@
+"""Candidates of other targets as text: counts, and which executes the fewest."""
+
+from hot_anvil.core.measure.elsewhere import SAID, CountedCandidate, Elsewhere
+from hot_anvil.core.measure.measurements import Count
+from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
+from hot_anvil.views.text.words import joined, ratio
+
+
+def elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
+    """Add a table for each target, and once what its figures leave out."""
+    for one in found:
+        report.add("  ", Span(one.target, STRONG), f"  {one.counted_by}")
+        labels = [label for label, _ in one.candidates[0].counts]
+        heads = ("candidate", *(label or "instructions" for label in labels), "to fewest", "")
+        rows = [_row(candidate, one) for candidate in one.candidates]
+        report.table(heads, rows, "l" + "r" * (len(labels) + 1) + "l")
+    if found:
+        report.paragraph(SAID, DIM, indent=2)
+
+
+def picked_elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
+    """Add which candidate of each target executes the fewest instructions."""
+    for one in found:
+        if one.fewest:
+            first, *others = one.fewest
+            also = f"; the same: {joined(others)}" if others else ""
+            report.add("  pick  ", Span(first, CHANGE), f"  for {one.target}")
+            report.paragraph(f"the fewest executed instructions{also}", indent=8)
+
+
+def _row(candidate: CountedCandidate, one: Elsewhere) -> list[Cell]:
+    told = candidate.to_fewest
+    whys = dict.fromkeys(count.why for _, count in candidate.counts if count.why)
+    return [
+        candidate.candidate,
+        *(_count(count) for _, count in candidate.counts),
+        "unknown" if told is None else ratio(told),
+        Span("; ".join(whys), TROUBLE) if whys else "fewest" if told == 1.0 else "",
+    ]
+
+
+def _count(count: Count) -> str:
+    return "unknown" if count.instructions is None else f"{count.instructions:,}"

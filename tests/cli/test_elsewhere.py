@@ -1,0 +1,178 @@
+"""Code for other processors runs under emulators: judged as here, counted, never timed."""
+
+import re
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from conftest import document, hot_anvil, write_bench
+
+TARGETS = {
+    "aarch64-linux-gnu": ("aarch64-linux-gnu-gcc", "clang-16@aarch64", "qemu-aarch64"),
+    "arm-linux-gnueabihf": ("arm-linux-gnueabihf-gcc", "clang-16@arm", "qemu-arm"),
+    "riscv64-linux-gnu": ("riscv64-linux-gnu-gcc", "clang-16@riscv64", "qemu-riscv64"),
+}
+SOUND = r"""#include <math.h>
+#include <stdint.h>
+#include <stdlib.h>
+#include <string.h>
+typedef struct { int16_t high; int16_t low; float depth; } tide;
+int32_t total(const int16_t *levels, int32_t n) { int32_t sum = 0;
+    for (int32_t i = 0; i < n; i++) sum += levels[i]; return sum; }
+void feet(float *out, const float *metres, int32_t n) {
+    for (int32_t i = 0; i < n; i++) out[i] = metres[i] * 3.28084f; }
+double root(double depth) { return sqrt(fabs(depth)); }
+uint64_t mixed(uint8_t a, int16_t b, uint32_t c, int64_t d, float e, double f) {
+    return a + (uint64_t)b * 3 + c * 5ull + (uint64_t)d * 7 + (e > 0) + (f > 0); }
+int32_t range(tide one) { return one.high - one.low + (one.depth > 1.0f); }
+tide turned(int16_t high, int16_t low) { tide t = { low, high, (float)high }; return t; }
+int32_t first_above(const int32_t *levels, int32_t n, int32_t limit) {
+    for (int32_t i = 0; i < n; i++) if (levels[i] > limit) return i;
+    return -1; }
+void sorted(int32_t *levels, int32_t n) {
+    for (int32_t i = 1; i < n; i++) for (int32_t k = i; k && levels[k - 1] > levels[k]; k--) {
+        int32_t t = levels[k]; levels[k] = levels[k - 1]; levels[k - 1] = t; } }
+uint16_t crc(const uint8_t *frame, int32_t n) { uint16_t c = 0xffff;
+    for (int32_t i = 0; i < n; i++) { c ^= (uint16_t)(frame[i] << 8);
+        for (int k = 0; k < 8; k++) c = (uint16_t)(c & 0x8000 ? c << 1 ^ 0x1021 : c << 1); }
+    return c; }
+int32_t halves(int32_t level, int32_t parts) { return parts ? level / parts : level % 7; }
+void copied(uint8_t *out, const uint8_t *frame, int32_t n) { memcpy(out, frame, (size_t)n); }
+const char *pier(const char *names, int32_t n) { return names + n / 2; }
+"""
+INPUTS = (
+    "levels = { fill = 'uniform(-500, 500)', count = 'n' }\nn = 40\n"
+    "limit = 300\nout = { fill = 'zeros', count = 'n' }\nframe = { fill = 'uniform(0, 255)', "
+    "count = 'n' }\nmetres = { fill = 'uniform(-9, 9)', count = 'n' }\ndepth = 2.5\na = 3\nb = -4\n"
+    "c = 5\nd = -6\ne = 1.5\nf = -2.5\none = { members = { high = 9, low = -3, depth = 2.0 } }\n"
+    "high = 7\nlow = -2\n"
+    "level = 100\nparts = 7\nnames = { fill = 'text(\"red green\")', count = 'n' }\n"
+)
+ENTRIES = ("total", "feet", "root", "mixed", "range", "turned", "first_above", "sorted", "crc",
+           "halves", "copied", "pier")  # fmt: skip
+
+
+def bench(folder: Path, target: str, source: str, snippets: dict[str, str]) -> Path:
+    """Write a bench of entries and their inputs, here and under both compilers of a target."""
+    gcc, clang, _ = TARGETS[target]
+    parts = (
+        f'[[snippet]]\nname = "{name}"\nsources = ["gauge.c"]\nentries = ["{name}"]\n{inputs}'
+        for name, inputs in snippets.items()
+    )
+    grid = f'[grid]\ntoolchains = ["gcc", "{gcc}", "{clang}"]\nreference = "gcc:a"\n'
+    flags = '[flags]\na = "-O0"\nb = "-O2"\n'
+    return write_bench(folder, flags + grid + "".join(parts), gauge=source)
+
+
+def taken(name: str) -> str:
+    """Return the inputs that one sound entry takes."""
+    declared = re.search(rf"\b{name}\(([^)]*)\)", SOUND)
+    assert declared
+    names = {word.lstrip("*") for word in re.findall(r"(\*?\w+)(?:,|$)", declared[1])}
+    lines = [line for line in INPUTS.splitlines() if line.split(" ")[0] in names]
+    return "[snippet.inputs]\n" + "\n".join(lines) + "\n"
+
+
+@pytest.mark.parametrize("target", TARGETS)
+def test_sound_code_is_correct_under_every_build_of_another_machine(
+    tmp_path: Path, target: str, need: Callable[..., None]
+) -> None:
+    need(TARGETS[target][2], TARGETS[target][0], "clang-16")
+    folder = bench(tmp_path, target, SOUND, {name: taken(name) for name in ENTRIES})
+    found = document("check", folder)["verdicts"]
+    assert len(found) == 6 * len(ENTRIES)
+    assert {v["verdict"] for v in found} == {"correct"}
+    assert {v["emulator"] for v in found} == {"", TARGETS[target][2]}
+
+
+BROKEN = """#include <stdint.h>
+int32_t total(const int16_t *levels, int32_t n) { int32_t sum = 0;
+    for (int32_t i = 0; i < n; i++) sum += levels[i]; return sum; }
+int32_t total_beyond(const int16_t *levels, int32_t n) { int32_t sum = 0;
+#ifndef __x86_64__
+    n++;
+#endif
+    for (int32_t i = 0; i < n; i++)
+        sum += levels[i];
+    return sum; }
+int32_t total_endless(const int16_t *levels, int32_t n) { int32_t sum = 0;
+    for (int32_t i = 0; i < n; i++) sum += levels[i];
+#ifndef __x86_64__
+    for (;;)
+        __asm__ volatile("");
+#endif
+    return sum; }
+int32_t total_signed(const char *marks, int32_t n) { int32_t sum = 0;
+    for (int32_t i = 0; i < n; i++)
+        sum += marks[i];
+    return sum; }
+int32_t total_long(const long *levels, int32_t n) { long sum = 0;
+    for (int32_t i = 0; i < n; i++) sum ^= levels[i];
+    return (int32_t)sum; }
+"""
+
+
+LEVELS = '[snippet.inputs]\nlevels = { fill = "uniform(1, 500)", count = "n" }\nn = 40\n'
+
+
+@pytest.mark.parametrize("target", TARGETS)
+def test_broken_code_is_caught_there_with_its_line(
+    tmp_path: Path, target: str, need: Callable[..., None]
+) -> None:
+    need(TARGETS[target][2], TARGETS[target][0], "clang-16")
+    gcc = TARGETS[target][0]
+
+    def judged(entry: str, inputs: str = LEVELS, code: int = 1) -> dict[str, Any]:
+        folder = bench(tmp_path / entry, target, BROKEN, {entry: inputs})
+        found = document("check", folder, "--call-seconds", "0.3", code=code)["verdicts"]
+        return {v["build"]: v for v in found}
+
+    found = judged("total_beyond")
+    beyond = found[f"{gcc}:a"]
+    assert (beyond["verdict"], beyond["place"]["line"]) == ("crashed", 9), beyond
+    assert beyond["why"].startswith("touches levels[40], beyond its 40 elements")
+    assert found["gcc-12:a"]["verdict"] == "correct"
+    endless = judged("total_endless")[f"{gcc}:b"]
+    assert endless["verdict"] == "hung" and endless["place"]["line"] in (14, 15), endless
+    marks = LEVELS.replace("levels", "marks").replace("(1, 500)", "(-99, 99)")
+    signed = judged("total_signed", marks)[f"{gcc}:a"]
+    assert signed["verdict"] == "wrong"
+    assert any("plain char is signed" in text for text in signed["suspects"]), signed
+    if target.startswith("arm"):
+        long = judged("total_long", LEVELS, 0)[f"{gcc}:a"]
+        assert long["verdict"] == "not run" and "to 8 bytes" in long["why"], long
+
+
+def test_what_runs_elsewhere_is_ranked_by_exact_counts_and_has_no_time(
+    tmp_path: Path, need: Callable[..., None]
+) -> None:
+    need("qemu-aarch64", "aarch64-linux-gnu-gcc", "clang-16")
+    folder = bench(tmp_path, "aarch64-linux-gnu", BROKEN, {"total": LEVELS})
+    rows = [document("measure", folder, "--seconds", "0.1") for _ in range(2)]
+    first, again = (row["elsewhere"] for row in rows)
+    assert first == again and first[0]["target"] == "aarch64-linux-gnu"
+    counts = {c["candidate"]: c["counts"][0]["instructions"] for c in first[0]["candidates"]}
+    assert len(counts) == 4 and counts["aarch64-linux-gnu-gcc:a"] > 3 * min(counts.values())
+    assert {r["candidate"] for r in rows[0]["results"]} == {"gcc-12:a", "gcc-12:b"}
+    picked = document("pick", folder, "--seconds", "0.1")
+    assert picked["choice"]["total"].startswith("gcc-12")
+    (fewest,) = picked["elsewhere"]["total"].values()
+    assert fewest and counts[fewest[0]] == min(counts.values())
+
+
+def test_a_program_for_another_machine_runs_too(tmp_path: Path, need: Callable[..., None]) -> None:
+    need("qemu-aarch64", "aarch64-linux-gnu-gcc")
+    (tmp_path / "log.c").write_text(
+        "#include <stdio.h>\nint main(void)\n{\n    char low = -1;\n"
+        '    puts(low < 0 ? "low water" : "high water");\n'
+        "#ifdef BROKEN\n    *(volatile int *)8 = 1;\n#endif\n    return 0;\n}\n"
+    )
+    builds = ["--build", "gcc -O1", "--build", "aarch64-linux-gnu-gcc -O1 -fsigned-char"]
+    fine = document("check", tmp_path / "log.c", *builds)["verdicts"]
+    assert [v["verdict"] for v in fine] == ["correct", "correct"]
+    builds = [*builds[:3], "aarch64-linux-gnu-gcc -O1 -DBROKEN"]
+    told = document("check", tmp_path / "log.c", *builds, code=1)["verdicts"]
+    assert (told[1]["verdict"], told[1]["place"]["line"]) == ("crashed", 7), told[1]
+    assert "high water" not in hot_anvil("check", tmp_path / "log.c", *builds).stdout
