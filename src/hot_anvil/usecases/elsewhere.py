@@ -1,11 +1,20 @@
 """Candidates of other targets: counted under their emulators, ranked target by target."""
 
+from collections.abc import Sequence
+
+from hot_anvil.core.inputs.spec import point_label, sweep_points
 from hot_anvil.core.measure.elsewhere import Elsewhere, rank_counts
+from hot_anvil.core.measure.measurements import Count
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import Verdict
+from hot_anvil.system.build.chip_linking import chip_of
 from hot_anvil.system.build.link_command import host_toolchain
+from hot_anvil.system.build.worker_objects import PLACEMENTS
+from hot_anvil.system.execute.emulation import SIMULATOR
+from hot_anvil.system.measure.chip_costs import chip_costs
 from hot_anvil.system.measure.counting import find_emulator
-from hot_anvil.usecases.evidence import counts_of
+from hot_anvil.usecases.evidence import counts_of, sets_of
+from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace
 
 
@@ -21,8 +30,38 @@ def count_elsewhere(workspace: Workspace, checked: Checked) -> tuple[Elsewhere, 
     host = host_toolchain(workspace.found.toolchains)
     out = []
     for target, verdicts in by_target.items():
+        names = [verdict.candidate for verdict in verdicts]
+        if verdicts[0].emulator == SIMULATOR:
+            out += _on_chips(workspace, checked, verdicts)
+            continue
         emulator = find_emulator(host, target, workspace.store)
         counts = counts_of(workspace, checked, verdicts, emulator)
-        names = [verdict.candidate for verdict in verdicts]
         out.append(rank_counts(target, emulator.name or emulator.why, names, counts))
     return tuple(out)
+
+
+def _on_chips(
+    workspace: Workspace, checked: Checked, verdicts: Sequence[Verdict]
+) -> list[Elsewhere]:
+    """Return a ranking by cycles for each chip that builds name."""
+    wanted = {verdict.build for verdict in verdicts}
+    every = {b.build.name: b for b in workspace.compile([checked.snippet.name])}
+    builds = {name: built for name, built in every.items() if name in wanted}
+    programs = link_builds(workspace, list(builds.values()), checked.signatures, PLACEMENTS[0])
+    labels = [point_label(point) for point in sweep_points(checked.snippet)]
+    names = [signature.name for signature in checked.signatures]
+    sets = sets_of(workspace, checked)
+    counts: dict[str, dict[tuple[str, str], Count]] = {}
+    stacks: dict[str, dict[str, int]] = {}
+    for verdict in verdicts:
+        built = builds[verdict.build]
+        chip = chip_of(built, workspace.toolchain(built.build))
+        entry = names.index(verdict.entry)
+        found = chip_costs(programs[verdict.build], entry, sets[entry])
+        for label, cost in zip(labels, found, strict=True):
+            counts.setdefault(chip, {})[verdict.candidate, label] = cost.cycles
+        stacks.setdefault(chip, {})[verdict.candidate] = max(cost.stack for cost in found)
+    return [
+        rank_counts(chip, SIMULATOR, list(stacks[chip]), own, stacks[chip])
+        for chip, own in counts.items()
+    ]

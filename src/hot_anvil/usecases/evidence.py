@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.binary.elf import data_bytes
-from hot_anvil.core.inputs.input_sets import make_input_set
+from hot_anvil.core.inputs.input_sets import InputSet, make_input_set
 from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
 from hot_anvil.core.measure.code_identity import CodeIdentity, compare
 from hot_anvil.core.measure.measurements import Count
@@ -36,18 +36,12 @@ def counts_of(
     workspace: Workspace, checked: Checked, verdicts: Sequence[Verdict], emulator: Emulator
 ) -> dict[tuple[str, str], Count]:
     """Return the instructions of a warm call, by candidate and inputs, of some candidates."""
-    builds = workspace.compile([checked.snippet.name])
+    wanted = {verdict.build for verdict in verdicts}
+    builds = [b for b in workspace.compile([checked.snippet.name]) if b.build.name in wanted]
     programs = link_builds(workspace, builds, checked.signatures, PLACEMENTS[0])
-    files = read_files(workspace.bench, checked.snippet)
     points = sweep_points(checked.snippet)
     names = [signature.name for signature in checked.signatures]
-    sets = [
-        [
-            make_input_set(workspace.bench, checked.snippet, signature, InputSpec(point), files)
-            for point in points
-        ]
-        for signature in checked.signatures
-    ]
+    sets = sets_of(workspace, checked)
 
     def count(verdict: Verdict) -> list[Count]:
         entry = names.index(verdict.entry)
@@ -60,6 +54,18 @@ def counts_of(
         for verdict, row in zip(verdicts, rows, strict=True)
         for point, found in zip(points, row, strict=True)
     }
+
+
+def sets_of(workspace: Workspace, checked: Checked) -> list[list[InputSet]]:
+    """Return the values that each entry of a snippet is measured with, at each point."""
+    files = read_files(workspace.bench, checked.snippet)
+    return [
+        [
+            make_input_set(workspace.bench, checked.snippet, signature, InputSpec(point), files)
+            for point in sweep_points(checked.snippet)
+        ]
+        for signature in checked.signatures
+    ]
 
 
 def identities(

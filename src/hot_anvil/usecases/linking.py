@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.records import COMPILED, Built
+from hot_anvil.system.build.chip_linking import link_for_chip
 from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.linking import WORKER, Form, Program, link_program
 from hot_anvil.system.execute.emulation import emulation_of
@@ -38,6 +39,8 @@ def link_builds(
         why = emulation.why or differing_types(workspace, built, signatures)
         if why or not emulation.host:
             return Program("", why, "")
+        if emulation.chip:
+            return link_for_chip(built, signatures, chain, emulation.host, host, store)
         return link_program(built, signatures, chain, emulation.host, store, 0, driver)
 
     usable = [built for built in builds if built.status == COMPILED]

@@ -212,8 +212,9 @@ def link_program(workspace: Workspace, built: Built) -> Program:
         host = host_toolchain(workspace.found.toolchains)
         return link_whole_program(built, chain, host, workspace.store)
     emulation = emulation_of(chain, workspace.found.toolchains)
-    if not emulation.host:
-        return Program("", emulation.why, "")
+    if not emulation.host or emulation.chip:
+        why = emulation.why or f"whole programs for {chain.target} are not run, only functions"
+        return Program("", why, "")
     return link_whole_program(built, chain, emulation.host, workspace.store)
 
 

@@ -18,6 +18,7 @@ class ImageKind(NamedTuple):
     filled: Mapping[int, tuple[int, int]] = MappingProxyType({})
     link_flags: tuple[str, ...] = ()  # so that the linker changes no instruction
     low_bit_is_mode: bool = False  # the lowest bit of a function's address is none of it
+    chip: bool = False  # there is no system on it: programs run in a simulator of the whole chip
 
     def reach(self, kind: int) -> tuple[int, int]:
         """Return what a relocation of a kind covers: bytes before its place, bytes from it."""

@@ -14,6 +14,7 @@ from hot_anvil.core.inputs.input_sets import InputSet
 
 HEAD = struct.Struct("<cI")
 ANSWER_HEAD = struct.Struct("<BI")
+NO_ROOM = 2  # status: the values do not fit a chip's memory
 ON_LINE, TIGHT_END, TIGHT_START = 0, 1, 2  # where buffers lie
 _KINDS = {"scalar": 0, "buffer": 1, "alias": 2}
 _OUTPUT_HEAD = struct.Struct("<iqI")

@@ -46,7 +46,7 @@ def shim_source(signatures: Sequence[Signature]) -> str:
     parts = ['#include "worker.h"', "#include <stdint.h>", "#include <string.h>", ""]
     for signature in signatures:
         for kind in (signature.returns, *(p.type for p in signature.parameters)):
-            parts += _declare_structs(kind, structs)
+            parts += declare_structs(kind, structs)
     for index, signature in enumerate(signatures):
         make = _through_driver if signature.through else _caller
         parts += make(index, signature, structs)
@@ -72,13 +72,13 @@ def _bare(kind: Type) -> Type:
     return kind._replace(const=False)
 
 
-def _declare_structs(kind: Type, structs: dict[Type, str]) -> list[str]:
+def declare_structs(kind: Type, structs: dict[Type, str]) -> list[str]:
     """Return C declarations of a struct and those inside it, if not yet there."""
     if kind.kind == "array" and kind.to:
-        return _declare_structs(kind.to, structs)
+        return declare_structs(kind.to, structs)
     if kind.kind != "struct" or _bare(kind) in structs:
         return []
-    parts = [line for member in kind.members for line in _declare_structs(member.type, structs)]
+    parts = [line for member in kind.members for line in declare_structs(member.type, structs)]
     structs[_bare(kind)] = f"struct s{len(structs)}"
     packed = not kind.lies_naturally
     lines, at = [], 0

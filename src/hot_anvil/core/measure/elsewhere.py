@@ -9,10 +9,20 @@ from typing import NamedTuple
 
 from hot_anvil.core.measure.measurements import Count
 
-SAID = (
-    "instructions executed by one warm call, what it calls and its return included; exact, and no "
-    "time: caches, pipelines and how many run at once count for nothing here"
-)
+INSTRUCTIONS, CYCLES = "instructions", "cycles"
+SAID = {
+    INSTRUCTIONS: "instructions executed by one warm call, what it calls and its return included; "
+    "exact, and no time: caches, pipelines and how many run at once count for nothing here",
+    CYCLES: "cycles of one call on the simulated chip, from its first instruction through its "
+    "return; exact, where no interrupt comes in between; stack: bytes at the deepest",
+}
+
+
+class ChipCost(NamedTuple):
+    """What one call costs on a chip."""
+
+    cycles: Count
+    stack: int  # bytes at the deepest, the return address included
 
 
 class CountedCandidate(NamedTuple):
@@ -20,6 +30,7 @@ class CountedCandidate(NamedTuple):
 
     candidate: str
     counts: tuple[tuple[str, Count], ...]  # (inputs, of one warm call)
+    stack: int | None  # bytes at the deepest over all inputs, where that is known
     to_fewest: float | None  # geometric mean over inputs of its counts to the first's
 
 
@@ -28,6 +39,7 @@ class Elsewhere(NamedTuple):
 
     target: str
     counted_by: str
+    unit: str  # INSTRUCTIONS or CYCLES
     candidates: tuple[CountedCandidate, ...]
 
     @property
@@ -41,18 +53,28 @@ def rank_counts(
     counted_by: str,
     names: Sequence[str],
     counts: Mapping[tuple[str, str], Count],
+    stacks: Mapping[str, int] | None = None,
 ) -> Elsewhere:
-    """Rank the candidates of a target; those that could not be counted come last."""
+    """Rank the candidates of a target; those that could not be counted come last.
+
+    ``stacks`` says that cycles were counted, not instructions.
+    """
     own = {name: tuple((at, c) for (n, at), c in counts.items() if n == name) for name in names}
     means = {name: _log_mean([c for _, c in found]) for name, found in own.items()}
     known = [mean for mean in means.values() if mean is not None]
     least = min(known, default=0.0)
     rows = [
-        CountedCandidate(name, own[name], None if mean is None else math.exp(mean - least))
+        CountedCandidate(
+            name,
+            own[name],
+            (stacks or {}).get(name),
+            None if mean is None else math.exp(mean - least),
+        )
         for name, mean in means.items()
     ]
     order = sorted(rows, key=lambda row: (row.to_fewest is None, row.to_fewest or 0.0))
-    return Elsewhere(target, counted_by, tuple(order))
+    unit = INSTRUCTIONS if stacks is None else CYCLES
+    return Elsewhere(target, counted_by, unit, tuple(order))
 
 
 def _log_mean(counts: Sequence[Count]) -> float | None:

@@ -130,7 +130,7 @@ def _link(
     work = store.scratch()
     try:
         units = [store.artefact(unit.artefact).object for unit in built.units]
-        objects = [_without_main(unit, work) for unit in units]
+        objects = [without_main(unit, work) for unit in units]
         pad = str(parts.fixed.part(f"pad{parts.placement}"))
         made = Artefact(work)
         image = made.worker if parts.form == WORKER else made.library
@@ -143,7 +143,7 @@ def _link(
         if said.failed:
             return f"cannot be linked: {first_complaint(said.stderr)}"
         shown = [store.artefact(built.whole.artefact).image] if built.whole else units
-        _prove_image(built, signatures, shown, image)
+        prove_image(built, signatures, shown, image)
         data = image.read_bytes()
         made.same_code.write_text(loaded_digest(data))
         taken = reaches(taken_symbols(data)) if parts.form == LIBRARY else ""
@@ -157,14 +157,14 @@ def _link(
         shutil.rmtree(work, ignore_errors=True)
 
 
-def _without_main(source: Path, work: Path) -> str:
+def without_main(source: Path, work: Path, objcopy: str = "objcopy") -> str:
     """Return the object with a ``main`` of its own renamed: the worker brings one."""
     data = source.read_bytes()
     if not data.startswith(b"\x7fELF") or "main" not in object_facts(data).sizes:
         return str(source)
     copy = work / f"{source.parent.name}.o"
     said = run(
-        ["objcopy", "--redefine-sym", "main=main.of_the_snippet", str(source), str(copy)], work
+        [objcopy, "--redefine-sym", "main=main.of_the_snippet", str(source), str(copy)], work
     )
     return str(source if said.failed else copy)
 
@@ -174,9 +174,10 @@ def _bodies(unit: Path) -> dict[str, Body]:
     return function_bodies(unit.read_bytes())
 
 
-def _prove_image(
+def prove_image(
     built: Built, signatures: Sequence[Signature], units: Sequence[Path], image: Path
 ) -> None:
+    """Raise FaultError where an image is not made of the code of a build's objects."""
     bodies = {}
     for unit in units:
         bodies.update(_bodies(unit))

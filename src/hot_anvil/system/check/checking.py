@@ -300,6 +300,8 @@ def _judge(plan: CheckPlan, ready: PreparedInputs, built: Built, oracle: Oracle)
         trials += known or [run_trial(program.path, ready, layout)]
         if trials[-1].ending:
             break
+    if not trials[-1].ending and _without_own(trials[0], ready):
+        return Finding(NOT_RUN, "its values do not fit the chip's memory")
     return judge(
         oracle.expected,
         oracle.signature,
@@ -309,6 +311,12 @@ def _judge(plan: CheckPlan, ready: PreparedInputs, built: Built, oracle: Oracle)
         plan.snippet.tolerance,
         oracle.excused,
     )
+
+
+def _without_own(trial: Trial, ready: PreparedInputs) -> bool:
+    """Tell whether the bench's own values could not be laid out."""
+    pairs = zip(ready.sets, trial.outputs, strict=True)
+    return all(output is None for inputs, output in pairs if not inputs.spec.edge)
 
 
 def _defines(built: Built) -> list[str]:

@@ -134,8 +134,10 @@ def _run(path: str, ready: PreparedInputs, layout: int, order: Sequence[int]) ->
             requests = [ready.requests[layout][index] for index in order]
             for payload in worker.answers(requests, ready.seconds):
                 index = order[done]
-                outputs[index] = read_output(payload, ready.sets[index], ready.signature, placed)
                 done += 1
+                if payload:
+                    read = (payload, ready.sets[index], ready.signature, placed)
+                    outputs[index] = read_output(*read)
     except WorkerEnded as ended:
         at = order[done]
         why, place = explain(path, ended, ready.root, ready.sets[at], ready.signature)
@@ -165,7 +167,7 @@ def run_tally(
                 (payload,) = worker.answers(
                     [repeat(laid, layout.where, layout.pattern, own)], limit
                 )
-                counted += read_repeat(payload, inputs, ready.signature)
+                counted += read_repeat(payload, inputs, ready.signature) if payload else []
         except WorkerEnded:
             continue  # that it can end was found elsewhere, or is rare enough to say so there
     return counted

@@ -14,7 +14,9 @@ from typing import NamedTuple
 from hot_anvil.core.arch import image_kind, image_kind_of
 from hot_anvil.core.binary.elf import machine_of
 from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.system.store.artefact import Artefact
 
+SIMULATOR = "simavr"
 PATIENCE = 10  # times as long as here that code may take
 
 
@@ -23,6 +25,7 @@ class Emulation(NamedTuple):
 
     host: Toolchain | None  # what compiles the worker for it
     why: str = ""
+    chip: bool = False  # it is a chip without a system, and all of it is simulated
 
 
 def emulation_of(chain: Toolchain, toolchains: Sequence[Toolchain]) -> Emulation:
@@ -30,6 +33,10 @@ def emulation_of(chain: Toolchain, toolchains: Sequence[Toolchain]) -> Emulation
     if chain.can["run"]:
         return Emulation(None, "it runs on this machine itself")
     kind = image_kind_of(chain.target)
+    if kind and kind.chip:
+        own = [c for c in toolchains if c.isa == chain.isa and c.family == "gcc"]
+        why = "" if own else f"code for {chain.target} needs a gcc for it to run here"
+        return Emulation(own[0] if own else None, why, True)
     if not kind or "linux" not in chain.target:
         return Emulation(None, f"code for {chain.target} does not run on this machine")
     emulator = kind.emulator[0]
@@ -56,7 +63,8 @@ def _same_abi(one: str, other: str) -> bool:
 def emulator_name(path: str) -> str:
     """Return what runs a program here, "" for this machine itself or no program."""
     under = emulator_for(path) if path else ()
-    return under[0].rpartition("/")[2] if under else ""
+    name = under[0].rpartition("/")[2] if under else ""
+    return SIMULATOR if name == Artefact(Path()).simulator.name else name
 
 
 @cache
@@ -64,6 +72,9 @@ def emulator_for(path: str) -> tuple[str, ...]:
     """Return the command that runs a program here, () where it runs by itself."""
     with Path(path).open("rb") as file:
         kind = image_kind(*machine_of(file.read(20)))
+    if kind and kind.chip:
+        made = Artefact(Path(path).parent)
+        return str(made.simulator), str(made.chip)
     if not kind or kind.emulator[0] == f"qemu-{os.uname().machine}":
         return ()
     found = which(kind.emulator[0])

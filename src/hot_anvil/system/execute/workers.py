@@ -188,7 +188,8 @@ class Worker:
     def answers(self, requests: Sequence[protocol.Request], seconds: float) -> Iterator[bytes]:
         """Give the answer to each request; ``seconds`` bounds each of them, emulated ones by more.
 
-        Requests are sent ahead, so that the process never waits for us.
+        The answer is empty where a chip has no room for the values. Requests are sent ahead, so
+        that the process never waits for us.
         """
         waiting: deque[memoryview] = deque()
         disk: DiskWatch | None = None  # of calls that take long
@@ -260,6 +261,8 @@ class Worker:
     @staticmethod
     def _size(head: bytes | bytearray) -> int:
         status, size = protocol.ANSWER_HEAD.unpack(head)
+        if status == protocol.NO_ROOM:
+            return 0
         if status:
             raise FaultError(f"the worker answered with status {status}; please report this.")
         return int(size)

@@ -95,6 +95,16 @@ class Artefact(NamedTuple):
         return self.folder / "count.so"
 
     @property
+    def simulator(self) -> Path:
+        """The worker that calls entries in a chip's simulator."""
+        return self.folder / "simulator"
+
+    @property
+    def chip(self) -> Path:
+        """What that worker is told of a program: the chip, the entries."""
+        return self.folder / "chip.txt"
+
+    @property
     def launcher(self) -> Path:
         """What starts code under study."""
         return self.folder / "confine"

@@ -98,16 +98,18 @@ def _elsewhere(item: "Measured", one: "Elsewhere") -> Document:
         "snippet": item.checked.snippet.name,
         "target": one.target,
         "counted_by": one.counted_by,
+        "unit": one.unit,
         "fewest": list(one.fewest),
         "candidates": [
             {
                 "candidate": candidate.candidate,
                 "to_fewest": candidate.to_fewest,
+                "stack_bytes": candidate.stack,
                 "counts": [
                     {
                         "inputs": label,
-                        "instructions": count.instructions,
-                        "instructions_unknown": count.why or None,
+                        one.unit: count.instructions,
+                        f"{one.unit}_unknown": count.why or None,
                     }
                     for label, count in candidate.counts
                 ],

@@ -1,9 +1,9 @@
 """Candidates of other targets as text: counts, and which executes the fewest."""
 
-from hot_anvil.core.measure.elsewhere import SAID, CountedCandidate, Elsewhere
+from hot_anvil.core.measure.elsewhere import INSTRUCTIONS, SAID, CountedCandidate, Elsewhere
 from hot_anvil.core.measure.measurements import Count
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
-from hot_anvil.views.text.words import joined, ratio
+from hot_anvil.views.text.words import joined, ratio, size
 
 
 def elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
@@ -11,11 +11,11 @@ def elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
     for one in found:
         report.add("  ", Span(one.target, STRONG), f"  {one.counted_by}")
         labels = [label for label, _ in one.candidates[0].counts]
-        heads = ("candidate", *(label or "instructions" for label in labels), "to fewest", "")
-        rows = [_row(candidate, one) for candidate in one.candidates]
-        report.table(heads, rows, "l" + "r" * (len(labels) + 1) + "l")
-    if found:
-        report.paragraph(SAID, DIM, indent=2)
+        heads = ("candidate", *(label or one.unit for label in labels), "to fewest", "stack", "")
+        rows = [_row(candidate) for candidate in one.candidates]
+        report.table(heads, rows, "l" + "r" * (len(labels) + 2) + "l", filled=True)
+    for unit in dict.fromkeys(one.unit for one in found):
+        report.paragraph(SAID[unit], DIM, indent=2)
 
 
 def picked_elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
@@ -25,16 +25,18 @@ def picked_elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
             first, *others = one.fewest
             also = f"; the same: {joined(others)}" if others else ""
             report.add("  pick  ", Span(first, CHANGE), f"  for {one.target}")
-            report.paragraph(f"the fewest executed instructions{also}", indent=8)
+            what = "executed instructions" if one.unit == INSTRUCTIONS else one.unit
+            report.paragraph(f"the fewest {what}{also}", indent=8)
 
 
-def _row(candidate: CountedCandidate, one: Elsewhere) -> list[Cell]:
+def _row(candidate: CountedCandidate) -> list[Cell]:
     told = candidate.to_fewest
     whys = dict.fromkeys(count.why for _, count in candidate.counts if count.why)
     return [
         candidate.candidate,
         *(_count(count) for _, count in candidate.counts),
         "unknown" if told is None else ratio(told),
+        "" if candidate.stack is None else size(candidate.stack),
         Span("; ".join(whys), TROUBLE) if whys else "fewest" if told == 1.0 else "",
     ]
 

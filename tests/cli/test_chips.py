@@ -1,0 +1,189 @@
+"""Code for a chip without a system runs in its simulator: judged as here, its cycles exact."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from conftest import document, write_bench
+
+GRID = (
+    '[flags]\nhere = "-O1"\nsmall = "-Os -mmcu=atmega328p"\nfast = "-O3 -mmcu=atmega328p"\n[grid]\n'
+    'toolchains = ["gcc", "avr-gcc", "clang-16@avr"]\n'
+    'except = ["avr-gcc:here", "clang-16@avr:here", "gcc:small", "gcc:fast"]\n'
+)
+SOUND = r"""#include <stdint.h>
+typedef struct { int16_t high; int16_t low; int16_t depth; } tide;
+int32_t total(const int16_t *levels, int16_t n) { int32_t sum = 0;
+    for (int16_t i = 0; i < n; i++) sum += levels[i]; return sum; }
+uint16_t crc(const uint8_t *frame, uint8_t n) { uint16_t c = 0xffff;
+    for (uint8_t i = 0; i < n; i++) { c ^= (uint16_t)((uint16_t)frame[i] << 8);
+        for (uint8_t k = 0; k < 8; k++) c = c & 0x8000 ? (uint16_t)(c << 1) ^ 0x1021 : c << 1; }
+    return c; }
+void clamp(int16_t *levels, uint8_t n, int16_t low, int16_t high) {
+    for (uint8_t i = 0; i < n; i++)
+        levels[i] = levels[i] < low ? low : levels[i] > high ? high : levels[i]; }
+uint64_t mixed(uint8_t a, int16_t b, uint32_t c, int64_t d) {
+    return a + (uint64_t)b + c * 3u + (uint64_t)d; }
+float feet(float metres) { return metres * 3.25f; }
+int32_t spread(tide one) { return (int32_t)one.high - one.low + one.depth; }
+tide turned(int16_t high, int16_t low) { tide t = { low, high, 7 }; return t; }
+const uint8_t *pier(const uint8_t *frame, uint8_t n) { return frame + n / 2; }
+static uint16_t table[8];
+void filled(uint8_t by) { for (uint8_t k = 0; k < 8; k++) table[k] = (uint16_t)(by * k); }
+int16_t divided(int16_t level, int16_t parts) { return parts > 0 ? level / parts : level % 7; }
+void sorted(int16_t *levels, uint8_t n) {
+    for (uint8_t i = 1; i < n; i++) for (uint8_t k = i; k && levels[k - 1] > levels[k]; k--) {
+        int16_t t = levels[k]; levels[k] = levels[k - 1]; levels[k - 1] = t; } }
+uint32_t root(uint32_t depth) { uint32_t r = 0;
+    for (uint32_t bit = 1ul << 30; bit; bit >>= 2) { uint32_t t = r + bit; r >>= 1;
+        if (depth >= t) { depth -= t; r += bit; } } return r; }
+"""
+LEVELS = "levels = { fill = 'uniform(-500, 500)', count = 'n' }\nn = 40\n"
+FRAME = "frame = { fill = 'uniform(0, 255)', count = 'n' }\nn = 9\n"
+ENTRIES = {
+    "total": LEVELS, "crc": FRAME, "clamp": LEVELS + "low = -200\nhigh = 200\n",
+    "mixed": "a = 3\nb = -4\nc = 5\nd = -6\n", "feet": "metres = 2.5\n",
+    "spread": "one = { members = { high = 9, low = -3, depth = 2 } }\n",
+    "turned": "high = 9\nlow = -3\n", "pier": FRAME, "filled": "by = 3\n",
+    "divided": "level = 100\nparts = 7\n", "sorted": LEVELS, "root": "depth = 1000000\n",
+}  # fmt: skip
+
+
+@pytest.fixture(autouse=True)
+def simulated(need: Callable[..., None]) -> None:
+    need("avr-gcc", "clang-16", "simavr")
+
+
+def bench(folder: Path, source: str, entries: dict[str, str], grid: str = GRID) -> Path:
+    parts = (
+        f'[[snippet]]\nname = "{name}"\nsources = ["gauge.c"]\nentries = ["{name}"]\n'
+        f"[snippet.inputs]\n{inputs}"
+        for name, inputs in entries.items()
+    )
+    return write_bench(folder, grid + "".join(parts), gauge=source)
+
+
+def test_sound_code_is_correct_on_the_chip(tmp_path: Path) -> None:
+    found = document("check", bench(tmp_path, SOUND, ENTRIES))["verdicts"]
+    assert len(found) == 5 * len(ENTRIES)
+    assert {v["verdict"] for v in found} == {"correct"}, [v for v in found if v["why"]]
+    assert {v["emulator"] for v in found} == {"", "simavr"}
+
+
+BROKEN = """#include <stdint.h>
+int32_t beyond(const int16_t *levels, int16_t n) { int32_t sum = 0;
+#ifdef __AVR__
+    n++;
+#endif
+    for (int16_t i = 0; i < n; i++)
+        sum += levels[i];
+    return sum; }
+int16_t scaled(int16_t level, int16_t by) {
+    return (int16_t)(level * by / 100); }
+uint16_t endless(uint16_t level) {
+#ifdef __AVR__
+    while (level)
+        __asm__ volatile("");
+#endif
+    return level; }
+uint16_t deep(uint16_t level) { volatile uint8_t kept[40]; kept[level % 40] = 1;
+#ifdef __AVR__
+    return (uint16_t)(deep((uint16_t)(level + 1)) + kept[0]);
+#endif
+    return 1; }
+int32_t wide(const int32_t *levels, int16_t n) { int32_t sum = 0;
+    for (int16_t i = 0; i < n; i++) sum ^= levels[i]; return sum; }
+int far(int level) { return level; }
+"""
+
+
+def test_broken_code_is_caught_there_with_its_line(tmp_path: Path) -> None:
+    entries = {
+        "beyond": LEVELS, "scaled": "level = 300\nby = 200\n", "endless": "level = 1\n",
+        "deep": "level = 1\n", "wide": LEVELS.replace("40", "900"), "far": "level = 1\n",
+    }  # fmt: skip
+    folder = bench(tmp_path, BROKEN, entries)
+    answer = document("check", folder, "--call-seconds", "0.3", code=1)["verdicts"]
+    found: dict[str, dict[str, Any]] = {}
+    for one in answer:
+        found.setdefault(one["snippet"], {})[one["build"]] = one
+    for build in ("avr-gcc:small", "avr-gcc:fast", "clang-16@avr:small"):
+        beyond = found["beyond"][build]
+        assert (beyond["verdict"], beyond["place"]["line"]) == ("crashed", 7), beyond
+        assert beyond["why"].startswith("reads levels[40], beyond its 40 elements")
+        assert found["scaled"][build]["verdict"] == "wrong"  # int has 16 bits
+        endless = found["endless"][build]
+        assert endless["verdict"] == "hung" and endless["place"]["line"] in (13, 14), endless
+        deep = found["deep"][build]
+        assert deep["verdict"] == "crashed" and "the stack overflowed" in deep["why"], deep
+        wide = found["wide"][build]
+        assert (wide["verdict"], "do not fit" in wide["why"]) == ("not run", True), wide
+        far = found["far"][build]
+        assert far["verdict"] == "not run" and "int, of 2 bytes" in far["why"], far
+
+
+LOOPS = {  # by hand from the published table: CALL is not counted, RET (4) is
+    "nop\n nop": 2 + 4,
+    "ldi r24, 10\n1: dec r24\n brne 1b": 1 + 10 + 9 * 2 + 1 + 4,
+    "ldi r24, 200\n1: dec r24\n nop\n brne 1b": 1 + 200 * 2 + 199 * 2 + 1 + 4,
+    "ldi r24, 0\n ldi r25, 4\n1: sbiw r24, 1\n brne 1b": 2 + 1024 * 2 + 1023 * 2 + 1 + 4,
+    "ldi r18, 3\n2: ldi r24, 5\n1: dec r24\n brne 1b\n dec r18\n brne 2b":
+        1 + 3 * (1 + 5 + 4 * 2 + 1 + 1) + 2 * 2 + 1 + 4,
+    "push r28\n push r29\n pop r29\n pop r28": 2 * 2 + 2 * 2 + 4,
+    "ldi r24, 7\n mul r24, r24\n clr r1": 1 + 2 + 1 + 4,
+    "rcall 1f\n rjmp 2f\n1: ret\n2: nop": 3 + 4 + 2 + 1 + 4,
+    "sbrc r1, 0\n jmp 0\n nop": 3 + 1 + 4,  # skips two words
+    "cpse r1, r1\n nop\n nop": 2 + 1 + 4,
+    "clr r30\n clr r31\n lpm r24, Z": 2 + 3 + 4,
+    "in r24, 0x3d\n out 0x3d, r24\n lds r24, hot_anvil_entry": 1 + 1 + 2 + 4,
+}  # fmt: skip
+
+
+def test_cycles_are_those_of_the_table_and_the_same_every_time(tmp_path: Path) -> None:
+    source = "".join(
+        f'__attribute__((naked)) void loop{n}(void) {{ __asm__ volatile("{text}\\n ret"); }}\n'
+        for n, text in enumerate(text.replace("\n", "\\n") for text in LOOPS)
+    )
+    grid = '[flags]\nsmall = "-Os -mmcu=atmega328p"\n[grid]\ntoolchains = ["avr-gcc"]\n'
+    entries = {f"loop{n}": "" for n in range(len(LOOPS))}
+    folder = bench(tmp_path, source, entries, grid)
+    first, again = (document("measure", folder)["elsewhere"] for _ in range(2))
+    assert first == again
+    counted = [row["candidates"][0]["counts"][0]["cycles"] for row in first]
+    assert counted == list(LOOPS.values())
+
+
+TIMED = """#include <avr/io.h>
+static void pause_for(uint8_t n) { while (n--) __asm__ volatile("nop"); }
+uint16_t timed(uint8_t n) {
+    TCCR1B = 1; TCNT1 = 0; pause_for(n); uint16_t t = TCNT1; TCCR1B = 0; return t; }
+void waits(uint8_t n) { pause_for(n); }
+"""
+
+
+def test_a_timer_in_the_firmware_says_the_same(tmp_path: Path) -> None:
+    grid = '[flags]\nsmall = "-Os -mmcu=atmega328p"\n[grid]\ntoolchains = ["avr-gcc"]\n'
+    differences = set()
+    for n in (10, 60, 200):
+        folder = bench(
+            tmp_path / str(n), TIMED, {"timed": f"n = {n}\n", "waits": f"n = {n}\n"}, grid
+        )
+        values = document("check", folder, "--values")["values"]
+        read = next(int(v["output"].split()[1]) for v in values if v["snippet"] == "timed")
+        rows = document("measure", folder)["elsewhere"]
+        cycles = {r["snippet"]: r["candidates"][0]["counts"][0]["cycles"] for r in rows}
+        differences.add(cycles["waits"] - read)
+    assert len(differences) == 1  # the call's own return, and reading the timer
+
+
+def test_what_a_chip_cannot_do_is_said(tmp_path: Path) -> None:
+    feet = {"feet": ENTRIES["feet"]}
+    without = bench(tmp_path / "a", SOUND, feet, GRID.replace(" -mmcu=atmega328p", ""))
+    found = {v["build"]: v for v in document("check", without)["verdicts"]}
+    verdict = found["avr-gcc:small"]
+    assert (verdict["verdict"], "-mmcu=" in verdict["why"]) == ("not run", True)
+    unknown = bench(tmp_path / "b", SOUND, feet, GRID.replace("atmega328p", "atmega999x"))
+    found = {v["build"]: v for v in document("check", unknown)["verdicts"]}
+    assert found["avr-gcc:small"]["verdict"] == "refused"
