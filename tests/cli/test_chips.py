@@ -95,14 +95,16 @@ uint16_t deep(uint16_t level) { volatile uint8_t kept[40]; kept[level % 40] = 1;
     return 1; }
 int32_t wide(const int32_t *levels, int16_t n) { int32_t sum = 0;
     for (int16_t i = 0; i < n; i++) sum ^= levels[i]; return sum; }
-int far(int level) { return level; }
+int near(int level, unsigned long by) { return (int)(level + (long)(by % 3)); }
+int far(int level) { return level / 2; }
 """
 
 
 def test_broken_code_is_caught_there_with_its_line(tmp_path: Path) -> None:
     entries = {
         "beyond": LEVELS, "scaled": "level = 300\nby = 200\n", "endless": "level = 1\n",
-        "deep": "level = 1\n", "wide": LEVELS.replace("40", "900"), "far": "level = 1\n",
+        "deep": "level = 1\n", "wide": LEVELS.replace("40", "900"), "near": "level = -5\nby = 7\n",
+        "far": "level = 100000\n",
     }  # fmt: skip
     folder = bench(tmp_path, BROKEN, entries)
     answer = document("check", folder, "--call-seconds", "0.3", code=1)["verdicts"]
@@ -121,7 +123,8 @@ def test_broken_code_is_caught_there_with_its_line(tmp_path: Path) -> None:
         wide = found["wide"][build]
         assert (wide["verdict"], "do not fit" in wide["why"]) == ("not run", True), wide
         far = found["far"][build]
-        assert far["verdict"] == "not run" and "int, of 2 bytes" in far["why"], far
+        assert (far["verdict"], "do not fit its types" in far["why"]) == ("not run", True), far
+        assert found["near"][build]["verdict"] == "correct"  # the same numbers, in other types
 
 
 LOOPS = {  # by hand from the published table: CALL is not counted, RET (4) is

@@ -49,21 +49,23 @@ def find_callable(workspace: Workspace, snippet: Snippet) -> Entries:
     return Entries(found, notes)
 
 
-def differing_types(workspace: Workspace, built: Built, signatures: Sequence[Signature]) -> str:
-    """Return why a build for another machine cannot be called with the reference's values.
+def entries_there(
+    workspace: Workspace, built: Built, signatures: Sequence[Signature]
+) -> tuple[Signature | None, ...] | str:
+    """Return the entries as a build for another machine has them.
 
-    The same bytes must mean the same there: "" where they do.
+    Or why they cannot be called with the reference's values.
     """
     chain = workspace.toolchain(built.build)
     family = workspace.family(chain)
     own = read_interface(built.snippet, built.build, chain, family, workspace.store)
     by_symbol = {signature.symbol: signature for signature in own}
-    for signature in signatures:
-        there = by_symbol.get(signature.symbol)
+    found = [by_symbol.get(signature.symbol) for signature in signatures]
+    for signature, there in zip(signatures, found, strict=True):
         why = differs_in(signature, there) if there else ""
         if why:
             return f"{signature.name}: {why} under {chain.target}"
-    return ""
+    return tuple(found)
 
 
 @usecase

@@ -9,7 +9,7 @@ from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.linking import WORKER, Form, Program, link_program
 from hot_anvil.system.execute.emulation import emulation_of
 from hot_anvil.system.process.threads import thread_pool
-from hot_anvil.usecases.entries import compile_drivers, differing_types
+from hot_anvil.usecases.entries import compile_drivers, entries_there
 from hot_anvil.workspace import Workspace
 
 
@@ -36,12 +36,17 @@ def link_builds(
         if chain.can["run"]:
             return link_program(built, signatures, chain, host, store, placement, driver, form)
         emulation = emulation_of(chain, workspace.found.toolchains)
-        why = emulation.why or differing_types(workspace, built, signatures)
-        if why or not emulation.host:
-            return Program("", why, "")
+        if not emulation.host:
+            return Program("", emulation.why, "")
+        there = entries_there(workspace, built, signatures)
+        if isinstance(there, str):
+            return Program("", there, "")
+        other = emulation.host
         if emulation.chip:
-            return link_for_chip(built, signatures, chain, emulation.host, host, store)
-        return link_program(built, signatures, chain, emulation.host, store, 0, driver)
+            made = link_for_chip(built, signatures, chain, other, host, store, there)
+        else:
+            made = link_program(built, signatures, chain, other, store, 0, driver, there=there)
+        return made._replace(there=there)
 
     usable = [built for built in builds if built.status == COMPILED]
     with thread_pool() as pool:

@@ -5,7 +5,7 @@ from typing import Any, NamedTuple
 
 from hot_anvil.core.binary.call_types import passed_type, type_of
 from hot_anvil.core.binary.dwarf import open_dwarf
-from hot_anvil.core.binary.types import Type, declared, same_bytes
+from hot_anvil.core.binary.types import Type, both_whole, declared, same_bytes
 from hot_anvil.core.binary.variable_types import lookup, text_of
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
@@ -57,18 +57,22 @@ class Signature(NamedTuple):
 
 
 def differs_in(one: Signature, other: Signature) -> str:
-    """Return what two machines' forms of one function take or return as different bytes.
+    """Return what two machines' forms of one function take or return in ways that differ.
 
-    "" where the same bytes mean the same for both.
+    "" where each value here is one there too, by its bytes or, for whole numbers, by conversion.
     """
     if len(one.parameters) != len(other.parameters):
         return "it has other parameters"
     for here, there in zip(one.parameters, other.parameters, strict=True):
-        if not same_bytes(here.type, there.type):
+        if not _passes(here.type, there.type):
             return f"parameter {here.name} ({_in_bytes(here.type)}) is {_in_bytes(there.type)}"
-    if not same_bytes(one.returns, other.returns):
+    if not _passes(one.returns, other.returns):
         return f"what it returns ({_in_bytes(one.returns)}) is {_in_bytes(other.returns)}"
     return ""
+
+
+def _passes(one: Type, other: Type) -> bool:
+    return same_bytes(one, other) or both_whole(one, other)
 
 
 def _in_bytes(kind: Type) -> str:

@@ -91,6 +91,21 @@ def same_bytes(one: Type, other: Type) -> bool:
     return all(a.offset == b.offset and same_bytes(a.type, b.type) for a, b in pairs)
 
 
+def both_whole(one: Type, other: Type) -> bool:
+    """Tell whether both are whole numbers of C, which it converts into each other."""
+    return {one.kind, other.kind} <= {"int", "uint"} and max(one.size, other.size) <= 8
+
+
+def holds_value(kind: Type, data: bytes, given_as: Type) -> bool:
+    """Tell whether a whole number, given as the bytes of one type, is a value of another too."""
+    if kind.size >= given_as.size and kind.kind == given_as.kind:
+        return True
+    value = int.from_bytes(data, "little", signed=given_as.kind == "int")
+    bits = 8 * kind.size
+    low, end = (-(1 << (bits - 1)), 1 << (bits - 1)) if kind.kind == "int" else (0, 1 << bits)
+    return low <= value < end
+
+
 VOID = Type("void", 0, "void")
 
 

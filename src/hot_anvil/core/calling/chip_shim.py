@@ -8,14 +8,14 @@ from collections.abc import Sequence
 
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.binary.types import Type
-from hot_anvil.core.calling.shim import c_type, declare_structs
+from hot_anvil.core.calling.shim import c_type, called_as, declare_structs
 
 _ADDRESS = 2  # bytes
 _NOTHING, _VALUE, _POINTER = range(3)
 
 
-def chip_shim(signatures: Sequence[Signature]) -> str:
-    """Return the C source of main() and of what calls each entry."""
+def chip_shim(signatures: Sequence[Signature], there: Sequence[Signature | None]) -> str:
+    """Return the C source of main() and of what calls each entry, as the chip has it ``there``."""
     structs: dict[Type, str] = {}
     parts = ["#include <stdint.h>", "#include <string.h>", ""]
     for signature in signatures:
@@ -29,7 +29,7 @@ def chip_shim(signatures: Sequence[Signature]) -> str:
         f"uint8_t hot_anvil_result[{max(most, 1)}];",
     ]
     for index, signature in enumerate(signatures):
-        parts += _caller(index, signature, structs)
+        parts += _caller(index, signature, structs, called_as(signature, there[index]))
     parts += [
         "__attribute__((noinline, used)) void hot_anvil_done(void)",
         '{ for (;;) __asm__ volatile(""); }',
@@ -60,10 +60,12 @@ def _bytes(kind: Type) -> int:
     return _ADDRESS if kind.kind == "pointer" else kind.size
 
 
-def _caller(index: int, signature: Signature, structs: dict[Type, str]) -> list[str]:
+def _caller(
+    index: int, signature: Signature, structs: dict[Type, str], own: Signature
+) -> list[str]:
     types = [c_type(parameter.type, structs) for parameter in signature.parameters]
-    result = c_type(signature.returns, structs)
-    listed = ", ".join(types) or "void"
+    given, result = c_type(signature.returns, structs), c_type(own.returns, structs)
+    listed = ", ".join(c_type(p.type, structs) for p in own.parameters) or "void"
     lines, at = [], 0
     for number, parameter in enumerate(signature.parameters):
         lines.append(f"    {types[number]} a{number};")
@@ -71,7 +73,7 @@ def _caller(index: int, signature: Signature, structs: dict[Type, str]) -> list[
         at += _bytes(parameter.type)
     call = f"target_{index}({', '.join(f'a{n}' for n in range(len(types)))});"
     if result != "void":
-        call = f"{result} r = {call}\n    memcpy(hot_anvil_result, &r, sizeof r);"
+        call = f"{given} r = {call}\n    memcpy(hot_anvil_result, &r, sizeof r);"
     return [
         f'extern {result} target_{index}({listed}) __asm__("{signature.symbol}");',
         f"static __attribute__((noinline)) void call_{index}(void)",

@@ -8,7 +8,7 @@ that no optimiser can look through the call.
 from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.binary.signatures import Parameter, Signature
-from hot_anvil.core.binary.types import Type
+from hot_anvil.core.binary.types import Type, both_whole
 
 _BITS = {1: "8", 2: "16", 4: "32", 8: "64"}
 _FLOATS = {2: "_Float16", 4: "float", 8: "double", 16: "long double"}
@@ -40,16 +40,22 @@ def c_type(kind: Type, structs: Mapping[Type, str]) -> str:
     return f"{'u' if unsigned else ''}int{_BITS[kind.size]}_t"
 
 
-def shim_source(signatures: Sequence[Signature]) -> str:
-    """Return the C source of the calling loops and the table of entries."""
+def shim_source(signatures: Sequence[Signature], there: Sequence[Signature | None] = ()) -> str:
+    """Return the C source of the calling loops and the table of entries.
+
+    ``there``: the same functions as another machine has them, where values are converted.
+    """
     structs: dict[Type, str] = {}
+    own = there or [None] * len(signatures)
     parts = ['#include "worker.h"', "#include <stdint.h>", "#include <string.h>", ""]
     for signature in signatures:
         for kind in (signature.returns, *(p.type for p in signature.parameters)):
             parts += declare_structs(kind, structs)
     for index, signature in enumerate(signatures):
-        make = _through_driver if signature.through else _caller
-        parts += make(index, signature, structs)
+        if signature.through:
+            parts += _through_driver(index, signature, structs)
+        else:
+            parts += _caller(index, signature, structs, called_as(signature, own[index]))
     parts.append("const struct entry hot_anvil_entries[] = {")
     for index, signature in enumerate(signatures):
         returns = signature.returns
@@ -66,6 +72,20 @@ def shim_source(signatures: Sequence[Signature]) -> str:
         )
     parts += ["};", f"const unsigned hot_anvil_entry_count = {len(signatures)};", ""]
     return "\n".join(parts)
+
+
+def called_as(signature: Signature, there: Signature | None) -> Signature:
+    """Return the types that a function is called with: its own whole numbers, else those given."""
+    if not there:
+        return signature
+    pairs = zip(signature.parameters, there.parameters, strict=True)
+    taken = (p._replace(type=_own(p.type, o.type)) for p, o in pairs)
+    returns = _own(signature.returns, there.returns)
+    return signature._replace(parameters=tuple(taken), returns=returns)
+
+
+def _own(given: Type, there: Type) -> Type:
+    return there if both_whole(given, there) else given
 
 
 def _bare(kind: Type) -> Type:
@@ -103,11 +123,16 @@ def _member(kind: Type, name: str, structs: Mapping[Type, str]) -> str:
     return f"{c_type(kind, structs)} {name}"
 
 
-def _caller(index: int, signature: Signature, structs: Mapping[Type, str]) -> list[str]:
+def _caller(
+    index: int, signature: Signature, structs: Mapping[Type, str], own: Signature
+) -> list[str]:
     types = [c_type(parameter.type, structs) for parameter in signature.parameters]
-    result = c_type(signature.returns, structs)
+    given, result = c_type(signature.returns, structs), c_type(own.returns, structs)
     store = result != "void"
-    listed = ", ".join(types) or "void"
+    listed = ", ".join(c_type(p.type, structs) for p in own.parameters) or "void"
+    copy = ["    memcpy(result, &r, sizeof r);" if store else "    (void)result;"]
+    if given != result:
+        copy = [f"    {given} told = r;", "    memcpy(result, &told, sizeof told);"]
     passed = ", ".join(f"a{i}" for i in range(len(types)))
     values = [f"*({kind} *)args[{i}]" for i, kind in enumerate(types)]
     return [
@@ -121,7 +146,7 @@ def _caller(index: int, signature: Signature, structs: Mapping[Type, str]) -> li
         *([f"    {result} r;", "    memset(&r, 0, sizeof r);"] if store else []),
         "    for (unsigned long i = 0; i < calls; i++)",
         f"        {'r = ' if store else ''}entry({passed});",
-        "    memcpy(result, &r, sizeof r);" if store else "    (void)result;",
+        *copy,
         *([] if types else ["    (void)args;"]),
         "}",
         f"{_SECTION} static void each_{index}({_EACH})",
@@ -130,7 +155,7 @@ def _caller(index: int, signature: Signature, structs: Mapping[Type, str]) -> li
         *([f"    {result} r;", "    memset(&r, 0, sizeof r);"] if store else []),
         "    for (unsigned long i = 0; i < calls; i++, args += stride)",
         f"        {'r = ' if store else ''}entry({', '.join(values)});",
-        "    memcpy(result, &r, sizeof r);" if store else "    (void)result;",
+        *copy,
         "}",
         "",
     ]

@@ -6,7 +6,15 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.binary.signatures import Parameter, Signature
-from hot_anvil.core.binary.types import Leaf, Type, element_size, leaf_values, leaves
+from hot_anvil.core.binary.types import (
+    Leaf,
+    Type,
+    both_whole,
+    element_size,
+    holds_value,
+    leaf_values,
+    leaves,
+)
 from hot_anvil.core.config.expressions import Names, evaluate
 from hot_anvil.core.config.fill_names import is_fill
 from hot_anvil.core.config.reading_checks import read_input
@@ -32,6 +40,20 @@ class Argument(NamedTuple):
     target: int = 0  # for an alias: index of the buffer's parameter
     offset: int = 0  # for an alias: bytes into that buffer
     exact: bool = False  # aligned to ``align`` and to no more
+
+
+def fitting(given: Signature, there: Signature, sets: "Sequence[InputSet]") -> list[int]:
+    """Return which input sets have whole numbers only that another machine's types hold."""
+    pairs = [
+        (number, given.parameters[number].type, own.type)
+        for number, own in enumerate(there.parameters)
+        if both_whole(given.parameters[number].type, own.type)
+    ]
+    return [
+        at
+        for at, inputs in enumerate(sets)
+        if all(holds_value(own, inputs.arguments[n].data, kind) for n, kind, own in pairs)
+    ]
 
 
 class InputSet(NamedTuple):

@@ -39,15 +39,19 @@ def link_for_chip(
     linker: Toolchain,
     host: Toolchain,
     store: Store,
+    there: Sequence[Signature | None],
 ) -> Program:
-    """Link a build's objects for its chip with ``linker``; ``host`` compiles the simulator."""
+    """Link a build's objects for its chip with ``linker``; ``host`` compiles the simulator.
+
+    ``there``: the entries as the chip has them.
+    """
     chip = chip_of(built, chain)
     if not chip:
         return Program("", f"no chip is named: say it in the flags ({_CHIP_FLAG}atmega328p)", "")
     simulator = _simulator(host, store)
     if isinstance(simulator, str):
         return Program("", simulator, "")
-    shim, entries = chip_shim(signatures), chip_entries(chip, signatures)
+    shim, entries = chip_shim(signatures, there), chip_entries(chip, signatures)
     units = [unit.artefact for unit in built.units]
     identity = linker.drivers["c"].identity
     stage = stage_digest("worker")

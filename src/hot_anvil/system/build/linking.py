@@ -49,6 +49,7 @@ class Program(NamedTuple):
     why: str
     same_code: str  # equal for programs that load the same bytes
     reaches: str = ""  # what it takes or does that reaches beyond its own variables
+    there: tuple[Signature | None, ...] = ()  # its entries as another machine has them
 
 
 Form = Literal["worker", "library"]
@@ -66,15 +67,17 @@ def link_program(
     placement: int = PLACEMENTS[0],
     driver: Built | None = None,
     form: Form = WORKER,
+    there: Sequence[Signature | None] = (),
 ) -> Program:
     """Link the build's object with the worker, and prove that the image holds its code.
 
     With ``form`` LIBRARY it is linked for a worker that loads it; a copy lies
     beside it as TWIN, since a process loads one file only once. ``placement``
     is the offset in bytes from a 64-byte boundary at which the object's code
-    starts, or at the next that its own alignment allows. ``driver`` is the snippet's, compiled.
+    starts, or at the next that its own alignment allows. ``driver`` is the snippet's, compiled;
+    ``there`` the entries as another machine has them.
     """
-    fixed, shim = worker_objects(host, store), shim_object(signatures, host, store)
+    fixed, shim = worker_objects(host, store), shim_object(signatures, host, store, there)
     command, libraries = link_parts(built, chain, host, store)
     drivers = driver.units if driver else ()
     units = [unit.artefact for unit in (*built.all_units, *drivers)]

@@ -68,9 +68,14 @@ def loading_worker(host: Toolchain, store: Store) -> str:
     return str(target.worker)
 
 
-def shim_object(signatures: Sequence[Signature], host: Toolchain, store: Store) -> Path:
-    """Return the object with the calling loops of entries."""
-    return _compiled({"shim.c": shim_source(signatures)}, host, store).part("shim")
+def shim_object(
+    signatures: Sequence[Signature],
+    host: Toolchain,
+    store: Store,
+    there: Sequence[Signature | None] = (),
+) -> Path:
+    """Return the object with the calling loops of entries, on another machine as they are there."""
+    return _compiled({"shim.c": shim_source(signatures, there)}, host, store).part("shim")
 
 
 def _compiled(sources: Mapping[str, str], host: Toolchain, store: Store) -> Artefact:

@@ -8,7 +8,7 @@ from hot_anvil.core.calling.protocol import Output
 from hot_anvil.core.config.records import Bench, Snippet
 from hot_anvil.core.inputs.edges import edge_sets
 from hot_anvil.core.inputs.fills import Files, file_named
-from hot_anvil.core.inputs.input_sets import InputSet, check_unused, make_rivals
+from hot_anvil.core.inputs.input_sets import InputSet, check_unused, fitting, make_rivals
 from hot_anvil.core.inputs.spec import InputSpec, own_sets
 from hot_anvil.core.verify.agreement import told_output, with_expected
 from hot_anvil.core.verify.crash_report import NOWHERE
@@ -294,14 +294,16 @@ def _judge(plan: CheckPlan, ready: PreparedInputs, built: Built, oracle: Oracle)
         # Another text: what a function keeps to itself may differ.
         ready = ready._replace(variables=tuple(v for v in ready.variables if not v.inside))
     is_reference = (program.path, ready.entry) == (oracle.path, oracle.entry)
+    there = program.there[ready.entry] if program.there else None
+    among = fitting(ready.signature, there, ready.sets) if there else None
     trials: list[Trial] = []
     for layout in range(len(LAYOUTS)):
         known = oracle.trials[layout : layout + 1] if is_reference else ()
-        trials += known or [run_trial(program.path, ready, layout)]
+        trials += known or [run_trial(program.path, ready, layout, among)]
         if trials[-1].ending:
             break
     if not trials[-1].ending and _without_own(trials[0], ready):
-        return Finding(NOT_RUN, "its values do not fit the chip's memory")
+        return Finding(NOT_RUN, "the bench's own values do not fit its types, or its memory")
     return judge(
         oracle.expected,
         oracle.signature,

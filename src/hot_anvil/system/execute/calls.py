@@ -86,12 +86,14 @@ def placed_in(path: str, variables: tuple[Variable, ...]) -> tuple[Placed, ...]:
     return place_variables(Path(path).read_bytes(), variables) if variables else ()
 
 
-def run_trial(path: str, ready: PreparedInputs, layout: int) -> Trial:
-    """Call an entry once on every input set, each laid out as asked.
+def run_trial(
+    path: str, ready: PreparedInputs, layout: int, among: Sequence[int] | None = None
+) -> Trial:
+    """Call an entry once on every input set, or those ``among``, each laid out as asked.
 
     Ends at the first set that ends the process.
     """
-    order = range(len(ready.sets))
+    order = range(len(ready.sets)) if among is None else among
     trial, _ = _run(path, ready, layout, order[::-1] if LAYOUTS[layout].backwards else order)
     if trial.ending and LAYOUTS[layout].backwards:  # an earlier set may do so too
         first, _ = _run(path, ready, layout, order)
