@@ -26,9 +26,9 @@ def find_machine(path: Path | None = None, trust: bool = False) -> Machine:
     bench = open_bench_file(path, trust) if path else None
     custom = bench.custom if bench else load_settings().custom
     found = find_toolchains(custom, bench.root if bench else ".")
+    ways = [(chain, emulation_of(chain, found.toolchains)) for chain in found.toolchains]
     able = tuple(
-        with_abilities(chain, not emulation_of(chain, found.toolchains).why)
-        for chain in found.toolchains
+        with_abilities(chain, bool(way.host), bool(way.host) and way.chip) for chain, way in ways
     )
     return Machine(found.families, able, found.silent, tuple(_places(found, bench)))
 

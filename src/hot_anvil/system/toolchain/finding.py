@@ -82,10 +82,11 @@ def find_toolchains(custom: Sequence[CustomToolchain] = (), root: str = ".") -> 
     return Found(families, tuple(chains), tuple(silent))
 
 
-def with_abilities(chain: Toolchain, emulated: bool) -> Toolchain:
+def with_abilities(chain: Toolchain, emulated: bool, on_chip: bool) -> Toolchain:
     """Return a toolchain that knows all it can do here; most commands need not look.
 
-    ``emulated``: what it makes runs here though it is for another machine.
+    ``emulated``: what it makes runs here though it is for another machine; ``on_chip``: in the
+    simulator of a whole chip.
     """
     from shutil import which
 
@@ -97,7 +98,9 @@ def with_abilities(chain: Toolchain, emulated: bool) -> Toolchain:
         "disassemble": bool(find_tool(chain, "objdump")),
         "link": bool(find_tool(chain, "ld")),
         "emulate": emulated,
-        "count": emulated or (chain.can["run"] and which(emulator_command()) is not None),
+        "cycles": on_chip,
+        "count": (emulated and not on_chip)
+        or (chain.can["run"] and which(emulator_command()) is not None),
     }
     return chain._replace(can=can)
 

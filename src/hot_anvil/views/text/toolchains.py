@@ -32,7 +32,7 @@ def toolchains_report(
 
 # What is shown, in the order of the work; a missing disassembler is told apart.
 _ABILITIES = {"compile": "emit", "assemble": "assemble", "link": "link", "run": "run",
-              "emulate": "emulate", "count": "count"}  # fmt: skip
+              "emulate": "emulate", "count": "count", "cycles": "cycles"}  # fmt: skip
 _SHORT = {"assembly": "asm", "fortran": "Fortran", "rust": "Rust", "cuda": "CUDA"}
 
 
