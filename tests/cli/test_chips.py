@@ -158,6 +158,24 @@ def test_cycles_are_those_of_the_table_and_the_same_every_time(tmp_path: Path) -
     assert counted == list(LOOPS.values())
 
 
+def test_every_cycle_of_a_call_has_its_line(tmp_path: Path, need: Callable[..., None]) -> None:
+    need("qemu-aarch64", "aarch64-linux-gnu-gcc")
+    grid = GRID.replace('"avr-gcc", ', '"avr-gcc", "aarch64-linux-gnu-gcc", ').replace(
+        "except = [", 'except = ["aarch64*:small", "aarch64*:fast", '
+    )
+    folder = bench(tmp_path, SOUND, {"crc": ENTRIES["crc"]}, grid)
+    (found,) = document("measure", folder, "--seconds", "0.1")["elsewhere"][:1]
+    named = {c["candidate"]: c["counts"][0].get("cycles") for c in found["candidates"]}
+    seen = document("hotspots", folder, "avr-gcc:small", "aarch64-linux-gnu-gcc:here")
+    (one,) = seen["candidates"]
+    lines = {row["line"]: row["samples"] for row in one["lines"]}
+    assert one["cycles"] == sum(lines.values()) == named["avr-gcc:small"]
+    assert one["seconds_per_call"] is None and max(lines, key=lambda k: lines[k]) in (7, 8)
+    for row in one["lines"]:  # and each instruction its own
+        assert sum(i["samples"] for i in row["instructions"]) == row["samples"]
+    assert seen["left_out"] == ["aarch64-linux-gnu-gcc:here: it runs under qemu-aarch64, no time"]
+
+
 TIMED = """#include <avr/io.h>
 static void pause_for(uint8_t n) { while (n--) __asm__ volatile("nop"); }
 uint16_t timed(uint8_t n) {

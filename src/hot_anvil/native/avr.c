@@ -5,7 +5,8 @@
  * or 2 (a pointer), bytes of a value.
  * Answers T, R, G and Q of worker.c, and
  *   C  cycles  SET -> u64 cycles, u64 instructions, u32 bytes of stack of one call, from the entry's
- *      first instruction to its return, with both.
+ *      first instruction to its return, with both
+ *   H  where   SET -> of each instruction that call executed: u32 address, u32 times, u64 cycles
  *
  * The program starts once; each call then goes through its main() again, so that variables keep
  * what calls left. Each access to memory is looked at before it is made: only variables, the stack
@@ -59,6 +60,7 @@ static unsigned watched_count;
 static struct report *report;
 static uint32_t main_at, done_at, number_at, values_at, result_at, free_at;
 static uint16_t first_stack, buffers_end;
+static struct place { uint32_t times; uint64_t cycles; } *places; /* by address / 2, or NULL */
 static volatile sig_atomic_t asked;
 
 static void fail(const char *why)
@@ -271,12 +273,19 @@ static struct cost call(unsigned number)
             if (sp < lowest) lowest = sp;
             count++;
         }
+        int noted = places && back && !cost.cycles;
+        uint32_t at = chip->pc / 2;
+        uint64_t before = chip->cycle;
         if (asked || count > MOST_INSTRUCTIONS) {
             while (!asked) pause();
             tell(0, 0, 0, -1, 0);
             _exit(125);
         }
         step();
+        if (noted) {
+            places[at].times++;
+            places[at].cycles += chip->cycle - before;
+        }
     }
     return cost;
 }
@@ -409,6 +418,28 @@ static void repeat(const unsigned char *payload)
     for (uint32_t k = 0; k < kinds; k++) write_all(outputs[k], size);
 }
 
+static void tell_places(const unsigned char *payload)
+{
+    size_t count = (chip->flashend + 1) / 2;
+    unsigned char *told = malloc(count * 16 + 1), *at = told;
+    places = calloc(count, sizeof *places);
+    int entry = lay_out(payload);
+    if (!told || !places) _exit(122);
+    if (entry >= 0) call((unsigned)entry);
+    for (uint32_t i = 0; i < count; i++) {
+        if (!places[i].times) continue;
+        uint32_t address = 2 * i;
+        memcpy(at, &address, 4);
+        memcpy(at + 4, &places[i].times, 4);
+        memcpy(at + 8, &places[i].cycles, 8);
+        at += 16;
+    }
+    answer(told, (uint32_t)(at - told));
+    free(told);
+    free(places);
+    places = NULL;
+}
+
 static void serve(int op, const unsigned char *payload)
 {
     static unsigned char told[MOST_OUTPUT];
@@ -421,8 +452,8 @@ static void serve(int op, const unsigned char *payload)
         answer(told, 0);
         return;
     }
-    if (op == 'R') {
-        repeat(payload);
+    if (op == 'R' || op == 'H') {
+        (op == 'R' ? repeat : tell_places)(payload);
         return;
     }
     if (op != 'T' && op != 'C') fail("a request that chips do not take");

@@ -57,6 +57,7 @@ class Hotspots(NamedTuple):
     lines: tuple[HotLine, ...]  # in the order of the source
     elsewhere: tuple[tuple[str, Share], ...]  # in libraries, the most first
     unit: str = "call"  # what the seconds are of: a "call", or a "run" of a whole program
+    cycles: int | None = None  # of one call, where a simulator counted each: then shares are exact
 
 
 class Hot(NamedTuple):
@@ -83,13 +84,14 @@ class Seen(NamedTuple):
 def make_hotspots(
     candidate: str,
     inputs: str,
-    seconds_per_call: float,
+    seconds_per_call: float | None,
     code: Code,
     seen: Sequence[Seen],
     line_of: Callable[[int], tuple[str, int]],
 ) -> Hotspots:
     """Return where the looks of several processes fell in a program's code.
 
+    With no ``seconds_per_call`` they are no looks: each is a cycle of one call, and all are there.
     ``code`` is its linked view, with addresses; ``line_of`` gives the source
     line of an address.
     """
@@ -98,7 +100,8 @@ def make_hotspots(
         for instruction in function.instructions:
             by_address[instruction.address] = function.owner, instruction
     starts = sorted(by_address)
-    blamed = _waited_for(code)
+    exact = seconds_per_call is None
+    blamed = {} if exact else _waited_for(code)
     functions: list[Counter[str]] = []
     lines: list[Counter[tuple[str, int]]] = []
     instructions: list[Counter[int]] = []
@@ -117,8 +120,8 @@ def make_hotspots(
         instructions.append(Counter(placed))
         elsewhere.append(lost)
     totals = [one.total for one in seen]
-    line_shares = _shares(lines, totals)
-    instruction_shares = _shares(instructions, totals)
+    line_shares = _shares(lines, totals, exact)
+    instruction_shares = _shares(instructions, totals, exact)
     hot: dict[tuple[str, int], list[HotInstruction]] = {}
     for at, share in sorted(instruction_shares.items()):
         name, instruction = by_address[at]
@@ -127,12 +130,13 @@ def make_hotspots(
     return Hotspots(
         candidate,
         inputs,
-        seconds_per_call,
+        seconds_per_call or 0.0,
         sum(totals),
         len(seen),
-        _ordered(_shares(functions, totals)),
+        _ordered(_shares(functions, totals, exact)),
         tuple(HotLine(*key, share, tuple(hot[key])) for key, share in sorted(line_shares.items())),
-        _ordered(_shares(elsewhere, totals)),
+        _ordered(_shares(elsewhere, totals, exact)),
+        cycles=sum(totals) if exact else None,
     )
 
 
@@ -188,8 +192,14 @@ def _ordered(shares: Mapping[str, Share]) -> tuple[tuple[str, Share], ...]:
     return tuple(sorted(shares.items(), key=lambda item: -item[1].samples))
 
 
-def _shares(counts: Sequence[Counter[K]], totals: Sequence[int]) -> dict[K, Share]:
+def _shares(
+    counts: Sequence[Counter[K]], totals: Sequence[int], exact: bool = False
+) -> dict[K, Share]:
     keys = dict.fromkeys(key for counter in counts for key in counter)
+    if exact:
+        every = max(sum(totals), 1)
+        sums = {key: sum(c[key] for c in counts) for key in keys}
+        return {key: Share(found, found / every, 0.0) for key, found in sums.items()}
     return {key: share_of([c[key] for c in counts], totals) for key in keys}
 
 

@@ -1,6 +1,7 @@
 """What calls cost on a simulated chip: cycles and stack, exact."""
 
 import struct
+from collections import Counter
 from collections.abc import Sequence
 
 from hot_anvil.core.calling.protocol import ON_LINE, lay_out, request
@@ -11,12 +12,25 @@ from hot_anvil.system.build.linking import Program
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 
 _COST = struct.Struct("<QQI")
+_PLACE = struct.Struct("<IIQ")
 _SECONDS = 12.0  # for one call, before the simulator's patience
 
 
 def chip_costs(program: Program, entry: int, sets: Sequence[InputSet]) -> list[ChipCost]:
     """Return what a call costs on each input set."""
     return [_cost(program.path, entry, inputs) for inputs in sets]
+
+
+def chip_places(path: str, entry: int, inputs: InputSet) -> Counter[int]:
+    """Return the cycles of one call by the address of the instruction, all of them.
+
+    Raises WorkerEnded for a call that does not come back.
+    """
+    laid = lay_out(entry, inputs)
+    with Worker(path, memory=0) as worker:
+        head = request("H", laid.head(ON_LINE, 0), laid.size)
+        answer = worker.ask((head, *laid.parts), _SECONDS)
+    return Counter({address: cycles for address, _, cycles in _PLACE.iter_unpack(answer)})
 
 
 def _cost(path: str, entry: int, inputs: InputSet) -> ChipCost:

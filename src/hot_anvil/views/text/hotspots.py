@@ -36,7 +36,10 @@ def hotspots_report(found: Sequence[Hot], sources: Sources, width: int, every: b
             _alone(report, hot.candidates[0], sources, every)
         elif hot.candidates:
             _beside(report, hot, sources, every)
-    if any(hot.candidates for hot in found):
+    if any(one.cycles is not None for hot in found for one in hot.candidates):
+        report.blank()
+        report.paragraph("cycles of one call on the simulated chip, exact, and their share", DIM)
+    if any(one.cycles is None for hot in found for one in hot.candidates):
         report.blank()
         report.paragraph(
             "share of the time, give or take (95 in 100). The processor is seen behind the "
@@ -52,6 +55,8 @@ def _inputs(hot: Hot) -> str:
 
 
 def _told(one: Hotspots) -> str:
+    if one.cycles is not None:
+        return f"{one.cycles:,} cycles a {one.unit}, each counted"
     seen = f"{one.samples:,} samples in {one.processes} fresh processes"
     if not one.samples:
         seen += ": too little time of its own to be seen"
@@ -59,6 +64,8 @@ def _told(one: Hotspots) -> str:
 
 
 def _share(share: Share) -> str:
+    if not share.error:
+        return f"{share.samples:,}  {share.share * 100:.1f} %"
     return f"{share.share * 100:.1f} % ±{max(share.error * 100, 0.1):.1f}"
 
 
@@ -83,7 +90,8 @@ def _alone(report: Report, one: Hotspots, sources: Sources, every: bool) -> None
         for row in line.instructions:
             if row.share.share < _LITTLE and not every:
                 continue
-            inside = f"{row.share.share * 100:>5.1f} %"
+            exact = one.cycles is not None
+            inside = f"{row.share.samples:>7,}" if exact else f"{row.share.share * 100:>5.1f} %"
             text = cut(row.instruction.text, report.width - 34)
             report.add(" " * 26, Span(inside, DIM), f"  {text}")
     for name, own in one.elsewhere:
@@ -139,4 +147,5 @@ def _labels(hot: Hot, width: int) -> tuple[list[str], int]:
 def _cells(one: Hotspots, share: Share | None) -> list[Cell]:
     if share is None:
         return ["", ""]
-    return [Span(_share(share), _hue(share)), duration(share.share * one.seconds_per_call)]
+    took = "" if one.cycles is not None else duration(share.share * one.seconds_per_call)
+    return [Span(_share(share), _hue(share)), took]
