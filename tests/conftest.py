@@ -79,7 +79,7 @@ def hot_anvil(*words: str | Path, cwd: Path | None = None, **env: str) -> Answer
         env={**os.environ, **env},
         capture_output=True,
         text=True,
-        timeout=300,
+        timeout=900,
         check=False,
     )
 

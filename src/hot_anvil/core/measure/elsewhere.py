@@ -31,7 +31,8 @@ class CountedCandidate(NamedTuple):
     candidate: str
     counts: tuple[tuple[str, Count], ...]  # (inputs, of one warm call)
     stack: int | None  # bytes at the deepest over all inputs, where that is known
-    to_fewest: float | None  # geometric mean over inputs of its counts to the first's
+    # Geometric mean of its counts to the first's, over the inputs that all were counted with.
+    to_fewest: float | None
 
 
 class Elsewhere(NamedTuple):
@@ -60,7 +61,11 @@ def rank_counts(
     ``stacks`` says that cycles were counted, not instructions.
     """
     own = {name: tuple((at, c) for (n, at), c in counts.items() if n == name) for name in names}
-    means = {name: _log_mean([c for _, c in found]) for name, found in own.items()}
+    common = _counted_for_all(own)
+    means = {
+        name: _log_mean([count for label, count in found if label in common])
+        for name, found in own.items()
+    }
     known = [mean for mean in means.values() if mean is not None]
     least = min(known, default=0.0)
     rows = [
@@ -75,6 +80,12 @@ def rank_counts(
     order = sorted(rows, key=lambda row: (row.to_fewest is None, row.to_fewest or 0.0))
     unit = INSTRUCTIONS if stacks is None else CYCLES
     return Elsewhere(target, counted_by, unit, tuple(order))
+
+
+def _counted_for_all(own: Mapping[str, Sequence[tuple[str, Count]]]) -> set[str]:
+    """Return the inputs that every candidate was counted with which was counted at all."""
+    known = [{label for label, count in found if count.instructions} for found in own.values()]
+    return set.intersection(*filter(None, known)) if any(known) else set()
 
 
 def _log_mean(counts: Sequence[Count]) -> float | None:
