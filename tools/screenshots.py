@@ -35,10 +35,8 @@ SCENES = {
     "listing": "hot-anvil listing tide-gauge gcc:fast --entry crossings_signed",
     "linked": "hot-anvil listing tide-gauge gcc:lean --entry crossings_signed --view linked "
     "--syntax intel",
-    "chip": "hot-anvil measure tide-gauge --snippet clamp --seconds 0.3 --build 'gcc -O2' "
-    "--build 'avr-gcc -O3 -mmcu=atmega328p' --build 'avr-gcc -Os -mmcu=atmega328p'; "
-    "hot-anvil hotspots tide-gauge 'avr-gcc -Os -mmcu=atmega328p' --entry clamp_branch --at n=64 "
-    "--build 'gcc -O2' --build 'avr-gcc -Os -mmcu=atmega328p'",
+    "chip": "hot-anvil hotspots tide-gauge 'avr-gcc -Os -mmcu=atmega328p' --entry clamp_branch "
+    "--at n=64 --build 'gcc -O2' --build 'avr-gcc -Os -mmcu=atmega328p'",
     "diff": "hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_mixed",
     "entries": "hot-anvil diff tide-gauge crossings_signed@gcc:fast crossings_mixed@gcc:fast",
     "before": "sed -i 's/>= alarm/> alarm/' tide-gauge/crossings.c; "

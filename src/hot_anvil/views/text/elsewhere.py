@@ -2,7 +2,7 @@
 
 from hot_anvil.core.measure.elsewhere import INSTRUCTIONS, SAID, CountedCandidate, Elsewhere
 from hot_anvil.core.measure.measurements import Count
-from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
+from hot_anvil.views.text.report import CHANGE, DIM, STRONG, Cell, Report, Span
 from hot_anvil.views.text.words import joined, ratio, size
 
 
@@ -14,6 +14,9 @@ def elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
         heads = ("candidate", *(label or one.unit for label in labels), "to fewest", "stack", "")
         rows = [_row(candidate) for candidate in one.candidates]
         report.table(heads, rows, "l" + "r" * (len(labels) + 2) + "l", filled=True)
+        whys = {c.why: None for row in one.candidates for _, c in row.counts if c.why}
+        for why in whys:
+            report.paragraph(f"unknown: {why}", DIM, indent=2)
     for unit in dict.fromkeys(one.unit for one in found):
         report.paragraph(SAID[unit], DIM, indent=2)
 
@@ -31,13 +34,12 @@ def picked_elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
 
 def _row(candidate: CountedCandidate) -> list[Cell]:
     told = candidate.to_fewest
-    whys = dict.fromkeys(count.why for _, count in candidate.counts if count.why)
     return [
         candidate.candidate,
         *(_count(count) for _, count in candidate.counts),
         "unknown" if told is None else ratio(told),
         "" if candidate.stack is None else size(candidate.stack),
-        Span("; ".join(whys), TROUBLE) if whys else "fewest" if told == 1.0 else "",
+        "fewest" if told == 1.0 else "",
     ]
 
 
