@@ -8,6 +8,12 @@ import pytest
 
 from conftest import document, write_bench
 
+CHIPS = ["avr", "msp430"]
+MSP430_GRID = (
+    '[flags]\nhere = "-O1"\nplain = "-O0"\nsmall = "-Os"\nfast = "-O3"\n[grid]\n'
+    'toolchains = ["gcc", "clang-16@msp430"]\n'
+    'except = ["clang-16@msp430:here", "gcc:plain", "gcc:small", "gcc:fast"]\n'
+)
 GRID = (
     '[flags]\nhere = "-O1"\nsmall = "-Os -mmcu=atmega328p"\nfast = "-O3 -mmcu=atmega328p"\n[grid]\n'
     'toolchains = ["gcc", "avr-gcc", "clang-16@avr"]\n'
@@ -36,6 +42,7 @@ int16_t divided(int16_t level, int16_t parts) { return parts > 0 ? level / parts
 void sorted(int16_t *levels, uint8_t n) {
     for (uint8_t i = 1; i < n; i++) for (uint8_t k = i; k && levels[k - 1] > levels[k]; k--) {
         int16_t t = levels[k]; levels[k] = levels[k - 1]; levels[k - 1] = t; } }
+int64_t parted(int64_t level, int64_t by) { return by ? level / by * 3 + level % by : 0; }
 uint32_t root(uint32_t depth) { uint32_t r = 0;
     for (uint32_t bit = 1ul << 30; bit; bit >>= 2) { uint32_t t = r + bit; r >>= 1;
         if (depth >= t) { depth -= t; r += bit; } } return r; }
@@ -48,12 +55,13 @@ ENTRIES = {
     "spread": "one = { members = { high = 9, low = -3, depth = 2 } }\n",
     "turned": "high = 9\nlow = -3\n", "pier": FRAME, "filled": "by = 3\n",
     "divided": "level = 100\nparts = 7\n", "sorted": LEVELS, "root": "depth = 1000000\n",
+    "parted": "level = -123456789012\nby = 1001\n",
 }  # fmt: skip
 
 
 @pytest.fixture(autouse=True)
 def simulated(need: Callable[..., None]) -> None:
-    need("avr-gcc", "clang-16", "simavr")
+    need("avr-gcc", "clang-16", "simavr", "ld.lld-16")
 
 
 def bench(folder: Path, source: str, entries: dict[str, str], grid: str = GRID) -> Path:
@@ -65,16 +73,21 @@ def bench(folder: Path, source: str, entries: dict[str, str], grid: str = GRID) 
     return write_bench(folder, grid + "".join(parts), gauge=source)
 
 
-def test_sound_code_is_correct_on_the_chip(tmp_path: Path) -> None:
-    found = document("check", bench(tmp_path, SOUND, ENTRIES))["verdicts"]
-    assert len(found) == 5 * len(ENTRIES)
+@pytest.mark.parametrize("grid", [GRID, MSP430_GRID], ids=CHIPS)
+def test_sound_code_is_correct_on_the_chip(tmp_path: Path, grid: str) -> None:
+    # Nobody ships float helpers for the MSP430.
+    entries = {n: text for n, text in ENTRIES.items() if grid == GRID or n != "feet"}
+    source = SOUND if grid == GRID else SOUND.replace("float feet", "// float feet")
+    found = document("check", bench(tmp_path, source, entries, grid))["verdicts"]
+    builds = {v["build"] for v in found}
+    assert len(found) == len(builds) * len(entries) and len(builds) == (5 if grid == GRID else 4)
     assert {v["verdict"] for v in found} == {"correct"}, [v for v in found if v["why"]]
-    assert {v["emulator"] for v in found} == {"", "simavr"}
+    assert {v["emulator"] for v in found} == {"", "simavr" if grid == GRID else "msp430 simulator"}
 
 
 BROKEN = """#include <stdint.h>
 int32_t beyond(const int16_t *levels, int16_t n) { int32_t sum = 0;
-#ifdef __AVR__
+#ifndef __x86_64__
     n++;
 #endif
     for (int16_t i = 0; i < n; i++)
@@ -83,35 +96,48 @@ int32_t beyond(const int16_t *levels, int16_t n) { int32_t sum = 0;
 int16_t scaled(int16_t level, int16_t by) {
     return (int16_t)(level * by / 100); }
 uint16_t endless(uint16_t level) {
-#ifdef __AVR__
+#ifndef __x86_64__
     while (level)
         __asm__ volatile("");
 #endif
     return level; }
 uint16_t deep(uint16_t level) { volatile uint8_t kept[40]; kept[level % 40] = 1;
-#ifdef __AVR__
+#ifndef __x86_64__
     return (uint16_t)(deep((uint16_t)(level + 1)) + kept[0]);
 #endif
     return 1; }
 int32_t wide(const int32_t *levels, int16_t n) { int32_t sum = 0;
     for (int16_t i = 0; i < n; i++) sum ^= levels[i]; return sum; }
+int16_t nothing(int16_t level) {
+#ifndef __x86_64__
+    int16_t *kept = 0; __asm__ volatile("" : "+r"(kept)); level += *kept;
+#endif
+    return level; }
+int16_t lost(int16_t level) {
+#ifndef __x86_64__
+    volatile int16_t *kept = (int16_t *)0x5c0; *kept = level;
+#endif
+    return level; }
 int near(int level, unsigned long by) { return (int)(level + (long)(by % 3)); }
 int far(int level) { return level / 2; }
 """
 
 
-def test_broken_code_is_caught_there_with_its_line(tmp_path: Path) -> None:
+@pytest.mark.parametrize("grid", [GRID, MSP430_GRID], ids=CHIPS)
+def test_broken_code_is_caught_there_with_its_line(tmp_path: Path, grid: str) -> None:
+    most = 900 if grid == GRID else 6000
     entries = {
         "beyond": LEVELS, "scaled": "level = 300\nby = 200\n", "endless": "level = 1\n",
-        "deep": "level = 1\n", "wide": LEVELS.replace("40", "900"), "near": "level = -5\nby = 7\n",
-        "far": "level = 100000\n",
+        "deep": "level = 1\n", "wide": LEVELS.replace("40", str(most)),
+        "near": "level = -5\nby = 7\n", "far": "level = 100000\n", "nothing": "level = 3\n",
+        "lost": "level = 3\n",
     }  # fmt: skip
-    folder = bench(tmp_path, BROKEN, entries)
+    folder = bench(tmp_path, BROKEN, entries, grid)
     answer = document("check", folder, "--call-seconds", "0.3", code=1)["verdicts"]
     found: dict[str, dict[str, Any]] = {}
     for one in answer:
         found.setdefault(one["snippet"], {})[one["build"]] = one
-    for build in ("avr-gcc:small", "avr-gcc:fast", "clang-16@avr:small"):
+    for build in {name for name in found["beyond"] if not name.startswith("gcc")}:
         beyond = found["beyond"][build]
         assert (beyond["verdict"], beyond["place"]["line"]) == ("crashed", 7), beyond
         assert beyond["why"].startswith("reads levels[40], beyond its 40 elements")
@@ -122,6 +148,8 @@ def test_broken_code_is_caught_there_with_its_line(tmp_path: Path) -> None:
         assert deep["verdict"] == "crashed" and "the stack overflowed" in deep["why"], deep
         wide = found["wide"][build]
         assert (wide["verdict"], "do not fit" in wide["why"]) == ("not run", True), wide
+        assert "through a null pointer" in found["nothing"][build]["why"]
+        assert "address 0x05c" in found["lost"][build]["why"], found["lost"][build]
         far = found["far"][build]
         assert (far["verdict"], "do not fit its types" in far["why"]) == ("not run", True), far
         assert found["near"][build]["verdict"] == "correct"  # the same numbers, in other types
@@ -144,18 +172,41 @@ LOOPS = {  # by hand from the published table: CALL is not counted, RET (4) is
 }  # fmt: skip
 
 
-def test_cycles_are_those_of_the_table_and_the_same_every_time(tmp_path: Path) -> None:
+MSP430_LOOPS = {  # the same; RET takes 3, a word of memory by its address 3, a constant of use 1
+    "nop\n nop": 1 + 1 + 3,
+    "mov #10, r12\n1: dec r12\n jnz 1b": 2 + 10 * (1 + 2) + 3,
+    "mov #200, r12\n1: nop\n sub #1, r12\n jnz 1b": 2 + 200 * (1 + 1 + 2) + 3,
+    "mov #3, r13\n2: mov #5, r12\n1: dec r12\n jnz 1b\n dec r13\n jnz 2b":
+        2 + 3 * (2 + 5 * (1 + 2) + 1 + 2) + 3,
+    "push r10\n pop r10": 3 + 2 + 3,
+    "push #1000\n push #8\n add #4, r1": 4 + 3 + 1 + 3,
+    "mov &hot_anvil_values, r12\n mov r12, &hot_anvil_values": 3 + 4 + 3,
+    "mov #hot_anvil_values, r12\n mov @r12, r13\n mov @r12+, r14\n mov.b -1(r12), r15":
+        2 + 2 + 2 + 3 + 3,
+    "mov #hot_anvil_values, r12\n rra @r12\n rrc 0(r12)\n add @r12, 0(r12)": 2 + 3 + 4 + 5 + 3,
+    "call #1f\n jmp 2f\n1: ret\n2: nop": 5 + 3 + 2 + 1 + 3,
+    "br #1f\n nop\n1: rra r12\n rrc r12\n swpb r12\n sxt r12": 3 + 4 + 3,
+    "mov #hot_anvil_values, r12\n add #1000, 0(r12)\n bis #1, 0(r12)\n inc &hot_anvil_values":
+        2 + 5 + 4 + 4 + 3,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("chip", CHIPS)
+def test_cycles_are_those_of_the_table_and_the_same_every_time(tmp_path: Path, chip: str) -> None:
+    loops = LOOPS if chip == "avr" else MSP430_LOOPS
     source = "".join(
         f'__attribute__((naked)) void loop{n}(void) {{ __asm__ volatile("{text}\\n ret"); }}\n'
-        for n, text in enumerate(text.replace("\n", "\\n") for text in LOOPS)
+        for n, text in enumerate(text.replace("\n", "\\n") for text in loops)
     )
     grid = '[flags]\nsmall = "-Os -mmcu=atmega328p"\n[grid]\ntoolchains = ["avr-gcc"]\n'
-    entries = {f"loop{n}": "" for n in range(len(LOOPS))}
+    if chip == "msp430":
+        grid = '[flags]\nsmall = "-Os"\n[grid]\ntoolchains = ["clang-16@msp430"]\n'
+    entries = {f"loop{n}": "" for n in range(len(loops))}
     folder = bench(tmp_path, source, entries, grid)
     first, again = (document("measure", folder)["elsewhere"] for _ in range(2))
     assert first == again
     counted = [row["candidates"][0]["counts"][0]["cycles"] for row in first]
-    assert counted == list(LOOPS.values())
+    assert counted == list(loops.values())
 
 
 def test_every_cycle_of_a_call_has_its_line(tmp_path: Path, need: Callable[..., None]) -> None:

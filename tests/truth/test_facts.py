@@ -142,6 +142,20 @@ def test_what_should_be_pointed_out_is(clock: Path) -> None:
     assert {t["function"] for t in found["timing_loops"]} == {"pause", "wait"}
 
 
+def test_arithmetic_on_a_constant_in_memory_is_no_constant(tmp_path: Path) -> None:
+    source = tmp_path / "half.c"
+    source.write_text(
+        "float half(float level) { return level * 0.5f; }\n"
+        "float size(float level) { return __builtin_fabsf(level); }\n"
+        "float quarter(void) { return 0.25f; }\n"
+    )
+    builds = ["--build", "gcc -O2", "--build", "gcc -O2 -mavx2", "--build", "clang -O2"]
+    found = document("facts", source, *builds, "--all")["functions"]
+    told = {(f["function"], f["build"]): f["facts"]["constant"]["value"] for f in found}
+    assert {value for (name, _), value in told.items() if name in ("half", "size")} == {None}
+    assert {value for (name, _), value in told.items() if name == "quarter"} == {"0.25"}
+
+
 def test_facts_as_csv_and_bad_requests(clock: Path, tmp_path: Path) -> None:
     said = hot_anvil("facts", clock, "--build", "gcc -O2", "--format", "csv", "--fact", "per_pass")
     rows = list(csv.DictReader(io.StringIO(said.stdout)))

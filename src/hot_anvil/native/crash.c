@@ -8,6 +8,7 @@
  * A program that is checked whole finds the descriptor's number in HOT_ANVIL_REPORT.
  */
 #define _GNU_SOURCE
+#include "report.h"
 #include "worker.h"
 
 #include <execinfo.h>
@@ -19,16 +20,6 @@
 #include <unistd.h>
 
 enum { FRAMES = 48, STACK = 64 << 10 };
-
-struct report {
-    uint32_t state;
-    int32_t signal, code, access;
-    uint64_t address, instruction, stack, base;
-    int32_t argument;
-    uint32_t calls;
-    int64_t offset;
-    uint64_t frames[FRAMES];
-};
 
 struct slot *called_slot;
 static struct report *report;
@@ -112,7 +103,8 @@ void crash_reports(int descriptor, int exits)
 {
     static const int numbers[] = { SIGSEGV, SIGBUS, SIGFPE, SIGILL, SIGABRT, SIGTRAP, SIGSYS, SIGXCPU };
     static char stack[STACK];
-    report = mmap(NULL, sizeof *report, PROT_READ | PROT_WRITE, MAP_SHARED, descriptor, 0);
+    size_t size = sizeof *report + FRAMES * sizeof *report->frames;
+    report = mmap(NULL, size, PROT_READ | PROT_WRITE, MAP_SHARED, descriptor, 0);
     close(descriptor);
     if (report == MAP_FAILED) report = NULL;
     stack_t alternate = { .ss_sp = stack, .ss_size = sizeof stack };

@@ -10,7 +10,7 @@ from hot_anvil.core.verify.verdicts import Verdict
 from hot_anvil.system.build.chip_linking import chip_of
 from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.worker_objects import PLACEMENTS
-from hot_anvil.system.execute.emulation import SIMULATOR
+from hot_anvil.system.execute.emulation import runs_on_chip
 from hot_anvil.system.measure.chip_costs import chip_costs
 from hot_anvil.system.measure.counting import find_emulator
 from hot_anvil.usecases.evidence import counts_of, sets_of
@@ -31,7 +31,7 @@ def count_elsewhere(workspace: Workspace, checked: Checked) -> tuple[Elsewhere, 
     out = []
     for target, verdicts in by_target.items():
         names = [verdict.candidate for verdict in verdicts]
-        if verdicts[0].emulator == SIMULATOR:
+        if runs_on_chip(verdicts[0].emulator):
             out += _on_chips(workspace, checked, verdicts)
             continue
         emulator = find_emulator(host, target, workspace.store)
@@ -62,6 +62,6 @@ def _on_chips(
             counts.setdefault(chip, {})[verdict.candidate, label] = cost.cycles
         stacks.setdefault(chip, {})[verdict.candidate] = max(cost.stack for cost in found)
     return [
-        rank_counts(chip, SIMULATOR, list(stacks[chip]), own, stacks[chip])
+        rank_counts(chip, verdicts[0].emulator, list(stacks[chip]), own, stacks[chip])
         for chip, own in counts.items()
     ]

@@ -14,7 +14,7 @@ from hot_anvil.errors import RequestError
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.check.checking import read_files
 from hot_anvil.system.execute.calls import line_finder
-from hot_anvil.system.execute.emulation import SIMULATOR
+from hot_anvil.system.execute.emulation import runs_on_chip
 from hot_anvil.system.measure.chip_costs import chip_places
 from hot_anvil.system.measure.program_sampling import look_at_runs
 from hot_anvil.system.measure.sampling import program_code, sample_calls
@@ -152,7 +152,7 @@ def _hot(
 
 
 def _may_look(verdict: Verdict) -> bool:
-    return verdict.usable and verdict.emulator in ("", SIMULATOR)
+    return verdict.usable and (not verdict.emulator or runs_on_chip(verdict.emulator))
 
 
 def _why_not(verdict: Verdict) -> str:

@@ -2,8 +2,11 @@
 
 from collections.abc import Mapping, Sequence
 
+from hot_anvil.core.arch import image_kind_of
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.records import COMPILED, Built
+from hot_anvil.core.verify.only_there import why_only_there
+from hot_anvil.system.build.bare_objects import is_bare
 from hot_anvil.system.build.chip_linking import link_for_chip
 from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.linking import WORKER, Form, Program, link_program
@@ -42,6 +45,9 @@ def link_builds(
         if isinstance(there, str):
             return Program("", there, "")
         other = emulation.host
+        why = _only_there(workspace, built, signatures) if is_bare(chain) else ""
+        if why:
+            return Program("", why, "")
         if emulation.chip:
             made = link_for_chip(built, signatures, chain, other, host, store, there)
         else:
@@ -51,3 +57,10 @@ def link_builds(
     usable = [built for built in builds if built.status == COMPILED]
     with thread_pool() as pool:
         return dict(zip((b.build.name for b in usable), pool.map(link, usable), strict=True))
+
+
+def _only_there(workspace: Workspace, built: Built, signatures: Sequence[Signature]) -> str:
+    kind = image_kind_of(workspace.toolchain(built.build).target)
+    reached = (workspace.reached(built, signature.symbol) for signature in signatures)
+    whys = (why_only_there(functions, kind) for functions in reached if kind)
+    return next(filter(None, whys), "")

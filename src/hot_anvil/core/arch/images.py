@@ -19,6 +19,10 @@ class ImageKind(NamedTuple):
     link_flags: tuple[str, ...] = ()  # so that the linker changes no instruction
     low_bit_is_mode: bool = False  # the lowest bit of a function's address is none of it
     chip: bool = False  # there is no system on it: programs run in a simulator of the whole chip
+    # Section of objects that says which processors they are for, where code for chips without a
+    # system can be linked into programs for Linux once it is gone; "" where it cannot.
+    claims: str = ""
+    beyond: str = ""  # pattern of instructions that only such a chip itself answers
 
     def reach(self, kind: int) -> tuple[int, int]:
         """Return what a relocation of a kind covers: bytes before its place, bytes from it."""

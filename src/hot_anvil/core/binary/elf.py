@@ -59,6 +59,21 @@ def object_facts(data: bytes) -> ObjectFacts:
     return ObjectFacts(sum(sections.values()), function_sizes(elf), sections)
 
 
+def floats_in_registers(data: bytes) -> bool:
+    """Tell whether an ARM object's functions take floats in registers for floats.
+
+    "Addenda to, and Errata in, the ABI for the Arm Architecture": Tag_ABI_VFP_args.
+    """
+    section = _open(data).get_section_by_name(".ARM.attributes")
+    tags = [
+        (attribute.tag, attribute.value)
+        for part in (section.iter_subsections() if section else ())
+        for file in part.iter_subsubsections()
+        for attribute in file.iter_attributes()
+    ]
+    return ("TAG_ABI_VFP_ARGS", 1) in tags
+
+
 def code_alignment(data: bytes) -> int:
     """Return the boundary in bytes that all code of an object which is not set apart starts at.
 

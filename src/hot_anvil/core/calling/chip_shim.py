@@ -1,6 +1,6 @@
 """C text that calls the entries of a snippet on a chip, where a simulator sets the values.
 
-native/avr.c puts values one after the other into ``hot_anvil_values``, addresses as two bytes, and
+native/chip.c puts values one after the other into ``hot_anvil_values``, addresses as two bytes, and
 the number of the entry into ``hot_anvil_entry``; it then lets main() run to ``hot_anvil_done``.
 """
 
@@ -17,7 +17,7 @@ _NOTHING, _VALUE, _POINTER = range(3)
 def chip_shim(signatures: Sequence[Signature], there: Sequence[Signature | None]) -> str:
     """Return the C source of main() and of what calls each entry, as the chip has it ``there``."""
     structs: dict[Type, str] = {}
-    parts = ["#include <stdint.h>", "#include <string.h>", ""]
+    parts = ["#include <stdint.h>", "void *memcpy(void *, const void *, __SIZE_TYPE__);", ""]
     for signature in signatures:
         for kind in (signature.returns, *(p.type for p in signature.parameters)):
             parts += declare_structs(kind, structs)
@@ -46,7 +46,7 @@ def chip_shim(signatures: Sequence[Signature], there: Sequence[Signature | None]
 
 
 def chip_entries(chip: str, signatures: Sequence[Signature]) -> str:
-    """Return what the simulator's worker is told of a program: the head of native/avr.c."""
+    """Return what the simulator's worker is told of a program: the head of native/chip.c."""
     lines = [chip]
     for signature in signatures:
         returns = signature.returns

@@ -40,10 +40,15 @@ def c_type(kind: Type, structs: Mapping[Type, str]) -> str:
     return f"{'u' if unsigned else ''}int{_BITS[kind.size]}_t"
 
 
-def shim_source(signatures: Sequence[Signature], there: Sequence[Signature | None] = ()) -> str:
+def shim_source(
+    signatures: Sequence[Signature],
+    there: Sequence[Signature | None] = (),
+    convention: str = "",
+) -> str:
     """Return the C source of the calling loops and the table of entries.
 
-    ``there``: the same functions as another machine has them, where values are converted.
+    ``there``: the same functions as another machine has them, where values are converted;
+    ``convention``: an attribute that says how they take values, "" for the usual way.
     """
     structs: dict[Type, str] = {}
     own = there or [None] * len(signatures)
@@ -55,7 +60,8 @@ def shim_source(signatures: Sequence[Signature], there: Sequence[Signature | Non
         if signature.through:
             parts += _through_driver(index, signature, structs)
         else:
-            parts += _caller(index, signature, structs, called_as(signature, own[index]))
+            taken = called_as(signature, own[index])
+            parts += _caller(index, signature, structs, taken, convention)
     parts.append("const struct entry hot_anvil_entries[] = {")
     for index, signature in enumerate(signatures):
         returns = signature.returns
@@ -124,12 +130,17 @@ def _member(kind: Type, name: str, structs: Mapping[Type, str]) -> str:
 
 
 def _caller(
-    index: int, signature: Signature, structs: Mapping[Type, str], own: Signature
+    index: int,
+    signature: Signature,
+    structs: Mapping[Type, str],
+    own: Signature,
+    convention: str,
 ) -> list[str]:
     types = [c_type(parameter.type, structs) for parameter in signature.parameters]
     given, result = c_type(signature.returns, structs), c_type(own.returns, structs)
     store = result != "void"
     listed = ", ".join(c_type(p.type, structs) for p in own.parameters) or "void"
+    entry = f"{result} ({convention}*entry)({listed}) = ({result} ({convention}*)({listed}))*fn;"
     copy = ["    memcpy(result, &r, sizeof r);" if store else "    (void)result;"]
     if given != result:
         copy = [f"    {given} told = r;", "    memcpy(result, &told, sizeof told);"]
@@ -141,7 +152,7 @@ def _caller(
         f'extern char target_{index} __asm__("{signature.symbol}") __attribute__((weak));',
         f"{_SECTION} static void call_{index}({_ARGUMENTS})",
         "{",
-        f"    {result} (*entry)({listed}) = ({result} (*)({listed}))*fn;",
+        f"    {entry}",
         *(f"    {kind} a{i} = *({kind} *)args[{i}];" for i, kind in enumerate(types)),
         *([f"    {result} r;", "    memset(&r, 0, sizeof r);"] if store else []),
         "    for (unsigned long i = 0; i < calls; i++)",
@@ -151,7 +162,7 @@ def _caller(
         "}",
         f"{_SECTION} static void each_{index}({_EACH})",
         "{",
-        f"    {result} (*entry)({listed}) = ({result} (*)({listed}))*fn;",
+        f"    {entry}",
         *([f"    {result} r;", "    memset(&r, 0, sizeof r);"] if store else []),
         "    for (unsigned long i = 0; i < calls; i++, args += stride)",
         f"        {'r = ' if store else ''}entry({', '.join(values)});",

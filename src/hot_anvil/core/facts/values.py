@@ -77,8 +77,8 @@ def _evaluate(side: FunctionModel, work: list[int]) -> dict[str, int | str] | No
 def _value(side: FunctionModel, k: int, known: dict[str, int | str]) -> int | str | None:
     done, item = side.effects[k], side.body.items[k]
     semantics = side.body.arch.semantics
-    if done.loads:
-        return _from_memory(side.body, k)
+    if done.loads:  # by itself: what also computes takes in more than the constant
+        return _from_memory(side.body, k) if done.kind == b.MOVE else None
     if done.kind == b.CONSTANT:
         before = known.get(min(side.written(k)), 0)
         before = before if isinstance(before, int) else 0

@@ -219,6 +219,11 @@ def runs_natively(target: str, machine: str) -> bool:
     return target.split("-")[0] == machine and "linux" in target
 
 
+def without_system(target: str) -> bool:
+    """Tell whether code for ``target`` is for chips that run no operating system."""
+    return "linux" not in target
+
+
 def group_drivers(
     drivers: Iterable[Driver], families: Mapping[str, Family], machine: str
 ) -> tuple[Toolchain, ...]:

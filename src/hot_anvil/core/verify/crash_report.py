@@ -19,6 +19,8 @@ _SIGNALS = {4: "SIGILL", 5: "SIGTRAP", 6: "SIGABRT", 7: "SIGBUS", 8: "SIGFPE", 1
             31: "SIGSYS"}  # fmt: skip
 _OF_AN_EMULATOR = "qemu: uncaught target signal"  # says again how the process ended
 _FROM_KERNEL = 128  # SI_KERNEL: the processor names no address
+_ON_CHIP, _STACK_MET = 0x100, 0x101  # native/chip.c
+_NULL_ON_CHIP = 32  # AVR's registers have these addresses
 
 
 class Place(NamedTuple):
@@ -92,6 +94,8 @@ def in_words(report: Report, inputs: InputSet | None, signature: Signature | Non
     if name == "SIGSEGV" and report.code == _FROM_KERNEL:
         return f"{name} without an address: a misaligned vector access, or a wild pointer"
     if name in ("SIGSEGV", "SIGBUS"):
+        if report.code >= _ON_CHIP:
+            return f"{_on_chip(report)} ({name})"
         if abs(report.address - report.stack) < _NEAR_STACK:
             return f"the stack overflowed ({name})"
         if report.address < _NULL:
@@ -105,6 +109,14 @@ def in_words(report: Report, inputs: InputSet | None, signature: Signature | Non
         "SIGTRAP": f"runs into a trap of the compiler's ({name})",
         "SIGABRT": f"aborts ({name})",
     }.get(name, f"killed by {name}")
+
+
+def _on_chip(report: Report) -> str:
+    if report.code == _STACK_MET:
+        return "the stack overflowed"
+    if report.address < _NULL_ON_CHIP:
+        return f"{_verb(report)} through a null pointer, at address {report.address}"
+    return f"{_verb(report)} address 0x{report.address:04x}, which is nobody's"
 
 
 def outside(damage: Damage, signature: Signature) -> str:

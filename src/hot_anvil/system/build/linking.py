@@ -26,6 +26,7 @@ from hot_anvil.core.build.records import Built
 from hot_anvil.core.measure.sharing import reaches
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import FaultError
+from hot_anvil.system.build.bare_objects import BareParts, bare_parts, is_bare, without_claims
 from hot_anvil.system.build.link_command import link_parts
 from hot_anvil.system.build.worker_objects import (
     PLACEMENTS,
@@ -77,8 +78,12 @@ def link_program(
     starts, or at the next that its own alignment allows. ``driver`` is the snippet's, compiled;
     ``there`` the entries as another machine has them.
     """
-    fixed, shim = worker_objects(host, store), shim_object(signatures, host, store, there)
+    bare = bare_parts(built, chain, store)
+    shim = shim_object(signatures, host, store, there, bare.convention)
+    fixed = worker_objects(host, store)
     command, libraries = link_parts(built, chain, host, store)
+    command = [*command, *bare.flags]
+    libraries = [*bare.libraries, *(name for name in libraries if name not in bare.left_out)]
     drivers = driver.units if driver else ()
     units = [unit.artefact for unit in (*built.all_units, *drivers)]
     identity = [driver.identity for driver in (*chain.drivers.values(), host.drivers["c"])]
@@ -94,7 +99,7 @@ def link_program(
     target = store.artefact(name)
     if not store.holds(name):
         more = [store.artefact(unit.artefact).object for unit in drivers]
-        parts = _Parts(fixed, [*more, shim], placement, form)
+        parts = _Parts(fixed, [*more, shim], placement, form, chain, bare)
         why = _link(built, signatures, command, libraries, parts, name, store)
         if why:
             return Program("", why, "")
@@ -109,6 +114,14 @@ class _Parts(NamedTuple):
     more: list[Path]  # the driver, and the calling loops
     placement: int
     form: Form
+    chain: Toolchain  # that made the build's objects
+    bare: BareParts
+
+    def hint(self, complaints: str) -> str:
+        """Return what may be behind a linker's complaints, "" where nothing is known."""
+        if not self.bare.left_out or "undefined reference" not in complaints:
+            return ""
+        return "; the C library here takes floats in other registers than this code"
 
     @property
     def frame(self) -> list[str]:
@@ -134,6 +147,8 @@ def _link(
     try:
         units = [store.artefact(unit.artefact).object for unit in built.units]
         objects = [without_main(unit, work) for unit in units]
+        if is_bare(parts.chain):
+            objects = [without_claims(unit, work, parts.chain) for unit in objects]
         pad = str(parts.fixed.part(f"pad{parts.placement}"))
         made = Artefact(work)
         image = made.worker if parts.form == WORKER else made.library
@@ -144,7 +159,7 @@ def _link(
         said = run(argv, store.root)
         raise_own_trouble(said, f"linking {built.build.name}")
         if said.failed:
-            return f"cannot be linked: {first_complaint(said.stderr)}"
+            return f"cannot be linked: {first_complaint(said.stderr)}{parts.hint(said.stderr)}"
         shown = [store.artefact(built.whole.artefact).image] if built.whole else units
         prove_image(built, signatures, shown, image)
         data = image.read_bytes()

@@ -35,6 +35,7 @@ _PAD = """    .text
     .skip {bytes}, 0xcc
     .section .note.GNU-stack,"",%progbits
 """
+_HEADERS = ("report.h", "worker.h")
 _one_at_a_time = Lock()  # threads that need the same objects wait for the first to make them
 
 
@@ -73,14 +74,16 @@ def shim_object(
     host: Toolchain,
     store: Store,
     there: Sequence[Signature | None] = (),
+    convention: str = "",
 ) -> Path:
     """Return the object with the calling loops of entries, on another machine as they are there."""
-    return _compiled({"shim.c": shim_source(signatures, there)}, host, store).part("shim")
+    source = shim_source(signatures, there, convention)
+    return _compiled({"shim.c": source}, host, store).part("shim")
 
 
 def _compiled(sources: Mapping[str, str], host: Toolchain, store: Store) -> Artefact:
     driver = host.drivers["c"]
-    header = (NATIVE / "worker.h").read_bytes()
+    header = b"".join((NATIVE / name).read_bytes() for name in _HEADERS)
     texts = [part for source in sources.items() for part in source]
     name = digest("harness", stage_digest("worker"), driver.identity, header, *texts, *_FIXED_FLAGS)
     folder = store.artefact(name)

@@ -11,19 +11,20 @@ from pathlib import Path
 from shutil import which
 from typing import NamedTuple
 
-from hot_anvil.core.arch import image_kind, image_kind_of
+from hot_anvil.core.arch import image_kind, image_kind_of, image_kinds
+from hot_anvil.core.arch.images import ImageKind
 from hot_anvil.core.binary.elf import machine_of
-from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.core.toolchain.records import Toolchain, without_system
+from hot_anvil.system.build.chips import kit_of
 from hot_anvil.system.store.artefact import Artefact
 
-SIMULATOR = "simavr"
 PATIENCE = 10  # times as long as here that code may take
 
 
 class Emulation(NamedTuple):
     """How builds of a toolchain run here though this is another machine, or why they do not."""
 
-    host: Toolchain | None  # what compiles the worker for it
+    host: Toolchain | None  # what compiles the worker for it, or links for the chip
     why: str = ""
     chip: bool = False  # it is a chip without a system, and all of it is simulated
 
@@ -34,10 +35,11 @@ def emulation_of(chain: Toolchain, toolchains: Sequence[Toolchain]) -> Emulation
         return Emulation(None, "it runs on this machine itself")
     kind = image_kind_of(chain.target)
     if kind and kind.chip:
-        own = [c for c in toolchains if c.isa == chain.isa and c.family == "gcc"]
-        why = "" if own else f"code for {chain.target} needs a gcc for it to run here"
-        return Emulation(own[0] if own else None, why, True)
-    if not kind or "linux" not in chain.target:
+        linker = kit_of(chain.isa).linker(chain, toolchains)
+        if isinstance(linker, str):
+            return Emulation(None, linker, True)
+        return Emulation(linker, "", True)
+    if not kind or (without_system(chain.target) and not kind.claims):
         return Emulation(None, f"code for {chain.target} does not run on this machine")
     emulator = kind.emulator[0]
     if not which(emulator):
@@ -47,11 +49,12 @@ def emulation_of(chain: Toolchain, toolchains: Sequence[Toolchain]) -> Emulation
     for host in toolchains:
         if "c" not in host.drivers or host.family != "gcc" or "linux" not in host.target:
             continue
-        if image_kind_of(host.target) == kind and _same_abi(host.target, chain.target):
+        same = without_system(chain.target) or _same_abi(host.target, chain.target)
+        if image_kind_of(host.target) == kind and same:
             return Emulation(host)
+    target = "Linux on that processor" if without_system(chain.target) else "that target"
     return Emulation(
-        None,
-        f"code for {chain.target} needs a gcc for that target, with its C library, to run here",
+        None, f"code for {chain.target} needs a gcc for {target}, with its C library, to run here"
     )
 
 
@@ -62,16 +65,27 @@ def _same_abi(one: str, other: str) -> bool:
 
 def emulator_name(path: str) -> str:
     """Return what runs a program here, "" for this machine itself or no program."""
+    kind = _kind(path) if path else None
+    if kind and kind.chip:
+        return kind.emulator[0]
     under = emulator_for(path) if path else ()
-    name = under[0].rpartition("/")[2] if under else ""
-    return SIMULATOR if name == Artefact(Path()).simulator.name else name
+    return under[0].rpartition("/")[2] if under else ""
+
+
+def runs_on_chip(emulator: str) -> bool:
+    """Tell whether what ran a program is a simulator of a whole chip."""
+    return any(kind.chip and kind.emulator[0] == emulator for _, kind in image_kinds())
+
+
+def _kind(path: str) -> ImageKind | None:
+    with Path(path).open("rb") as file:
+        return image_kind(*machine_of(file.read(20)))
 
 
 @cache
 def emulator_for(path: str) -> tuple[str, ...]:
     """Return the command that runs a program here, () where it runs by itself."""
-    with Path(path).open("rb") as file:
-        kind = image_kind(*machine_of(file.read(20)))
+    kind = _kind(path)
     if kind and kind.chip:
         made = Artefact(Path(path).parent)
         return str(made.simulator), str(made.chip)

@@ -5,4 +5,10 @@ from hot_anvil.core.arch.images import ImageKind
 TARGETS = r"arm(?!64)|thumb"  # how target triples start that it is for
 HAS_OBJECT = True
 
-IMAGES = (ImageKind(40, 32, ("qemu-arm", "-cpu", "max"), {102: (0, 2), 103: (0, 2)}, (), True),)
+_EMULATOR = ("qemu-arm", "-cpu", "max")
+_FILLED = {102: (0, 2), 103: (0, 2)}
+# Of the M profile, or a question to whatever catches exceptions; programs have neither.
+_BEYOND = r"(?:svc|bkpt|wfi|wfe|cps\w*|(?:msr|mrs)\b(?!.*[ac]psr))\b"
+IMAGES = (
+    ImageKind(40, 32, _EMULATOR, _FILLED, (), True, claims=".ARM.attributes", beyond=_BEYOND),
+)
