@@ -6,7 +6,9 @@ from typing import Any
 
 import pytest
 
-from conftest import document, write_bench
+from conftest import document, hot_anvil, write_bench
+from hot_anvil.core.arch import costs_of
+from hot_anvil.core.code.text import split_operands
 
 CHIPS = ["avr", "msp430"]
 MSP430_GRID = (
@@ -218,13 +220,66 @@ def test_every_cycle_of_a_call_has_its_line(tmp_path: Path, need: Callable[..., 
     (found,) = document("measure", folder, "--seconds", "0.1")["elsewhere"][:1]
     named = {c["candidate"]: c["counts"][0].get("cycles") for c in found["candidates"]}
     seen = document("hotspots", folder, "avr-gcc:small", "aarch64-linux-gnu-gcc:here")
-    (one,) = seen["candidates"]
+    one, other = seen["candidates"]
     lines = {row["line"]: row["samples"] for row in one["lines"]}
     assert one["cycles"] == sum(lines.values()) == named["avr-gcc:small"]
     assert one["seconds_per_call"] is None and max(lines, key=lambda k: lines[k]) in (7, 8)
     for row in one["lines"]:  # and each instruction its own
         assert sum(i["samples"] for i in row["instructions"]) == row["samples"]
-    assert seen["left_out"] == ["aarch64-linux-gnu-gcc:here: it runs under qemu-aarch64, no time"]
+    counted = document("measure", folder, "--seconds", "0.1")["elsewhere"]
+    rows = {c["candidate"]: c["counts"][0].get("instructions") for e in counted
+            for c in e["candidates"]}  # fmt: skip
+    lines = {row["line"]: row["samples"] for row in other["lines"]}
+    assert other["instructions"] == sum(lines.values()) == rows["aarch64-linux-gnu-gcc:here"]
+    assert other["cycles"] is None and other["seconds_per_call"] is None and not seen["left_out"]
+
+
+@pytest.mark.parametrize("isa", ["avr", "msp430"])
+def test_what_instructions_are_said_to_take_is_what_they_took(tmp_path: Path, isa: str) -> None:
+    names = ("crc", "clamp", "sorted", "root", "mixed", "divided", "filled", "turned")
+    grid = GRID.replace('"clang-16@avr"', '"avr-gcc"') if isa == "avr" else MSP430_GRID
+    folder = bench(
+        tmp_path, SOUND.replace("float feet", "// "), {n: ENTRIES[n] for n in names}, grid
+    )
+    of, seen = costs_of(isa), set()
+    assert of
+    builds = ("avr-gcc:fast", "avr-gcc:small") if isa == "avr" else (
+        "clang-16@msp430:fast", "clang-16@msp430:plain")  # fmt: skip
+    for one in document("hotspots", folder, *builds)["candidates"]:
+        for row in (row for line in one["lines"] for row in line["instructions"]):
+            mnemonic, _, rest = row["text"].partition(" ")
+            cost = of.cost(mnemonic, split_operands(rest), row["bytes"])
+            assert cost, row
+            seen.add(mnemonic)
+            took = row["samples"]
+            assert row["times"] * cost.least <= took <= row["times"] * cost.most, (row, cost)
+    assert len(seen) > 25
+
+
+COUNTED = """#include <stdint.h>
+uint8_t counted(uint8_t n) { uint8_t c = 0;
+    do { c ^= n; __asm__("swap %0" : "+r"(c)); } while (--n);
+    return c; }
+"""
+
+
+def test_a_loops_pass_has_the_cycles_that_it_takes(tmp_path: Path) -> None:
+    source = tmp_path / "count.c"
+    source.write_text(COUNTED)
+    words = [source, "--build", "avr-gcc -mmcu=atmega328p -Os"]
+    (loop,) = document("facts", *words, "--all")["functions"][0]["loops"]
+    cycles = loop["facts"]["cycles"]["value"]
+    costs = []
+    for n in (10, 11):
+        rows = document("measure", *words, "--inputs", f"n = {n}", "--entry", "counted")[
+            "elsewhere"
+        ]
+        costs.append(rows[0]["candidates"][0]["counts"][0]["cycles"])
+    assert costs[1] - costs[0] == cycles == 1 + 1 + 1 + 2
+    listed = document("listing", *words)["functions"][0]["lines"]
+    branch = next(i for line in listed for i in line["instructions"] if i["mnemonic"] == "brne")
+    assert branch["cycles"] == {"least": 1, "most": 2}
+    assert "2 if taken" in hot_anvil("explain", "--target", "avr", "brne").stdout
 
 
 TIMED = """#include <avr/io.h>

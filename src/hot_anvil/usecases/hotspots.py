@@ -4,18 +4,20 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.config.records import find_snippets
-from hot_anvil.core.inputs.input_sets import make_input_set
+from hot_anvil.core.inputs.input_sets import InputSet, make_input_set
 from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
-from hot_anvil.core.measure.hotspots import Hot, Hotspots, Seen, make_hotspots
+from hot_anvil.core.measure.hotspots import Counted, Hot, Hotspots, Seen, make_hotspots
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import Verdict
-from hot_anvil.errors import RequestError
+from hot_anvil.errors import MissingError, RequestError
+from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.check.checking import read_files
 from hot_anvil.system.execute.calls import line_finder
 from hot_anvil.system.execute.emulation import runs_on_chip
 from hot_anvil.system.measure.chip_costs import chip_places
+from hot_anvil.system.measure.counting import count_places, find_emulator
 from hot_anvil.system.measure.program_sampling import look_at_runs
 from hot_anvil.system.measure.sampling import program_code, sample_calls
 from hot_anvil.usecases.comparison import compare_builds
@@ -93,7 +95,7 @@ def _snippet(
     files = read_files(workspace.bench, snippet)
     names = [signature.name for signature in checked.signatures]
     found: list[Hotspots] = []
-    for number, verdict in enumerate(v for v in asked if _may_look(v)):
+    for number, verdict in enumerate(v for v in asked if v.usable):
         workspace.progress(f"looking into {snippet.name}", number, len(asked))
         entry = names.index(verdict.entry)
         signature = checked.signatures[entry]
@@ -101,19 +103,37 @@ def _snippet(
             workspace.bench, snippet, signature, InputSpec(points[label]), files
         )
         path = programs[verdict.build].path
-        took: float | None = None
+        chain = workspace.toolchain(workspace.build(verdict.build))
+        counts: Counted = ""
+        took = 0.0
         if verdict.emulator:
-            seen = [Seen(chip_places(path, entry, inputs), Counter())]
+            one, counts = _counted(workspace, verdict, path, chain.target, entry, inputs)
+            seen = [one]
         else:
             seen, took = sample_calls(path, entry, inputs, seconds)
-        chain = workspace.toolchain(workspace.build(verdict.build))
         code = program_code(path, chain, workspace.store)
-        found.append(
-            make_hotspots(
-                verdict.candidate, label, took, code, seen, line_finder(path, workspace.bench.root)
-            )
-        )
+        lines = line_finder(path, workspace.bench.root)
+        found.append(make_hotspots(verdict.candidate, label, took, code, seen, lines, counts))
     return _hot(workspace, checked, builds, asked, found)
+
+
+def _counted(
+    workspace: Workspace,
+    verdict: Verdict,
+    path: str,
+    target: str,
+    entry: int,
+    inputs: InputSet,
+) -> tuple[Seen, Counted]:
+    """Return what one call did on another machine, all of it, and what was counted."""
+    if runs_on_chip(verdict.emulator):
+        places = chip_places(path, entry, inputs)
+        return Seen(places.cycles, Counter(), places.times), "cycles"
+    emulator = find_emulator(host_toolchain(workspace.found.toolchains), target, workspace.store)
+    if emulator.why:
+        raise MissingError(f"{verdict.candidate}: {emulator.why}.")
+    times = count_places(emulator, path, entry, inputs)
+    return Seen(Counter(times), Counter(), times), "instructions"
 
 
 def _program(workspace: Workspace, checked: Checked, builds: Sequence[str], seconds: float) -> Hot:
@@ -124,7 +144,7 @@ def _program(workspace: Workspace, checked: Checked, builds: Sequence[str], seco
     asked = [v for v in checked.verdicts if not builds or v.build in builds]
     built = {b.build.name: b for b in workspace.compile([snippet.name])}
     found = []
-    for number, verdict in enumerate(v for v in asked if _may_look(v)):
+    for number, verdict in enumerate(v for v in asked if v.usable):
         workspace.progress(f"looking into {snippet.name}", number, len(asked))
         path = link_program(workspace, built[verdict.build]).path
         chain = workspace.toolchain(workspace.build(verdict.build))
@@ -145,18 +165,10 @@ def _hot(
     found: Sequence[Hotspots],
 ) -> Hot:
     """Return what was found, beside how the lines of two builds differ and what was left out."""
-    left_out = tuple(f"{v.candidate}: {_why_not(v)}" for v in asked if not _may_look(v))
-    both = {v.build for v in asked if _may_look(v)} == {*builds} and len(builds) == 2
+    left_out = tuple(f"{v.candidate}: {v.verdict}" for v in asked if not v.usable)
+    both = {v.build for v in asked if v.usable} == {*builds} and len(builds) == 2
     states = _states(workspace, checked, builds) if both else {}
     return Hot(checked.snippet.name, tuple(found), states, left_out)
-
-
-def _may_look(verdict: Verdict) -> bool:
-    return verdict.usable and (not verdict.emulator or runs_on_chip(verdict.emulator))
-
-
-def _why_not(verdict: Verdict) -> str:
-    return f"it runs under {verdict.emulator}, no time" if verdict.usable else verdict.verdict
 
 
 def _states(

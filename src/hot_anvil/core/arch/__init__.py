@@ -12,6 +12,7 @@ from os import listdir
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from hot_anvil.core.arch.costs import Costs
     from hot_anvil.core.arch.images import ImageKind
     from hot_anvil.core.arch.operations import Evaluation
     from hot_anvil.core.arch.records import Architecture, Semantics, Syntax
@@ -76,6 +77,15 @@ def semantics_of(name: str) -> "Semantics":
 def evaluation_of(name: str) -> "Evaluation":
     """Return how an instruction set's code is evaluated."""
     found: Evaluation = import_module(f"{__name__}.{name}.operations").EVALUATION
+    return found
+
+
+@cache
+def costs_of(name: str) -> "Costs | None":
+    """Return the cycles of an instruction set's instructions, None where they are not fixed."""
+    if not name or not getattr(import_module(f"{__name__}.{name}"), "CYCLES_ARE_FIXED", False):
+        return None
+    found: Costs = import_module(f"{__name__}.{name}.cycles").COSTS
     return found
 
 

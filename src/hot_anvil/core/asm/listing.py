@@ -3,7 +3,8 @@
 from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
-from hot_anvil.core.arch import syntax_of
+from hot_anvil.core.arch import costs_of, syntax_of
+from hot_anvil.core.arch.costs import Cost
 from hot_anvil.core.asm.calls import callee
 from hot_anvil.core.asm.phases import Phase, phases
 from hot_anvil.core.code.records import (
@@ -26,6 +27,7 @@ class Placed(NamedTuple):
     instruction: Instruction
     phase: Phase | Literal[""] = ""  # "" for the body
     called: str = ""  # what it calls, as the source writes it, where the symbol is another
+    cost: Cost | None = None  # its cycles, where the instruction set fixes them
 
 
 class Line(NamedTuple):
@@ -67,12 +69,14 @@ def _list_function(
     name: str, code: Code, parts: list[Function], sources: Sources
 ) -> ListedFunction:
     marks = [mark for part in parts for mark in phases(part.instructions, code.isa)]
-    isa = syntax_of(code.isa)
+    isa, costs = syntax_of(code.isa), costs_of(code.isa)
     placed = []
     for index, instruction in enumerate(join_parts(parts)):
         called = callee(instruction, isa)
         title = code.title(called)
-        placed.append(Placed(index, instruction, marks[index], title if title != called else ""))
+        named = title if title != called else ""
+        cost = costs.of_instruction(instruction) if costs else None
+        placed.append(Placed(index, instruction, marks[index], named, cost))
     by_line: dict[tuple[str, int], list[Placed]] = {}
     for item in placed:
         by_line.setdefault((item.instruction.file, item.instruction.line), []).append(item)

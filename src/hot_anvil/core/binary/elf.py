@@ -157,17 +157,27 @@ def function_sizes(elf: Any) -> dict[str, int]:
 def code_ranges(data: bytes, names: Sequence[str]) -> dict[str, tuple[int, int]]:
     """Return where sections of an image lie: name -> (first, end), from its first code."""
     elf = _open(data)
-    starts = [
+    start = _first_code(elf)
+    out = {}
+    for section in elf.iter_sections():
+        if section.name in names:
+            first = section["sh_addr"] - start
+            out[section.name] = first, first + section["sh_size"]
+    return out
+
+
+def first_code(data: bytes) -> int:
+    """Return the address of an image's first code, as a loader sees it."""
+    return _first_code(_open(data))
+
+
+def _first_code(elf: Any) -> int:
+    starts: list[int] = [
         segment["p_vaddr"]
         for segment in elf.iter_segments()
         if segment["p_type"] == "PT_LOAD" and segment["p_flags"] & 1
     ]
-    out = {}
-    for section in elf.iter_sections():
-        if section.name in names:
-            first = section["sh_addr"] - min(starts)
-            out[section.name] = first, first + section["sh_size"]
-    return out
+    return min(starts)
 
 
 def taken_symbols(data: bytes) -> tuple[str, ...]:

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.spelling import split_names
 from hot_anvil.core.code.records import Instruction, Site
+from hot_anvil.core.facts.cycles import cycles_of_pass
 from hot_anvil.core.facts.functions import short_title
 from hot_anvil.core.facts.records import MAIN, REST, Fact, LoopFacts
 from hot_anvil.core.facts.timing import only_time
@@ -132,6 +133,7 @@ def _facts(
     if one.fewest != one.most:
         text = f"{one.fewest} to {one.most}"
         facts.append(Fact("other paths", text, places))
+    facts += cycles_of_pass(side, number, places)
     found = streams(side, places)
     facts.append(_vector(side, number, vector, found))
     facts += [_unrolled(side, one, found, vector), _advance(found)]

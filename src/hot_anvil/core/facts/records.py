@@ -98,6 +98,7 @@ FUNCTION_FACTS = {
 }
 LOOP_FACTS = {
     "per pass": "instructions of one pass on its main path, inner loops left out",
+    "cycles": "fewest and most cycles of a pass, where instructions have fixed ones; as above",
     "other paths": "fewest and most instructions of a pass, where there are several paths",
     "vector": "lanes of its packed calculations; 1 for a scalar loop",
     "unrolled": "how many elements or vectors of a kind one pass handles, by what it accesses",

@@ -10,7 +10,8 @@ for that one. Single instructions are still blurred, and lines less so.
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from itertools import pairwise
-from typing import NamedTuple, TypeVar
+from types import MappingProxyType
+from typing import Literal, NamedTuple, TypeVar
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch import semantics_of
@@ -18,6 +19,7 @@ from hot_anvil.core.code.records import Code, Instruction
 from hot_anvil.core.model.registers import read_and_written
 
 K = TypeVar("K")
+Counted = Literal["", "cycles", "instructions"]
 
 
 class Share(NamedTuple):
@@ -34,6 +36,7 @@ class HotInstruction(NamedTuple):
     function: str
     instruction: Instruction
     share: Share
+    times: int | None = None  # that it was executed, where that was counted
 
 
 class HotLine(NamedTuple):
@@ -57,7 +60,7 @@ class Hotspots(NamedTuple):
     lines: tuple[HotLine, ...]  # in the order of the source
     elsewhere: tuple[tuple[str, Share], ...]  # in libraries, the most first
     unit: str = "call"  # what the seconds are of: a "call", or a "run" of a whole program
-    cycles: int | None = None  # of one call, where a simulator counted each: then shares are exact
+    counts: Counted = ""  # what each sample is, where every one of a call was counted
 
 
 class Hot(NamedTuple):
@@ -74,6 +77,7 @@ class Seen(NamedTuple):
 
     inside: Counter[int]  # address in the program -> looks
     outside: Counter[str]  # library -> looks
+    times: Mapping[int, int] = MappingProxyType({})  # address -> executed so often, where counted
 
     @property
     def total(self) -> int:
@@ -84,14 +88,16 @@ class Seen(NamedTuple):
 def make_hotspots(
     candidate: str,
     inputs: str,
-    seconds_per_call: float | None,
+    seconds_per_call: float,
     code: Code,
     seen: Sequence[Seen],
     line_of: Callable[[int], tuple[str, int]],
+    counts: Counted = "",
 ) -> Hotspots:
     """Return where the looks of several processes fell in a program's code.
 
-    With no ``seconds_per_call`` they are no looks: each is a cycle of one call, and all are there.
+    With ``counts`` they are no looks: each is a cycle or an instruction of one call, and all are
+    there.
     ``code`` is its linked view, with addresses; ``line_of`` gives the source
     line of an address.
     """
@@ -100,7 +106,7 @@ def make_hotspots(
         for instruction in function.instructions:
             by_address[instruction.address] = function.owner, instruction
     starts = sorted(by_address)
-    exact = seconds_per_call is None
+    exact = bool(counts)
     blamed = {} if exact else _waited_for(code)
     functions: list[Counter[str]] = []
     lines: list[Counter[tuple[str, int]]] = []
@@ -125,18 +131,19 @@ def make_hotspots(
     hot: dict[tuple[str, int], list[HotInstruction]] = {}
     for at, share in sorted(instruction_shares.items()):
         name, instruction = by_address[at]
-        row = HotInstruction(code.title(name), instruction, share)
+        times = seen[0].times.get(at) if exact else None
+        row = HotInstruction(code.title(name), instruction, share, times)
         hot.setdefault(line_of(at), []).append(row)
     return Hotspots(
         candidate,
         inputs,
-        seconds_per_call or 0.0,
+        seconds_per_call,
         sum(totals),
         len(seen),
         _ordered(_shares(functions, totals, exact)),
         tuple(HotLine(*key, share, tuple(hot[key])) for key, share in sorted(line_shares.items())),
         _ordered(_shares(elsewhere, totals, exact)),
-        cycles=sum(totals) if exact else None,
+        counts=counts,
     )
 
 

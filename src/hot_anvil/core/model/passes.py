@@ -1,11 +1,14 @@
 """Ways through one pass of a loop."""
 
-from collections.abc import Mapping
+import sys
+from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.model.control_flow import Body
 from hot_anvil.core.model.cycles import Loop, postorder
+
+_END = sys.maxsize  # no block: where a pass ends
 
 
 class Pass(NamedTuple):
@@ -25,7 +28,8 @@ def pass_of(body: Body, number: int) -> Pass:
     loop = body.loops[number]
     outer = _collapsed(body, loop)
     after = {block: _goals(body, loop, block, outer) for block in loop.blocks}
-    lengths = _lengths(body, loop, outer, after)
+    sizes = {block: len(_places(body, block)) for block in loop.blocks}
+    lengths = _range(loop, outer, after, lambda block, _: (sizes[block], sizes[block]))
     path = _main_path(loop, outer, after)
     places = [k for block in path for k in _places(body, block) if outer[block] == block]
     if lengths is None:
@@ -69,29 +73,44 @@ def _main_path(loop: Loop, outer: Mapping[int, int], after: Mapping[int, list[in
         at = onward[0]
 
 
-def _lengths(
-    body: Body, loop: Loop, outer: Mapping[int, int], after: Mapping[int, list[int]]
+# (block, block that follows in the pass) -> the least and the most that the first one counts
+Weigh = Callable[[int, int], tuple[int, int]]
+
+
+def range_of_pass(body: Body, number: int, weigh: Weigh) -> tuple[int, int] | None:
+    """Return the least and the most of a loop's pass over its paths, None if that cannot be told.
+
+    Inner loops count nothing.
+    """
+    loop = body.loops[number]
+    outer = _collapsed(body, loop)
+    after = {block: _goals(body, loop, block, outer) for block in loop.blocks}
+    return _range(loop, outer, after, weigh)
+
+
+def _range(
+    loop: Loop, outer: Mapping[int, int], after: Mapping[int, list[int]], weigh: Weigh
 ) -> tuple[int, int] | None:
-    """Return the fewest and the most instructions of a pass; None if that cannot be told."""
     nodes: dict[int, set[int]] = {}
-    ends = set()
+    ways: dict[int, list[tuple[int, tuple[int, int]]]] = {}  # node -> (the next, what it counts)
     for block, goals in after.items():
         own = nodes.setdefault(outer[block], set())
         for goal in goals:
-            if goal == loop.header:
-                ends.add(outer[block])
-            else:
+            end = goal == loop.header
+            cost = weigh(block, goal) if outer[block] == block else (0, 0)
+            ways.setdefault(outer[block], []).append((_END if end else outer[goal], cost))
+            if not end:
                 own.add(outer[goal])
-    weight = {n: len(_places(body, n)) if n >= 0 else 0 for n in nodes}
-    best: dict[int, tuple[int, int] | None] = {}
-    order = postorder(outer[loop.header], nodes.__getitem__)
-    for node in order:
-        found = [best[n] for n in nodes[node] if best.get(n)]
-        known = [pair for pair in found if pair] + ([(0, 0)] if node in ends else [])
+    best: dict[int, tuple[int, int] | None] = {_END: (0, 0)}
+    for node in postorder(outer[loop.header], nodes.__getitem__):
         if any(n not in best for n in nodes[node]):
             return None  # a way back that is no loop of its own
-        low, high = (min(p[0] for p in known), max(p[1] for p in known)) if known else (0, 0)
-        best[node] = (low + weight[node], high + weight[node]) if known else None
+        known = [
+            (then[0] + low, then[1] + high)
+            for goal, (low, high) in ways.get(node, ())
+            if (then := best[goal])
+        ]
+        best[node] = (min(k[0] for k in known), max(k[1] for k in known)) if known else None
     return best[outer[loop.header]]
 
 

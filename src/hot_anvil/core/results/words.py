@@ -2,6 +2,7 @@
 
 from typing import NamedTuple
 
+from hot_anvil.core.arch import costs_of
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.reference import Dictionary, Found
 
@@ -30,6 +31,13 @@ class Told(NamedTuple):
     def reading(self) -> str:
         """What the instruction does with its operands, "" where that is not known."""
         return self.dictionary.read(self.mnemonic, self.operands)
+
+
+def cost_words(told: Told) -> str:
+    """Return the cycles of an instruction and on which chips, "" where they are not fixed."""
+    costs = costs_of(told.dictionary.reference.isa)
+    cost = costs.cost(told.mnemonic, told.operands, -1) if costs else None
+    return f"{cost.words} ({costs.of})" if costs and cost else ""
 
 
 class Used(NamedTuple):

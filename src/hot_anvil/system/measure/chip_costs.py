@@ -3,6 +3,7 @@
 import struct
 from collections import Counter
 from collections.abc import Sequence
+from typing import NamedTuple
 
 from hot_anvil.core.calling.protocol import ON_LINE, lay_out, request
 from hot_anvil.core.inputs.input_sets import InputSet
@@ -21,8 +22,15 @@ def chip_costs(program: Program, entry: int, sets: Sequence[InputSet]) -> list[C
     return [_cost(program.path, entry, inputs) for inputs in sets]
 
 
-def chip_places(path: str, entry: int, inputs: InputSet) -> Counter[int]:
-    """Return the cycles of one call by the address of the instruction, all of them.
+class ChipPlaces(NamedTuple):
+    """What one call did, by the address of the instruction."""
+
+    cycles: Counter[int]
+    times: dict[int, int]  # how often it was executed
+
+
+def chip_places(path: str, entry: int, inputs: InputSet) -> ChipPlaces:
+    """Return all that one call did.
 
     Raises WorkerEnded for a call that does not come back.
     """
@@ -30,7 +38,8 @@ def chip_places(path: str, entry: int, inputs: InputSet) -> Counter[int]:
     with Worker(path, memory=0) as worker:
         head = request("H", laid.head(ON_LINE, 0), laid.size)
         answer = worker.ask((head, *laid.parts), _SECONDS)
-    return Counter({address: cycles for address, _, cycles in _PLACE.iter_unpack(answer)})
+    rows = list(_PLACE.iter_unpack(answer))
+    return ChipPlaces(Counter({at: cycles for at, _, cycles in rows}), {at: n for at, n, _ in rows})
 
 
 def _cost(path: str, entry: int, inputs: InputSet) -> ChipCost:

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from hot_anvil.core.arch import architecture, image_kind_of, isa_name
-from hot_anvil.core.binary.elf import code_ranges
+from hot_anvil.core.binary.elf import code_ranges, first_code
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.measure.measurements import Count
 from hot_anvil.core.toolchain.records import Toolchain
@@ -26,7 +26,7 @@ from hot_anvil.system.toolchain.binutils import emulator_command
 CALLING, CALLER = "hot_anvil_calls", "hot_anvil_caller"  # code sections, see core/shim.py
 PATIENCE = 120.0  # seconds for one call under emulation
 _PLUGIN_APIS = (1, 2, 3, 4)
-_COUNTS = "counts"  # file in the worker's own folder
+_COUNTS, _PLACES = "counts", "places"  # files in the worker's own folder
 
 
 class Emulator(NamedTuple):
@@ -94,6 +94,28 @@ def count_calls(
     return [_count(emulator, program.path, entry, inputs, ranges) for inputs in sets]
 
 
+def count_places(emulator: Emulator, path: str, entry: int, inputs: InputSet) -> dict[int, int]:
+    """Return how often a warm call executed the instruction at each address of a program.
+
+    Raises WorkerEnded for a call that does not come back.
+    """
+    data = Path(path).read_bytes()
+    under = _under(emulator, code_ranges(data, (CALLING, CALLER)), f",where={_PLACES}")
+    with Worker(path, memory=0, under=under) as worker:
+        worker.prepare(0, 0, entry, inputs)
+        worker.first(0, PATIENCE)
+        worker.first(0, PATIENCE)
+        rows = [line.split() for line in Path(worker.folder, _PLACES).read_text().splitlines()]
+    start = first_code(data)
+    return {start + int(offset, 16): int(times) for offset, times in rows}
+
+
+def _under(emulator: Emulator, ranges: Mapping[str, tuple[int, int]], more: str = "") -> list[str]:
+    on, off = (f"{low:x}-{high:x}" for low, high in (ranges[CALLING], ranges[CALLER]))
+    plugin = f"{emulator.plugin},on={on},off={off},out={_COUNTS}{more}"
+    return [*emulator.command, "-plugin", plugin]
+
+
 def _count(
     emulator: Emulator,
     path: str,
@@ -101,11 +123,8 @@ def _count(
     inputs: InputSet,
     ranges: Mapping[str, tuple[int, int]],
 ) -> Count:
-    on, off = (f"{low:x}-{high:x}" for low, high in (ranges[CALLING], ranges[CALLER]))
-    plugin = f"{emulator.plugin},on={on},off={off},out={_COUNTS}"
-    under = [*emulator.command, "-plugin", plugin]
     try:
-        with Worker(path, memory=0, under=under) as worker:
+        with Worker(path, memory=0, under=_under(emulator, ranges)) as worker:
             worker.prepare(0, 0, entry, inputs)
             worker.first(0, PATIENCE)  # links what it calls
             worker.first(0, PATIENCE)

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from hot_anvil.core.results.words import Told, Used, operand_words
+from hot_anvil.core.results.words import Told, Used, cost_words, operand_words
 from hot_anvil.views.json.document import Document, document
 
 
@@ -17,7 +17,7 @@ def explain_document(told: Sequence[Told], unknown: Sequence[str] = ()) -> Docum
                 "family": found.entry.family, "flags": found.flags,
                 "sign": found.entry.sign, "operands": operand_words(one),
                 "prefixes": list(found.prefixes), "ending": found.suffix,
-                "example": one.text, "reading": one.reading,
+                "example": one.text, "reading": one.reading, "cycles": cost_words(one) or None,
             }
         )  # fmt: skip
     return document("explain", instructions=rows, unknown=list(unknown))

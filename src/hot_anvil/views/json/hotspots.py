@@ -18,8 +18,9 @@ def hotspots_document(found: Sequence[Hot], sources: Sources) -> Document:
                 "snippet": hot.snippet,
                 "candidate": one.candidate,
                 "inputs": one.inputs,
-                "seconds_per_call": one.seconds_per_call if one.cycles is None else None,
-                "cycles": one.cycles,
+                "seconds_per_call": None if one.counts else one.seconds_per_call,
+                "cycles": one.samples if one.counts == "cycles" else None,
+                "instructions": one.samples if one.counts == "instructions" else None,
                 "unit": one.unit,
                 "samples": one.samples,
                 "processes": one.processes,
@@ -46,6 +47,8 @@ def _line(line: HotLine, hot: Hot, sources: Sources) -> dict[str, Any]:
                 "function": row.function,
                 "address": row.instruction.address,
                 "text": row.instruction.text,
+                "bytes": row.instruction.size if row.instruction.size > 0 else None,
+                "times": row.times,
                 **row.share._asdict(),
             }
             for row in line.instructions

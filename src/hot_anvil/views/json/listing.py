@@ -63,6 +63,8 @@ def _placed(placed: Placed, labels: Sequence[str]) -> Document:
         "machine_instructions": item.parts,
         "phase": placed.phase or None,
     }
+    if placed.cost:
+        plain["cycles"] = {"least": placed.cost.least, "most": placed.cost.most}
     if item.encoding:
         plain["encoding"] = item.encoding
     if item.chain:

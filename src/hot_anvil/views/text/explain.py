@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from hot_anvil.core.arch.reference import Dictionary, Found
-from hot_anvil.core.results.words import Told, Used, operand_words
+from hot_anvil.core.results.words import Told, Used, cost_words, operand_words
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import plural
 
@@ -43,6 +43,8 @@ def _lines(one: Told) -> list[tuple[str, str]]:
     if found.suffix:
         rows.append(("ending", _ending(own, found)))
     rows.append(("operands", operand_words(one)))
+    if cost_words(one):
+        rows.append(("cycles", cost_words(one)))
     if found.flags:
         rows.append(("flags", found.flags))
     if entry.sign:

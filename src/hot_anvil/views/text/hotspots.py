@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 
-from hot_anvil.core.measure.hotspots import Hot, Hotspots, Share, line_text
+from hot_anvil.core.measure.hotspots import Hot, HotInstruction, Hotspots, Share, line_text
 from hot_anvil.views.text.report import (
     CHANGE,
     DIM,
@@ -18,6 +18,10 @@ from hot_anvil.views.text.report import (
 from hot_anvil.views.text.words import duration
 
 Sources = Mapping[str, Sequence[str]]
+_COUNTED = {
+    "cycles": "cycles of one call on the simulated chip, exact, and their share; x: executed",
+    "instructions": "instructions that one warm call executed, exact, and their share; no time",
+}
 _LITTLE = 0.005  # share that is left out unless all is asked for
 _WARM = 0.2  # share that is shown in the accent colour
 _SOURCE, _LEAST = 40, 24  # columns of source text in a table of several candidates
@@ -36,10 +40,11 @@ def hotspots_report(found: Sequence[Hot], sources: Sources, width: int, every: b
             _alone(report, hot.candidates[0], sources, every)
         elif hot.candidates:
             _beside(report, hot, sources, every)
-    if any(one.cycles is not None for hot in found for one in hot.candidates):
+    kinds = {one.counts for hot in found for one in hot.candidates}
+    for kind in sorted(filter(None, kinds)):
         report.blank()
-        report.paragraph("cycles of one call on the simulated chip, exact, and their share", DIM)
-    if any(one.cycles is None for hot in found for one in hot.candidates):
+        report.paragraph(_COUNTED[kind], DIM)
+    if "" in kinds:
         report.blank()
         report.paragraph(
             "share of the time, give or take (95 in 100). The processor is seen behind the "
@@ -55,8 +60,8 @@ def _inputs(hot: Hot) -> str:
 
 
 def _told(one: Hotspots) -> str:
-    if one.cycles is not None:
-        return f"{one.cycles:,} cycles a {one.unit}, each counted"
+    if one.counts:
+        return f"{one.samples:,} {one.counts} a {one.unit}, each counted"
     seen = f"{one.samples:,} samples in {one.processes} fresh processes"
     if not one.samples:
         seen += ": too little time of its own to be seen"
@@ -90,13 +95,19 @@ def _alone(report: Report, one: Hotspots, sources: Sources, every: bool) -> None
         for row in line.instructions:
             if row.share.share < _LITTLE and not every:
                 continue
-            exact = one.cycles is not None
-            inside = f"{row.share.samples:>7,}" if exact else f"{row.share.share * 100:>5.1f} %"
             text = cut(row.instruction.text, report.width - 34)
-            report.add(" " * 26, Span(inside, DIM), f"  {text}")
+            report.add(" " * 16, Span(f"{_inside(one, row):>17}", DIM), f"  {text}")
     for name, own in one.elsewhere:
         if own.share >= _LITTLE or every:
             report.add("  ", Span(f"{_share(own):>15}", _hue(own)), f"        in {name}")
+
+
+def _inside(one: Hotspots, row: HotInstruction) -> str:
+    """Return the figures of one instruction."""
+    if not one.counts:
+        return f"{row.share.share * 100:.1f} %"
+    times = f"{row.times:,} x" if row.times and one.counts == "cycles" else ""
+    return f"{times:>9}{row.share.samples:>8,}"
 
 
 def _beside(report: Report, hot: Hot, sources: Sources, every: bool) -> None:
@@ -147,5 +158,5 @@ def _labels(hot: Hot, width: int) -> tuple[list[str], int]:
 def _cells(one: Hotspots, share: Share | None) -> list[Cell]:
     if share is None:
         return ["", ""]
-    took = "" if one.cycles is not None else duration(share.share * one.seconds_per_call)
+    took = "" if one.counts else duration(share.share * one.seconds_per_call)
     return [Span(_share(share), _hue(share)), took]

@@ -114,6 +114,7 @@ def _note(placed: Placed) -> str:
     """Return what is to be said of an instruction beside its text."""
     item = placed.instruction
     notes = [item.words] if item.words else []
+    notes += [placed.cost.words] if placed.cost else []
     notes += [placed.phase] if placed.phase else []
     if item.inline_asm:
         notes.append("inline assembly")
