@@ -266,7 +266,7 @@ uint8_t counted(uint8_t n) { uint8_t c = 0;
 def test_a_loops_pass_has_the_cycles_that_it_takes(tmp_path: Path) -> None:
     source = tmp_path / "count.c"
     source.write_text(COUNTED)
-    words = [source, "--build", "avr-gcc -mmcu=atmega328p -Os"]
+    words: list[str | Path] = [source, "--build", "avr-gcc -mmcu=atmega328p -Os"]
     (loop,) = document("facts", *words, "--all")["functions"][0]["loops"]
     cycles = loop["facts"]["cycles"]["value"]
     costs = []
@@ -314,3 +314,47 @@ def test_what_a_chip_cannot_do_is_said(tmp_path: Path) -> None:
     unknown = bench(tmp_path / "b", SOUND, feet, GRID.replace("atmega328p", "atmega999x"))
     found = {v["build"]: v for v in document("check", unknown)["verdicts"]}
     assert found["avr-gcc:small"]["verdict"] == "refused"
+
+
+EXPECTING = """
+[[snippet.expect]]
+entry = "crc"
+facts = { cycles = "<= 1200", "deepest stack" = "<= 40" }
+at = "n=9"
+[[snippet.expect]]
+entry = "crc"
+builds = ["fast"]
+facts = { cycles = "<= 1200" }
+"""
+
+
+def test_cycles_are_expected_grow_and_are_time_by_the_chips_clock(tmp_path: Path) -> None:
+    grid = GRID.replace("[grid]\n", "[grid]\nclock_hz = 8e6\n").replace(
+        'fast = "', 'fast = "-DF_CPU=16000000UL '
+    )
+    inputs = ENTRIES["crc"].replace("n = 9", 'n = "n"')
+    folder = bench(tmp_path, SOUND, {"crc": inputs}, grid)
+    bench_file = folder / "anvil.toml"
+    plain = bench_file.read_text() + "[snippet.sweep]\nn = [4, 9, 30]\n"
+    bench_file.write_text(plain + EXPECTING)
+    (measured,) = document("measure", folder, "--seconds", "0.1")["elsewhere"]
+    rows = {row["candidate"]: row for row in measured["candidates"]}
+    for build, clock in (("avr-gcc:small", 8e6), ("avr-gcc:fast", 16e6)):
+        for count in rows[build]["counts"]:
+            assert count["seconds"] == count["cycles"] / clock
+    growth = {line["candidate"]: line for line in measured["scaling"]}
+    assert growth["avr-gcc:small"]["straight"] and 80 < growth["avr-gcc:small"]["per_element"] < 130
+    found = document("expect", folder, code=1)["outcomes"]
+    told = {(one["build"], one["fact"], one["line"]): one for one in found}
+    first, last = (min(k[2] for k in told), max(k[2] for k in told))
+    assert told["avr-gcc:small", "cycles", first]["state"] == "held"
+    assert told["avr-gcc:small", "deepest stack", first]["state"] == "held"
+    assert told["gcc-12:here", "cycles", first]["state"] == "not known"  # no chip
+    failed = told["avr-gcc:fast", "cycles", last]
+    assert failed["state"] == "failed" and "(n=30)" in failed["found"], failed
+    bench_file.write_text(plain + EXPECTING.replace("n=9", "n=8"))
+    said = hot_anvil("expect", folder)
+    assert said.returncode == 2 and "there are no inputs 'n=8'" in said.stderr
+    bench_file.write_text(plain.replace("8e6", '"8 MHz"'))
+    said = hot_anvil("measure", folder)
+    assert said.returncode == 2 and "must be a number of hertz" in said.stderr

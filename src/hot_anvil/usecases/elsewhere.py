@@ -2,8 +2,9 @@
 
 from collections.abc import Sequence
 
+from hot_anvil.core.facts.expectations import Called
 from hot_anvil.core.inputs.spec import point_label, sweep_points
-from hot_anvil.core.measure.elsewhere import Elsewhere, rank_counts
+from hot_anvil.core.measure.elsewhere import CYCLES, Elsewhere, clock_of, rank_counts
 from hot_anvil.core.measure.measurements import Count
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import Verdict
@@ -37,7 +38,25 @@ def count_elsewhere(workspace: Workspace, checked: Checked) -> tuple[Elsewhere, 
         emulator = find_emulator(host, target, workspace.store)
         counts = counts_of(workspace, checked, verdicts, emulator)
         out.append(rank_counts(target, emulator.name or emulator.why, names, counts))
+    sweep = checked.snippet.sweep
+    if len(sweep) == 1:
+        ((name, sizes),) = sweep.items()
+        return tuple(one._replace(swept=name, sizes=tuple(sizes)) for one in out)
     return tuple(out)
+
+
+def facts_of_calls(workspace: Workspace, checked: Checked) -> Called:
+    """Return what a call of each candidate that runs elsewhere costs, by the names of facts."""
+    keys = {verdict.candidate: (verdict.entry, verdict.build) for verdict in checked.verdicts}
+    out: dict[tuple[str, str], dict[str, list[tuple[str, int | None, str]]]] = {}
+    for one in count_elsewhere(workspace, checked):
+        name = "cycles" if one.unit == CYCLES else "executed"
+        for candidate in one.candidates:
+            facts = out.setdefault(keys[candidate.candidate], {})
+            facts[name] = [(at, c.instructions, c.why) for at, c in candidate.counts]
+            if candidate.stack is not None:
+                facts["deepest stack"] = [("", candidate.stack, "")]
+    return out
 
 
 def _on_chips(
@@ -53,15 +72,19 @@ def _on_chips(
     sets = sets_of(workspace, checked)
     counts: dict[str, dict[tuple[str, str], Count]] = {}
     stacks: dict[str, dict[str, int]] = {}
+    clocks: dict[str, float | None] = {}
     for verdict in verdicts:
         built = builds[verdict.build]
-        chip = chip_of(built, workspace.toolchain(built.build))
+        chain = workspace.toolchain(built.build)
+        chip = chip_of(built, chain)
+        flags = (*chain.flags, *built.build.flags)
+        clocks[verdict.candidate] = clock_of(flags, workspace.bench.grid.clock_hz)
         entry = names.index(verdict.entry)
         found = chip_costs(programs[verdict.build], entry, sets[entry])
         for label, cost in zip(labels, found, strict=True):
             counts.setdefault(chip, {})[verdict.candidate, label] = cost.cycles
         stacks.setdefault(chip, {})[verdict.candidate] = max(cost.stack for cost in found)
     return [
-        rank_counts(chip, verdicts[0].emulator, list(stacks[chip]), own, stacks[chip])
+        rank_counts(chip, verdicts[0].emulator, list(stacks[chip]), own, stacks[chip], clocks)
         for chip, own in counts.items()
     ]

@@ -23,7 +23,7 @@ from hot_anvil.workspace import Workspace, usecase
 
 if TYPE_CHECKING:
     from hot_anvil.core.binary.frame_layout import BuildFrame
-    from hot_anvil.core.facts.expectations import Expected
+    from hot_anvil.core.facts.expectations import Called, Expected
 
 
 @usecase
@@ -139,7 +139,7 @@ def check_expectations(
     """Return whether the expectations of the snippets hold, under the builds or all of the grid."""
     from hot_anvil.core.build.builds import names_of
     from hot_anvil.core.config.records import find_snippets
-    from hot_anvil.core.facts.expectations import Expected, Outcome, is_about, judge
+    from hot_anvil.core.facts.expectations import Expected, Outcome, is_about, judge, judge_calls
 
     chosen = [workspace.build(name) for name in builds]
     out = []
@@ -157,6 +157,7 @@ def check_expectations(
             for b in compiled
         ]
         symbols = _entry_symbols(workspace, snippet, codes)
+        called = _called(workspace, snippet)
         outcomes: list[Outcome] = []
         for expectation in _with_lines(workspace.bench, snippet.expectations):
             about = [
@@ -171,6 +172,8 @@ def check_expectations(
                     f"{listed(b.build.name for b in compiled)}."
                 )
             outcomes += judge(expectation, about, symbols[expectation.entry])
+            if expectation.of_calls:
+                outcomes += judge_calls(expectation, [name for name, _, _ in about], called)
         first = {entry: min(names, default="") for entry, names in symbols.items()}
         out.append(Expected(snippet.name, tuple(outcomes), codes, first))
     if not out:
@@ -179,6 +182,27 @@ def check_expectations(
             'such as: entry = "NAME", facts = { calls = 0 }.'
         )
     return tuple(out)
+
+
+def _called(workspace: Workspace, snippet: Snippet) -> "Called":
+    """Return what calls cost on other machines, where an expectation asks for it."""
+    if not any(expectation.of_calls for expectation in snippet.expectations):
+        return {}
+    from hot_anvil.core.inputs.spec import point_label, sweep_points
+    from hot_anvil.usecases.elsewhere import facts_of_calls
+    from hot_anvil.usecases.verification import check_snippets
+
+    (checked,) = check_snippets(workspace, [snippet.name])
+    if checked.fault:
+        raise checked.fault
+    known = [point_label(point) for point in sweep_points(snippet)]
+    for one in _with_lines(workspace.bench, snippet.expectations):
+        if one.at and one.at not in known:
+            raise RequestError(
+                f"{workspace.bench.file}:{one.line}: expect: there are no inputs '{one.at}'. "
+                f"They are: {listed(filter(None, known)) or 'only one, so leave it out'}."
+            )
+    return facts_of_calls(workspace, checked)
 
 
 def _with_lines(bench: Bench, told: Sequence[Expectation]) -> list[Expectation]:

@@ -27,6 +27,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
         anvil = anvil.beside_earlier(args.snippet, args.earlier)
     notes = () if args.imported else environment()
     measured = anvil.measure(args.snippet, measure_options(args), args.call_seconds)
+    if not any(item.summaries for item in measured):
+        notes = ()  # nothing was timed: nothing disturbed it
     limit = args.fail_if_slower_than
     slower = [row for item in measured for row in anvil.slower_than(item, limit)] if limit else []
     out.answer(

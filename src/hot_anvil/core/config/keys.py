@@ -44,6 +44,7 @@ KEYS: Mapping[str, tuple[Key, ...]] = {
         ("except", "texts", "builds to leave out"),
         ("reference", "text", "the build whose results count as right"),
         ("baseline", "text", "the build that ratios are given against"),
+        ("clock_hz", "any", "of chips, in hertz, where no -DF_CPU says it: cycles are time then"),
     ),
     "toolchain": _keys(
         ("command", "text", "path of the compiler, absolute or relative to the bench"),
@@ -83,6 +84,7 @@ KEYS: Mapping[str, tuple[Key, ...]] = {
         ("builds", "texts", "flag sets, builds or globs; left out: every build"),
         ("loop", "any", 'a source line of the loop, "any" or "all"'),
         ("facts", "table", "fact to what it must be"),
+        ("at", "text", 'the inputs of the sweep that counts are of, such as "n=64"; left out: all'),
         ("why", "text", "why it matters"),
     ),
     "input": _keys(

@@ -59,12 +59,17 @@ def _check_flags(reader: Reader, name: str, value: object) -> None:
 def _grid(reader: Reader, table: Values, flags: Values) -> Grid:
     path = ("grid",)
     known = reader.checked(table, path, "grid")
+    clock = known.get("clock_hz", 0)
+    if "clock_hz" in known and not (isinstance(clock, int | float) and 1 <= clock <= 1e12):
+        reader.note((*path, "clock_hz"), "must be a number of hertz, such as 16e6")
+        clock = 0
     return Grid(
         tuple(known.get("toolchains", ())),
         flag_sets(reader, known, path, flags) or tuple(flags),
         tuple(known.get("except", ())),
         known.get("reference", ""),
         known.get("baseline", ""),
+        float(clock),
     )
 
 

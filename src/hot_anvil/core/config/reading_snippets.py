@@ -103,7 +103,9 @@ def _expectation(reader: Reader, table: Values, path: Path) -> Expectation:
     from hot_anvil.core.facts.expectation import check_names  # few benches have any
 
     builds = tuple(known.get("builds", ()))
-    made = Expectation(entry, builds, loop, wanted, known.get("why", ""), path)
+    made = Expectation(
+        entry, builds, loop, wanted, known.get("why", ""), path, at=known.get("at", "")
+    )
     wrong = check_names(made)
     if wrong:
         raise reader.fault((*path, "facts"), wrong)

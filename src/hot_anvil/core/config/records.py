@@ -106,6 +106,7 @@ class Grid(NamedTuple):
     excepted: tuple[str, ...]
     reference: str  # "" for the first build
     baseline: str  # "" for the reference
+    clock_hz: float = 0  # of chips whose flags do not say it; 0: not known
 
 
 class Bench(NamedTuple):

@@ -1,7 +1,7 @@
 """Expectations: statements about facts that must hold, and whether they do."""
 
 import re
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from fnmatch import fnmatchcase
 from typing import Literal, NamedTuple
 
@@ -9,6 +9,7 @@ from hot_anvil.core.code.records import Code, Instruction, parts_by_owner
 from hot_anvil.core.facts.expectation import Expectation, Wanted
 from hot_anvil.core.facts.records import (
     ALL,
+    CALL_FACTS,
     MAIN,
     Fact,
     FunctionFacts,
@@ -21,6 +22,7 @@ State = Literal["held", "failed", "not known"]
 HELD: State = "held"
 FAILED: State = "failed"
 UNKNOWN: State = "not known"
+_MOST_INPUTS = 4  # of a sweep that are shown of a count
 ANY, EVERY = "any", "all"  # in place of a loop's line
 _COMPARED = re.compile(r"(<=|>=|<|>|=|!=)\s*(-?\d+)")
 _COMPARE: dict[str, Callable[[int, int], bool]] = {
@@ -65,6 +67,8 @@ def judge(
     for build, functions, why in builds:
         function = next((f for f in functions or () if f.name in symbols), None)
         for name, wanted in expectation.facts.items():
+            if expectation.of_calls and name in CALL_FACTS:
+                continue
             if functions is None:
                 out.append(_absent(expectation, name, build, f"refused: {why}"))
             elif function is None:
@@ -73,6 +77,43 @@ def judge(
             else:
                 out.append(_outcome(expectation, name, wanted, build, function))
     return tuple(out)
+
+
+# (entry, build) -> fact -> (inputs, the number or None, why it is not known)
+Called = Mapping[tuple[str, str], Mapping[str, Sequence[tuple[str, int | None, str]]]]
+
+
+def judge_calls(
+    expectation: Expectation, builds: Iterable[str], called: Called
+) -> tuple[Outcome, ...]:
+    """Return the outcomes of what is said of calls; it holds with all inputs it is about."""
+    out = []
+    for build in builds:
+        facts = called.get((expectation.entry, build), {})
+        for name, wanted in expectation.facts.items():
+            if name not in CALL_FACTS:
+                continue
+            rows = [r for r in facts.get(name, ()) if not r[0] or expectation.at in ("", r[0])]
+            if not rows:
+                text = "it was not counted: it does not run, or is not correct, on such a machine"
+                out.append(Outcome(expectation, name, build, UNKNOWN, text, told=False))
+                continue
+            judged = [(_of_call(name, row[1], wanted), row) for row in rows]
+            state = max((one for one, _ in judged), key=[HELD, UNKNOWN, FAILED].index)
+            told = [_call_words(row) for one, row in judged if one == state]
+            found = ", ".join(told[:_MOST_INPUTS]) + (" ..." if len(told) > _MOST_INPUTS else "")
+            out.append(Outcome(expectation, name, build, state, found))
+    return tuple(out)
+
+
+def _of_call(name: str, value: int | None, wanted: Wanted) -> State:
+    return holds(Fact(name, value), wanted)
+
+
+def _call_words(row: tuple[str, int | None, str]) -> str:
+    inputs, value, why = row
+    number = why if value is None else f"{value:,}"
+    return f"{number} ({inputs})" if inputs else number
 
 
 def _absent(expectation: Expectation, name: str, build: str, why: str) -> Outcome:

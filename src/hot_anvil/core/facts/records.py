@@ -96,6 +96,12 @@ FUNCTION_FACTS = {
     "unresolved": "indirect jumps of which the goals are not known: loops may be missed",
     "padding": "bytes that only fill space (instructions, where sizes are not known)",
 }
+# Of one call, where it runs on another machine that counts: only what a bench expects.
+CALL_FACTS = {
+    "cycles": "cycles of a call on a chip's simulator, with each input of the sweep",
+    "executed": "instructions that a warm call executes on another machine",
+    "deepest stack": "bytes of stack of a call on a chip's simulator, at the deepest",
+}
 LOOP_FACTS = {
     "per pass": "instructions of one pass on its main path, inner loops left out",
     "cycles": "fewest and most cycles of a pass, where instructions have fixed ones; as above",

@@ -4,11 +4,14 @@ Counts of one target are compared with each other only: another's instructions d
 """
 
 import math
-from collections.abc import Mapping, Sequence
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from types import MappingProxyType
 from typing import NamedTuple
 
 from hot_anvil.core.measure.measurements import Count
 
+_CLOCK = re.compile(r"-DF_CPU=(\d+)[uUlL]*")
 INSTRUCTIONS, CYCLES = "instructions", "cycles"
 SAID = {
     INSTRUCTIONS: "instructions executed by one warm call, what it calls and its return included; "
@@ -33,6 +36,13 @@ class CountedCandidate(NamedTuple):
     stack: int | None  # bytes at the deepest over all inputs, where that is known
     # Geometric mean of its counts to the first's, over the inputs that all were counted with.
     to_fewest: float | None
+    clock_hz: float | None = None  # of its chip, where that is known
+
+    def seconds(self, count: Count) -> float | None:
+        """Return the time of so many cycles, None where the clock or the count is not known."""
+        if not self.clock_hz or count.instructions is None:
+            return None
+        return count.instructions / self.clock_hz
 
 
 class Elsewhere(NamedTuple):
@@ -42,11 +52,19 @@ class Elsewhere(NamedTuple):
     counted_by: str
     unit: str  # INSTRUCTIONS or CYCLES
     candidates: tuple[CountedCandidate, ...]
+    swept: str = ""  # the one number that the sweep changes, "" for none or several
+    sizes: tuple[int, ...] = ()  # its values, as the counts go
 
     @property
     def fewest(self) -> tuple[str, ...]:
         """The candidates that execute the fewest, none where nothing was counted."""
         return tuple(c.candidate for c in self.candidates if c.to_fewest == 1.0)
+
+
+def clock_of(flags: Iterable[str], otherwise: float) -> float | None:
+    """Return the hertz that flags give a chip as ``F_CPU``, else what the bench says."""
+    told = [found for flag in flags if (found := _CLOCK.fullmatch(flag))]
+    return float(told[-1][1]) if told else otherwise or None
 
 
 def rank_counts(
@@ -55,10 +73,11 @@ def rank_counts(
     names: Sequence[str],
     counts: Mapping[tuple[str, str], Count],
     stacks: Mapping[str, int] | None = None,
+    clocks: Mapping[str, float | None] = MappingProxyType({}),
 ) -> Elsewhere:
     """Rank the candidates of a target; those that could not be counted come last.
 
-    ``stacks`` says that cycles were counted, not instructions.
+    ``stacks`` says that cycles were counted, not instructions; ``clocks`` are in hertz.
     """
     own = {name: tuple((at, c) for (n, at), c in counts.items() if n == name) for name in names}
     common = _counted_for_all(own)
@@ -74,6 +93,7 @@ def rank_counts(
             own[name],
             (stacks or {}).get(name),
             None if mean is None else math.exp(mean - least),
+            clocks.get(name),
         )
         for name, mean in means.items()
     ]

@@ -5,6 +5,7 @@ from collections.abc import Callable, Mapping, Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
+from hot_anvil.core.measure.elsewhere import Elsewhere
 from hot_anvil.core.measure.summary import Summary
 from hot_anvil.core.measure.verdict_words import SLOWER
 
@@ -77,13 +78,28 @@ def scalings(summaries: Sequence[Summary]) -> tuple[Scaling, ...]:
     for candidate in summaries[0].measurements[0].candidates:
         times = [summary.result(candidate).seconds_per_call for summary in summaries]
         if all(times):
-            known = [t for t in times if t]
-            line = Scaling(candidate, *fit_line(elements, known))
-            if not line.straight:
-                name, misfit = fit_curve(elements, known)
-                clear = misfit <= STRAIGHT and misfit * CLEARER <= line.misfit
-                line = line._replace(curve=name, curve_misfit=misfit) if clear else line
-            out.append(line)
+            out.append(_scaling(candidate, elements, [t for t in times if t]))
+    return tuple(out)
+
+
+def _scaling(candidate: str, elements: Sequence[int], costs: Sequence[float]) -> Scaling:
+    line = Scaling(candidate, *fit_line(elements, costs))
+    if line.straight:
+        return line
+    name, misfit = fit_curve(elements, costs)
+    clear = misfit <= STRAIGHT and misfit * CLEARER <= line.misfit
+    return line._replace(curve=name, curve_misfit=misfit) if clear else line
+
+
+def count_scalings(one: Elsewhere) -> tuple[Scaling, ...]:
+    """Return the lines of what was counted elsewhere: its seconds are cycles or instructions."""
+    if len(set(one.sizes)) < FEWEST_SIZES:
+        return ()
+    out = []
+    for candidate in one.candidates:
+        costs = [count.instructions for _, count in candidate.counts]
+        if all(costs):
+            out.append(_scaling(candidate.candidate, one.sizes, [float(c) for c in costs if c]))
     return tuple(out)
 
 

@@ -1,6 +1,5 @@
 """Ways through one pass of a loop."""
 
-import sys
 from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
@@ -8,7 +7,7 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.model.control_flow import Body
 from hot_anvil.core.model.cycles import Loop, postorder
 
-_END = sys.maxsize  # no block: where a pass ends
+_END = 1 << 62  # no block: where a pass ends
 
 
 class Pass(NamedTuple):

@@ -94,22 +94,37 @@ def _counted(result: "Result", item: "Measured") -> Document:
 
 
 def _elsewhere(item: "Measured", one: "Elsewhere") -> Document:
+    from hot_anvil.core.measure.scaling import count_scalings
+
     return {
         "snippet": item.checked.snippet.name,
         "target": one.target,
         "counted_by": one.counted_by,
         "unit": one.unit,
         "fewest": list(one.fewest),
+        "scaling": [
+            {
+                "candidate": line.candidate,
+                "per_call": line.per_call,
+                "per_element": line.per_element,
+                "misfit": line.misfit,
+                "curve": line.curve,
+                "straight": line.straight,
+            }
+            for line in count_scalings(one)
+        ],
         "candidates": [
             {
                 "candidate": candidate.candidate,
                 "to_fewest": candidate.to_fewest,
                 "stack_bytes": candidate.stack,
+                "clock_hz": candidate.clock_hz,
                 "counts": [
                     {
                         "inputs": label,
                         one.unit: count.instructions,
                         f"{one.unit}_unknown": count.why or None,
+                        "seconds": candidate.seconds(count),
                     }
                     for label, count in candidate.counts
                 ],

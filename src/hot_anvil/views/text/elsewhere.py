@@ -3,7 +3,9 @@
 from hot_anvil.core.measure.elsewhere import INSTRUCTIONS, SAID, CountedCandidate, Elsewhere
 from hot_anvil.core.measure.measurements import Count
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, Cell, Report, Span
-from hot_anvil.views.text.words import joined, ratio, size
+from hot_anvil.views.text.words import duration, joined, percent, ratio, size
+
+_EXACT = 1e-9  # misfit of a line that is one
 
 
 def elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
@@ -11,14 +13,37 @@ def elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
     for one in found:
         report.add("  ", Span(one.target, STRONG), f"  {one.counted_by}")
         labels = [label for label, _ in one.candidates[0].counts]
-        heads = ("candidate", *(label or one.unit for label in labels), "to fewest", "stack", "")
-        rows = [_row(candidate) for candidate in one.candidates]
-        report.table(heads, rows, "l" + "r" * (len(labels) + 2) + "l", filled=True)
+        timed = any(candidate.clock_hz for candidate in one.candidates)
+        columns = [head for label in labels for head in (label or one.unit, "time")[: 1 + timed]]
+        rows = [_row(candidate, timed) for candidate in one.candidates]
+        heads = ("candidate", *columns, "to fewest", "stack", "")
+        report.table(heads, rows, "l" + "r" * (len(columns) + 2) + "l", filled=True)
         whys = {c.why: None for row in one.candidates for _, c in row.counts if c.why}
         for why in whys:
             report.paragraph(f"unknown: {why}", DIM, indent=2)
+        _growth(report, one)
     for unit in dict.fromkeys(one.unit for one in found):
         report.paragraph(SAID[unit], DIM, indent=2)
+    clocks = {c.clock_hz for one in found for c in one.candidates if c.clock_hz}
+    if clocks:
+        named = joined([f"{clock / 1e6:g} MHz" for clock in sorted(clocks)])
+        report.paragraph(f"time: cycles at the chip's clock, {named}", DIM, indent=2)
+
+
+def _growth(report: Report, one: Elsewhere) -> None:
+    """Add how counts grow over the sweep."""
+    if not one.swept:
+        return
+    from hot_anvil.core.measure.scaling import count_scalings  # loads SciPy where it is needed
+
+    for line in count_scalings(one):
+        told = f"{line.per_call:,.1f} and {line.per_element:,.1f} for each {one.swept}"
+        off = f"off by up to {percent(line.misfit)}" if line.misfit > _EXACT else "exactly"
+        if line.curve:
+            told, off = f"grows like {line.curve}", f"off by up to {percent(line.curve_misfit)}"
+        elif not line.straight:
+            told = "no straight line over these sizes"
+        report.paragraph(f"{one.unit} of {line.candidate}: {told}, {off}", DIM, indent=2)
 
 
 def picked_elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
@@ -32,15 +57,21 @@ def picked_elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
             report.paragraph(f"the fewest {what}{also}", indent=8)
 
 
-def _row(candidate: CountedCandidate) -> list[Cell]:
+def _row(candidate: CountedCandidate, timed: bool) -> list[Cell]:
     told = candidate.to_fewest
     return [
         candidate.candidate,
-        *(_count(count) for _, count in candidate.counts),
+        *(cell for _, count in candidate.counts for cell in _cells(candidate, count, timed)),
         "unknown" if told is None else ratio(told),
         "" if candidate.stack is None else size(candidate.stack),
         "fewest" if told == 1.0 else "",
     ]
+
+
+def _cells(candidate: CountedCandidate, count: Count, timed: bool) -> list[Cell]:
+    seconds = candidate.seconds(count)
+    cells: list[Cell] = [_count(count), "" if seconds is None else duration(seconds)]
+    return cells[: 1 + timed]
 
 
 def _count(count: Count) -> str:
