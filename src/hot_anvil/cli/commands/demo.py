@@ -41,6 +41,11 @@ def run(args: argparse.Namespace, out: Output) -> int:
             "Two functions meant to do the same: where do they not?",
         ),
         ("pick", [args.folder], "Which builds are correct, and which of those is fastest?"),
+        (
+            "measure",
+            [f"{args.folder}/chip", "--seconds", "0.5"],
+            "What does the gauge's small chip take? It is simulated, where its compilers are here.",
+        ),
     ]
     code = 0
     for command, words, question in steps:

@@ -11,7 +11,9 @@ from hot_anvil.system.store.files import write_whole
 
 _DATA = Path(__file__).parent.parent.parent / "data"
 _DEMO = _DATA / "demo"
+_CHIP = "chip"  # the demo's second bench
 _WHOLE = {
+    _CHIP: "what the gauge's small chip does: AVR and MSP430, simulated, in exact cycles",
     "pitfalls": "35 functions broken each in its own way, and sound ones: what check says",
     "unseen": "38 faults that no result shows by itself, and sound code beside them",
 }
@@ -39,9 +41,10 @@ def lay_out_demo(folder: Path) -> tuple[str, ...]:
     """
     if not (folder / _BENCH).exists():
         _must_be_free(folder)
-        for file in sorted(_DEMO.iterdir()):
-            if file.is_file():
-                write_whole(folder / file.name, file.read_bytes())
+        for place, to in ((_DEMO, folder), (_DATA / _CHIP, folder / _CHIP)):
+            for file in sorted(place.iterdir()):
+                if file.is_file():
+                    write_whole(to / file.name, file.read_bytes())
     return tuple(sorted(file.name for file in folder.iterdir() if file.is_file()))
 
 
