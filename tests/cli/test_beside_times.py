@@ -1,5 +1,7 @@
 """What stands beside times: counts, growth, hotspots, programs, outside times, history."""
 
+import json
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -51,6 +53,15 @@ def test_counts_are_exact_and_repeated_strings_count_once(
     expected = {f"n={n}": around + 5 + 2 * n for n in (1, 50)}
     assert {r["inputs"]: r["instructions"] for r in found["results"]} == expected
     assert "QEMU" in found["results"][0]["counted_by"]
+    # Where no emulator can, the processor itself is stepped: the same, to the instruction.
+    tools = tmp_path / "bin"
+    tools.mkdir()
+    for name in ("gcc", "g++", "as", "ld", "objdump", "objcopy", "sh"):
+        (tools / name).symlink_to(str(shutil.which(name)))
+    words: list[str | Path] = ["measure", where, "--seconds", "0.05", "--count", "--format", "json"]
+    stepped = json.loads(hot_anvil(*words, PATH=str(tools)).stdout)["results"]
+    assert {r["inputs"]: r["instructions"] for r in stepped} == expected
+    assert "stepped through on this processor" in stepped[0]["counted_by"]
 
 
 SUM = """

@@ -1,6 +1,6 @@
 """What stands beside times: executed instructions, and whether code is the same at all."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from hot_anvil.core.binary.elf import data_bytes
 from hot_anvil.core.inputs.input_sets import InputSet, make_input_set
@@ -16,6 +16,7 @@ from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.check.checking import read_files
 from hot_anvil.system.measure.counting import Emulator, count_calls, find_emulator
+from hot_anvil.system.measure.stepping import find_stepper, step_calls
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace
@@ -29,13 +30,45 @@ def with_counts(workspace: Workspace, measured: Measured) -> Measured:
     host = host_toolchain(workspace.found.toolchains)
     emulator = find_emulator(host, host.target, workspace.store)
     counts = counts_of(workspace, checked, checked.timed, emulator)
+    counts |= _stepped(workspace, checked, counts)
     return measured._replace(counts=counts, counted_by=emulator.name or emulator.why)
+
+
+def _stepped(
+    workspace: Workspace, checked: Checked, counts: Mapping[tuple[str, str], Count]
+) -> dict[tuple[str, str], Count]:
+    """Return the counts of what the emulator could not run, stepped through on this processor."""
+    unknown = {name for (name, _), count in counts.items() if count.instructions is None}
+    verdicts = [verdict for verdict in checked.timed if verdict.candidate in unknown]
+    if not verdicts:
+        return {}
+    stepper = find_stepper(host_toolchain(workspace.found.toolchains), workspace.store)
+    entries = {signature.name: signature for signature in checked.signatures}
+
+    def count(verdict: Verdict, path: str, entry: int, sets: Sequence[InputSet]) -> list[Count]:
+        return step_calls(stepper, path, entries[verdict.entry].symbol, entry, sets)
+
+    found = _counted(workspace, checked, verdicts, count)
+    return {key: one for key, one in found.items() if one.instructions is not None}
 
 
 def counts_of(
     workspace: Workspace, checked: Checked, verdicts: Sequence[Verdict], emulator: Emulator
 ) -> dict[tuple[str, str], Count]:
     """Return the instructions of a warm call, by candidate and inputs, of some candidates."""
+
+    def count(verdict: Verdict, path: str, entry: int, sets: Sequence[InputSet]) -> list[Count]:
+        return count_calls(emulator, path, entry, sets)
+
+    return _counted(workspace, checked, verdicts, count)
+
+
+def _counted(
+    workspace: Workspace,
+    checked: Checked,
+    verdicts: Sequence[Verdict],
+    way: Callable[[Verdict, str, int, Sequence[InputSet]], list[Count]],
+) -> dict[tuple[str, str], Count]:
     wanted = {verdict.build for verdict in verdicts}
     builds = [b for b in workspace.compile([checked.snippet.name]) if b.build.name in wanted]
     programs = link_builds(workspace, builds, checked.signatures, PLACEMENTS[0])
@@ -45,7 +78,7 @@ def counts_of(
 
     def count(verdict: Verdict) -> list[Count]:
         entry = names.index(verdict.entry)
-        return count_calls(emulator, programs[verdict.build], entry, sets[entry])
+        return way(verdict, programs[verdict.build].path, entry, sets[entry])
 
     with thread_pool() as pool:
         rows = list(pool.map(count, verdicts))

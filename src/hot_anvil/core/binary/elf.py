@@ -180,6 +180,16 @@ def _first_code(elf: Any) -> int:
     return min(starts)
 
 
+def place_of_symbol(data: bytes, name: str) -> tuple[int, bool]:
+    """Return a function's address in a program, and whether that is loaded anywhere."""
+    elf = _open(data)
+    table = elf.get_section_by_name(".symtab")
+    found = table.get_symbol_by_name(name) if table else None
+    if not found:
+        raise FaultError(f"{name} is not in the program that calls it.")
+    return int(found[0]["st_value"]), elf["e_type"] == "ET_DYN"
+
+
 def taken_symbols(data: bytes) -> tuple[str, ...]:
     """Return the symbols that a linked image takes from others."""
     table = _open(data).get_section_by_name(".dynsym")

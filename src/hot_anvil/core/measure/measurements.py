@@ -66,6 +66,7 @@ class Count(NamedTuple):
 
     instructions: int | None
     why: str
+    how: str = ""  # where it was not counted as all others are
 
 
 def position_of(placement: int) -> int:

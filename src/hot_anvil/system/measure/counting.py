@@ -15,7 +15,6 @@ from hot_anvil.core.binary.elf import code_ranges, first_code
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.measure.measurements import Count
 from hot_anvil.core.toolchain.records import Toolchain
-from hot_anvil.system.build.linking import Program
 from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 from hot_anvil.system.process.running import run
@@ -84,14 +83,12 @@ def _compiled(host: Toolchain, store: Store, api: int, isa: str) -> Path | str:
     return target.counter
 
 
-def count_calls(
-    emulator: Emulator, program: Program, entry: int, sets: Sequence[InputSet]
-) -> list[Count]:
+def count_calls(emulator: Emulator, path: str, entry: int, sets: Sequence[InputSet]) -> list[Count]:
     """Return the instructions of one warm call on each input set."""
     if emulator.why:
         return [Count(None, emulator.why) for _ in sets]
-    ranges = code_ranges(Path(program.path).read_bytes(), (CALLING, CALLER))
-    return [_count(emulator, program.path, entry, inputs, ranges) for inputs in sets]
+    ranges = code_ranges(Path(path).read_bytes(), (CALLING, CALLER))
+    return [_count(emulator, path, entry, inputs, ranges) for inputs in sets]
 
 
 def count_places(emulator: Emulator, path: str, entry: int, inputs: InputSet) -> dict[int, int]:

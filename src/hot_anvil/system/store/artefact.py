@@ -95,6 +95,11 @@ class Artefact(NamedTuple):
         return self.folder / "count.so"
 
     @property
+    def stepper(self) -> Path:
+        """What counts instructions one by one."""
+        return self.folder / "step"
+
+    @property
     def simulator(self) -> Path:
         """The worker that calls entries in a chip's simulator."""
         return self.folder / "simulator"

@@ -89,7 +89,7 @@ def _counted(result: "Result", item: "Measured") -> Document:
     count = item.counts.get((result.candidate, result.inputs))
     if count:
         out |= {"instructions": count.instructions, "instructions_unknown": count.why or None}
-        out["counted_by"] = item.counted_by
+        out["counted_by"] = count.how or item.counted_by
     return out
 
 

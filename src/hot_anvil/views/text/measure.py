@@ -116,6 +116,12 @@ def counted(item: "Measured") -> str:
     for (candidate, _), count in item.counts.items():
         if count.why:
             whys.setdefault(count.why, {})[candidate] = None
+    stepped: dict[str, str] = {}
+    for (candidate, _), count in item.counts.items():
+        if count.how:
+            stepped[candidate] = count.how
+    if stepped:
+        text += f", but of {joined(list(stepped))}: {next(iter(stepped.values()))}"
     unknown = (f"unknown for {joined(list(names))}: {why}" for why, names in whys.items())
     return "; ".join((text, *unknown))
 
