@@ -22,7 +22,7 @@ from hot_anvil.system.store.store import Store
 _BASE_CONVENTION = '__attribute__((pcs("aapcs")))'
 # What takes or gives floats in the C library of the program, whose registers for them are others.
 _OTHER_CONVENTION = (
-    "atof copysign difftime drand48 ecvt erand48 fcvt frexp gcvt isinf isnan ldexp modf scalbn "
+    "atof copysign difftime drand48 erand48 frexp isinf isnan ldexp modf scalbn "
     "strtod strtof strtold"
 ).split()
 

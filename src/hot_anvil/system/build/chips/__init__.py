@@ -1,11 +1,16 @@
-"""Chips without a system: what links programs for each kind, and what simulates it."""
+"""Chips without a system: what links programs for each kind, and what simulates it.
 
-from hot_anvil.system.build.chips import avr, msp430
+A module here is one kind, by the name of its instruction set.
+"""
+
+from functools import cache
+from importlib import import_module
+
 from hot_anvil.system.build.chips.kit import ChipKit
 
-_KITS = {"avr": avr.KIT, "msp430": msp430.KIT}
 
-
+@cache
 def kit_of(isa: str) -> ChipKit:
     """Return what builds for an instruction set's chips are linked and run with."""
-    return _KITS[isa]
+    found: ChipKit = import_module(f"{__name__}.{isa}").KIT
+    return found

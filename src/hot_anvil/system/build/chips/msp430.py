@@ -12,7 +12,8 @@ from hot_anvil.system.build.worker_objects import NATIVE
 from hot_anvil.system.process.running import Outcome, run
 from hot_anvil.system.toolchain.binutils import find_tool
 
-_OURS = NATIVE / "msp430"
+_NAME = Path(__file__).stem
+_OURS = NATIVE / _NAME
 _SOURCES = ("start.s", "helpers.c")
 _FLAGS = ("-Os", "-ffreestanding", "-fno-builtin", "-w", "-c")
 
@@ -45,7 +46,7 @@ def _identity() -> str:
 
 KIT = ChipKit(
     linker=_linker,
-    chip_of=lambda flags: last_flag(flags, "-mmcu=") or "msp430",
+    chip_of=lambda flags: last_flag(flags, "-mmcu=") or _NAME,
     no_chip="",
     simulator=("msp430.c",),
     simulator_flags=(),
