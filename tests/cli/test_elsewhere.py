@@ -161,8 +161,13 @@ MARKS = LEVELS.replace("levels", "marks").replace("(1, 500)", "(-99, 99)")
 
 @pytest.fixture(scope="module")
 def broken(tmp_path_factory: pytest.TempPathFactory) -> Judged:
-    inputs = {"total_beyond": LEVELS, "total_endless": LEVELS, "total_signed": MARKS,
-              "total_long": LEVELS}  # fmt: skip
+    plain = 'flags = ["a"]\n'  # one build of each target is enough to see a line
+    inputs = {
+        "total_beyond": plain + LEVELS,
+        "total_endless": 'flags = ["b"]\n' + LEVELS,
+        "total_signed": plain + MARKS,
+        "total_long": plain + LEVELS,
+    }
     return judged(tmp_path_factory.mktemp("broken"), BROKEN, inputs, 1)
 
 
