@@ -4,7 +4,7 @@
 
 Prints, from one run on this machine: the time of a first check of one build under emulation over
 that of one build here; instructions that are counted in a second under AArch64 emulation; cycles
-that the simulated AVR chip makes in a second, every access looked at.
+that the simulated AVR and MSP430 chips make in a second, every access looked at.
 """
 
 import sys
@@ -24,7 +24,8 @@ uint32_t turned(uint32_t level, uint32_t times)
 }
 """
 INPUTS = ["level = 1", "times = {times}"]
-HERE, THERE, CHIP = "gcc -O2", "aarch64-linux-gnu-gcc -O2", "avr-gcc -O2 -mmcu=atmega328p"
+HERE, THERE = "gcc -O2", "aarch64-linux-gnu-gcc -O2"
+CHIPS = {"AVR": "avr-gcc -O2 -mmcu=atmega328p", "MSP430": "clang-16@msp430 -O2"}
 ON_LINUX, ON_CHIP = 20_000_000, 1_000_000  # passes of the loop
 
 
@@ -63,17 +64,18 @@ def main() -> int:
     """Print the figures."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        seconds_of_check(folder / "warm", [HERE, THERE, CHIP])  # what is compiled once
+        seconds_of_check(folder / "warm", [HERE, THERE, *CHIPS.values()])  # compiled once
         here = seconds_of_check(folder / "here", [HERE, "gcc -O1"])
-        for what, build in (("AArch64", THERE), ("AVR", CHIP)):
+        for what, build in (("AArch64", THERE), *CHIPS.items()):
             (folder / what).mkdir()
             there = seconds_of_check(folder / what / "check", [HERE, build])
             print(f"check: one build here and one for {what}, over two here: {there / here:.2f}x")
         # The counted call has one before it that is not counted.
         counted = rate(folder / "AArch64", THERE, ON_LINUX, 2)
-        cycles = rate(folder / "AVR", CHIP, ON_CHIP, 1)
         print(f"AArch64: {counted / 1e6:.0f} million instructions a second, counted")
-        print(f"AVR: {cycles / 1e6:.1f} million cycles a second, every access looked at")
+        for what, build in CHIPS.items():
+            cycles = rate(folder / what, build, ON_CHIP, 1)
+            print(f"{what}: {cycles / 1e6:.1f} million cycles a second, every access looked at")
     return 0
 
 

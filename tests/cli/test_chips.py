@@ -358,3 +358,19 @@ def test_cycles_are_expected_grow_and_are_time_by_the_chips_clock(tmp_path: Path
     bench_file.write_text(plain.replace("8e6", '"8 MHz"'))
     said = hot_anvil("measure", folder)
     assert said.returncode == 2 and "must be a number of hertz" in said.stderr
+
+
+def test_chips_of_other_sizes_run_too_and_a_refused_build_is_left_out(tmp_path: Path) -> None:
+    source = tmp_path / "frame.c"
+    source.write_text(SOUND + "#ifdef BAD\n#error no\n#endif\n")
+    words: list[str | Path] = [source, "--entry", "crc"]
+    # Two and three bytes of return address; little memory; a build that does not compile.
+    for flags in ("-mmcu=atmega2560", "-mmcu=attiny85", "-mmcu=atmega328p -DBAD"):
+        words += ["--build", f"avr-gcc -Os {flags}"]
+    words += ["--build", "gcc -O1", "--inputs", ENTRIES["crc"].splitlines()[0], "--inputs", "n = 9"]
+    found = document("measure", *words, "--seconds", "0.1")
+    rows = [(e["target"], e["candidates"][0]["counts"][0]["cycles"]) for e in found["elsewhere"]]
+    assert [chip for chip, _ in rows] == ["atmega2560", "attiny85"]
+    assert all(500 < cycles < 2000 for _, cycles in rows)
+    assert [v["verdict"] for v in found["excluded"]] == ["refused"]
+    assert [r["candidate"] for r in found["results"]] == ["gcc-12 -O1"]

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 
 from hot_anvil.core.binary.elf import data_bytes
+from hot_anvil.core.build.records import COMPILED
 from hot_anvil.core.inputs.input_sets import InputSet, make_input_set
 from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
 from hot_anvil.core.measure.code_identity import CodeIdentity, compare
@@ -113,7 +114,7 @@ def identities(
             for unit in b.units
         )
         for name, b in built.items()
-        if not b.whole
+        if b.status == COMPILED and not b.whole
     }
     bodies = {
         v.candidate: Body(

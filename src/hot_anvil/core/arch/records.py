@@ -122,12 +122,19 @@ class Wording(NamedTuple):
     moved: Callable[[Operands], Moved]  # an access that also moves its base register, taken apart
 
 
+class ObjectHead(NamedTuple):
+    """What the header of an object says."""
+
+    narrow: bool  # it is of 32 bits
+    flags: int  # of the processor, 0 where it is of 64 bits
+
+
 class Tooling(NamedTuple):
     """What assemblers, linkers and disassemblers have to be told."""
 
     reader: Callable[[str, str], Code] | None  # (text, folder) -> code; None: as GNU as is written
     assembler: Callable[[Sequence[str], str], list[str]]  # (flags, target) -> options
-    linker: Callable[[bool], list[str]]  # options, for objects of 32 bits or not
+    linker: Callable[["ObjectHead"], list[str]]  # options for objects like one
     linker_alone: tuple[str, ...]  # options so that one object keeps its instructions
     listing_wraps: int  # where an assembler's listing starts again at 0, 0 for nowhere
     types_in_object: bool  # debug info can be read before linking

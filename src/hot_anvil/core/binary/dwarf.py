@@ -15,8 +15,10 @@ _THREAD_LOCAL = {
 def open_dwarf(data: bytes) -> tuple[Any, Any]:
     """Return an ELF file and its debug info, None where it has none.
 
-    Of an object, relocations are applied; in a linked image they are already.
+    Of an object, relocations are applied; in a linked image they are already. One with
+    relocations that the reader does not know counts as having none.
     """
+    from elftools.common.exceptions import ELFRelocationError
     from elftools.elf.elffile import ELFFile
 
     allow_two_byte_addresses()
@@ -26,7 +28,10 @@ def open_dwarf(data: bytes) -> tuple[Any, Any]:
     if elf["e_type"] != "ET_REL":
         return elf, elf.get_dwarf_info(relocate_dwarf_sections=False)
     elf = ELFFile(io.BytesIO(_without_thread_local(elf, data)))
-    return elf, elf.get_dwarf_info()
+    try:
+        return elf, elf.get_dwarf_info()
+    except ELFRelocationError:
+        return elf, None
 
 
 def _without_thread_local(elf: Any, data: bytes) -> bytes:

@@ -6,6 +6,7 @@ from typing import Any, Literal, NamedTuple
 
 from hot_anvil.core.arch import image_kind
 from hot_anvil.core.arch.images import ImageKind
+from hot_anvil.core.arch.records import ObjectHead
 from hot_anvil.errors import FaultError
 
 _WRITABLE, _ALLOC, _EXECUTABLE = 0x1, 0x2, 0x4
@@ -43,6 +44,12 @@ def machine_of(head: bytes) -> tuple[int, int]:
         return 0, 0
     order: Literal["little", "big"] = "little" if head[5] == 1 else "big"
     return int.from_bytes(head[_MACHINE_AT : _MACHINE_AT + 2], order), 32 * head[4]
+
+
+def head_of(data: bytes) -> ObjectHead:
+    """Return what the header of an object says."""
+    narrow = data[4:5] == b"\1"  # ELFCLASS32
+    return ObjectHead(narrow, int.from_bytes(data[36:40], "little") if narrow else 0)
 
 
 def _kind(data: bytes) -> ImageKind:

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from hot_anvil.core.arch import architecture, has_objects
+from hot_anvil.core.binary.elf import head_of
 from hot_anvil.core.binary.image import OUTSIDE, read_image, read_symbols
 from hot_anvil.core.binary.lines import DebugLines
 from hot_anvil.core.build.records import Unit
@@ -57,8 +58,7 @@ def bare_link(chain: Toolchain, linker: Tool, first: Path) -> list[str]:
     argv = [linker, "-e", "0", "--unresolved-symbols=ignore-all"]
     if linker.is_llvm:
         return [*argv, "--image-base=0x1000", "-z", "max-page-size=4096"]
-    narrow = first.read_bytes()[4:5] == b"\1"  # ELFCLASS32
-    return argv + architecture(chain.isa).tooling.linker(narrow)
+    return argv + architecture(chain.isa).tooling.linker(head_of(first.read_bytes()))
 
 
 def link_alone(chain: Toolchain, work: Path, name: str) -> str:
