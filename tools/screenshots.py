@@ -35,8 +35,8 @@ SCENES = {
     "listing": "hot-anvil listing tide-gauge gcc:fast --entry crossings_signed",
     "linked": "hot-anvil listing tide-gauge gcc:lean --entry crossings_signed --view linked "
     "--syntax intel",
-    "chip": "hot-anvil hotspots tide-gauge 'avr-gcc -Os -mmcu=atmega328p' --entry clamp_branch "
-    "--at n=64 --build 'gcc -O2' --build 'avr-gcc -Os -mmcu=atmega328p'",
+    "chip": "hot-anvil measure tide-gauge/chip --snippet sum --seconds 0.2 2>&- | head -27; "
+    "hot-anvil hotspots tide-gauge/chip avr-gcc:lean --entry sum_fold",
     "diff": "hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_mixed",
     "entries": "hot-anvil diff tide-gauge crossings_signed@gcc:fast crossings_mixed@gcc:fast",
     "before": "sed -i 's/>= alarm/> alarm/' tide-gauge/crossings.c; "
@@ -88,6 +88,7 @@ def main() -> int:
             with tempfile.TemporaryDirectory() as folder:  # its own: some scenes edit the bench
                 demo = ROOT / "src" / "hot_anvil" / "data" / "demo"
                 shutil.copytree(demo, Path(folder, "tide-gauge"))
+                shutil.copytree(demo.with_name("chip"), Path(folder, "tide-gauge", "chip"))
                 take(name, Path(folder))
                 print(f"docs/screenshots/{name}.png")
     finally:

@@ -38,6 +38,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.measure.hotspots import Hot
     from hot_anvil.core.measure.results import Measured, Picked
     from hot_anvil.core.measure.summary import Result
+    from hot_anvil.core.pins.records import Pins
     from hot_anvil.core.proof.records import DebugProof
     from hot_anvil.core.results.code import Listing, SnippetDiff
     from hot_anvil.core.results.examples import Example
@@ -166,6 +167,25 @@ class Anvil:
         from hot_anvil.usecases.inspection import make_frames
 
         return make_frames(self.workspace, build, snippets, entries)
+
+    def pins(
+        self,
+        builds: Names = (),
+        snippets: Names = (),
+        pins: Names = (),
+        cycles: int = 1_000_000,
+        beside: Path | None = None,
+    ) -> "tuple[Pins, ...]":
+        """Return what a simulated chip's pins do in so many cycles of each build of a program."""
+        from hot_anvil.usecases.pins import watch_pins
+
+        return watch_pins(self.workspace, builds, snippets, pins, cycles, beside)
+
+    def dump_pins(self, found: "Sequence[Pins]", path: Path) -> None:
+        """Write the recording of the one build among ``found`` as a value change dump."""
+        from hot_anvil.usecases.pins import dump_pins
+
+        dump_pins(found, path)
 
     def expect(self, builds: Names = (), snippets: Names = ()) -> "tuple[Expected, ...]":
         """Return whether the bench's expectations hold."""

@@ -30,6 +30,7 @@ KIT = ChipKit(
     no_chip=f"no chip is named: say it in the flags ({_CHIP_FLAG}atmega328p)",
     simulator=("avr.c",),
     simulator_flags=("-I/usr/include/simavr", "-lsimavr", "-lelf"),
+    pins="pins.c",
     simulator_missing="the simulator's library is not here (apt install libsimavr-dev libelf-dev)",
     compiler=_compiler,
     objcopy=lambda linker: f"{linker.binutils}-objcopy",

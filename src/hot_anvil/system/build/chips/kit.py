@@ -17,6 +17,7 @@ class ChipKit(NamedTuple):
     no_chip: str  # what to say where none is named
     simulator: tuple[str, ...]  # of native/: its sources
     simulator_flags: tuple[str, ...]
+    pins: str  # of native/: what records pins of whole programs, "" where nothing does
     simulator_missing: str  # what to say where it does not compile
     compiler: Callable[[Toolchain, str], list[str]]  # (linker, chip) -> command to compile C for it
     objcopy: Callable[[Toolchain], str]  # the command that renames symbols

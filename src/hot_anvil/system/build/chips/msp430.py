@@ -50,6 +50,7 @@ KIT = ChipKit(
     no_chip="",
     simulator=("msp430.c",),
     simulator_flags=(),
+    pins="",
     simulator_missing="the simulator does not compile here",
     compiler=_compiler,
     objcopy=lambda linker: f"llvm-objcopy-{linker.major}",

@@ -1,0 +1,108 @@
+"""Whole programs on a simulated chip, their pins recorded."""
+
+import shutil
+from pathlib import Path
+from threading import Lock
+from typing import NamedTuple
+
+from hot_anvil.core.build.records import Built
+from hot_anvil.core.pins.records import Edge, Recording, Trace
+from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.errors import MissingError, RequestError
+from hot_anvil.system.build.chip_linking import chip_of
+from hot_anvil.system.build.chips import kit_of
+from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
+from hot_anvil.system.process.running import run
+from hot_anvil.system.process.trouble import raise_own_trouble
+from hot_anvil.system.store.artefact import Artefact
+from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.store import Store
+
+MOST_CYCLES = 1_000_000_000
+_MOST_CHANGES = 1_000_000
+_CYCLES_A_SECOND = 2_000_000  # at the least
+_ENDINGS = {
+    "stopped": "it went to sleep for good, with interrupts off",
+    "crashed": "the simulated chip came to an instruction that it does not have",
+    "full": f"it was stopped at {_MOST_CHANGES:,} changes",
+}
+_one_at_a_time = Lock()
+
+
+class Firmware(NamedTuple):
+    """A build as a whole program for its chip."""
+
+    program: Path
+    chip: str
+
+
+def link_firmware(built: Built, chain: Toolchain, linker: Toolchain, store: Store) -> Firmware:
+    """Link a build's objects to the program they are; raises RequestError where that fails."""
+    kit, chip = kit_of(chain.isa), chip_of(built, chain)
+    if not chip:
+        raise RequestError(f"{built.build.name}: {kit.no_chip}.")
+    units = [unit.artefact for unit in built.units]
+    name = digest("firmware", linker.drivers["c"].identity, chip, kit.identity(), *units)
+    target = store.artefact(name)
+    if not store.holds(name):
+        work = store.scratch()
+        objects = [str(store.artefact(unit).object) for unit in units]
+        said = kit.link(linker, chip, objects, Artefact(work).program, work)
+        raise_own_trouble(said, f"linking {built.build.name}")
+        if said.failed:
+            shutil.rmtree(work, ignore_errors=True)
+            why = first_complaint(said.stderr)
+            raise RequestError(f"{built.build.name}: cannot be linked: {why}")
+        store.keep(work, name)
+    return Firmware(target.program, chip)
+
+
+def record_pins(
+    firmware: Firmware, build: str, cycles: int, tick: float | None, recorder: Artefact
+) -> Recording:
+    """Run a program for so many cycles; return what its pins did."""
+    work = recorder.folder.parent.parent / "work"
+    out = work / f"pins-{firmware.program.parent.name}-{cycles}"
+    argv = [str(recorder.simulator), firmware.chip, str(firmware.program), str(cycles)]
+    try:
+        said = run(
+            [*argv, str(_MOST_CHANGES), str(out)],
+            work,
+            60 + cycles / _CYCLES_A_SECOND,
+        )
+        if said.failed:
+            raise RequestError(f"{build}: {first_complaint(said.stderr)}.")
+        return _read(out.read_text(), build, tick)
+    finally:
+        out.unlink(missing_ok=True)
+
+
+def _read(text: str, build: str, tick: float | None) -> Recording:
+    *rows, last = (line.split() for line in text.splitlines())
+    traces: dict[str, list[Edge]] = {}
+    for cycle, pin, level in rows:
+        traces.setdefault(pin, []).append(Edge(float(cycle), int(level)))
+    made = tuple(Trace(pin, tuple(traces[pin])) for pin in sorted(traces))
+    return Recording(build, made, float(last[1]), tick, "cycles", _ENDINGS.get(last[2], ""))
+
+
+def find_recorder(isa: str, host: Toolchain, store: Store) -> Artefact:
+    """Return what runs programs for a kind of chips and records their pins."""
+    kit = kit_of(isa)
+    if not kit.pins:
+        raise RequestError("pins are simulated on AVR chips only.")
+    source = NATIVE / kit.pins
+    driver = host.drivers["c"]
+    name = digest("pins", driver.identity, source.read_bytes(), *kit.simulator_flags)
+    with _one_at_a_time:
+        if not store.holds(name):
+            work = store.scratch()
+            target = str(Artefact(work).simulator)
+            said = run(
+                [driver.path, "-O2", "-w", str(source), "-o", target, *kit.simulator_flags], work
+            )
+            if said.failed:
+                shutil.rmtree(work, ignore_errors=True)
+                raise MissingError(f"pins: {kit.simulator_missing}.")
+            store.keep(work, name)
+    return store.artefact(name)
