@@ -26,6 +26,7 @@ SIZES: dict[str, tuple[int, int]] = {
     "facts": (52, 9),
     "ledger": (44, 10),
     "pick": (47, 10),
+    "chip": (62, 8),
     "check": (55, 8),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
@@ -35,8 +36,8 @@ SCENES = {
     "listing": "hot-anvil listing tide-gauge gcc:fast --entry crossings_signed",
     "linked": "hot-anvil listing tide-gauge gcc:lean --entry crossings_signed --view linked "
     "--syntax intel",
-    "chip": "hot-anvil measure tide-gauge/chip --snippet sum --seconds 0.2 2>&- | head -27; "
-    "hot-anvil hotspots tide-gauge/chip avr-gcc:lean --entry sum_fold",
+    "chip": "hot-anvil hotspots chip avr-gcc:lean --entry sum_fold; hot-anvil measure chip "
+    "--snippet sum; hot-anvil pins chip/clock.c --build 'avr-gcc -Os -mmcu=atmega328p'",
     "diff": "hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_mixed",
     "entries": "hot-anvil diff tide-gauge crossings_signed@gcc:fast crossings_mixed@gcc:fast",
     "before": "sed -i 's/>= alarm/> alarm/' tide-gauge/crossings.c; "
@@ -66,6 +67,9 @@ SCENES = {
 
 # What is run before, unseen.
 BEFORE = {
+    # Only what runs on chips, so that one picture holds it all.
+    "chip": 'sed -i \'s/^toolchains = .*/toolchains = ["avr-gcc", "clang-16@msp430"]/; '
+    's/^reference.*//; s/^flags  .*/flags = ["lean"]/; s/^except.*//\' chip/anvil.toml',
     "before": "hot-anvil compile tide-gauge --snippet crossings",
     "history": "hot-anvil measure tide-gauge --snippet crossings --build 'gcc -O2' "
     "--build 'clang -O2'; "
@@ -88,7 +92,7 @@ def main() -> int:
             with tempfile.TemporaryDirectory() as folder:  # its own: some scenes edit the bench
                 demo = ROOT / "src" / "hot_anvil" / "data" / "demo"
                 shutil.copytree(demo, Path(folder, "tide-gauge"))
-                shutil.copytree(demo.with_name("chip"), Path(folder, "tide-gauge", "chip"))
+                shutil.copytree(demo.with_name("chip"), Path(folder, "chip"))
                 take(name, Path(folder))
                 print(f"docs/screenshots/{name}.png")
     finally:

@@ -6,7 +6,8 @@ from hot_anvil.core.pins.records import Period, Pins, Recording, Trace, period_o
 from hot_anvil.views.text.report import DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import duration, plural, significant
 
-_HEADS = ("pin", "", "rises", "period", "", "frequency", "high", "first", "jitter", "")
+_HEADS = ("rises", "period", "", "frequency", "high", "first", "jitter", "")
+_SPARE = (6, 1)  # columns that a narrow table does without
 
 
 def pins_report(found: Sequence[Pins], cycles: int, width: int) -> Report:
@@ -20,15 +21,11 @@ def pins_report(found: Sequence[Pins], cycles: int, width: int) -> Report:
         for text in one.left_out:
             report.add("  ", Span(f"not run: {text}", TROUBLE))
         pins = dict.fromkeys(t.pin for recording in one.recordings for t in recording.traces)
-        rows: list[list[Cell]] = []
         for pin in pins:
-            for recording in one.recordings:
-                trace = next((t for t in recording.traces if t.pin == pin), None)
-                if trace:
-                    rows.append(_row(recording, trace))
-        if rows:
-            report.table(_HEADS, rows, "llrrrrrrrl")
-        else:
+            traces = ((r, t) for r in one.recordings for t in r.traces if t.pin == pin)
+            rows = [_row(recording, trace) for recording, trace in traces]
+            report.table((pin, *_HEADS), rows, "lrrrrrrrl", spare=_SPARE, filled=True)
+        if not pins:
             report.add("  ", Span("no pin changed", TROUBLE))
         for recording in one.recordings:
             if recording.note:
@@ -46,10 +43,9 @@ def _row(recording: Recording, trace: Trace) -> list[Cell]:
     found = period_of(trace)
     rises = sum(edge.level for edge in trace.edges)
     if found is None:
-        return [trace.pin, recording.source, str(rises), "", "", "", "", "", "",
+        return [recording.source, str(rises), "", "", "", "", "", "",
                 Span(plural(len(trace.edges), "change"), DIM)]  # fmt: skip
     return [
-        trace.pin,
         recording.source,
         f"{rises:,}",
         ticks(recording, found.middle),
