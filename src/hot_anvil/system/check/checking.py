@@ -28,6 +28,7 @@ from hot_anvil.core.verify.verdicts import (
 from hot_anvil.core.verify.verdicts import REFUSED as REFUSED_VERDICT
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.inside import inside
+from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.drawing import draw_sets
 from hot_anvil.system.check.plan import (
     RACE_CALLS,
@@ -190,11 +191,12 @@ def _values(plan: CheckPlan, ranges: Sequence[PreparedInputs]) -> tuple[Value, .
     out = []
     for whole in ranges:
         own = [k for k, inputs in enumerate(whole.sets) if not inputs.spec.edge]
-        ready = whole.only(own)
         for built in plan.builds:
             program = plan.programs.get(built.build.name)
-            if program is None or program.why or written_elsewhere(built, ready.signature):
+            if program is None or program.why or written_elsewhere(built, whole.signature):
                 continue
+            among = _fitting(program, whole)
+            ready = whole.only([k for k in own if among is None or k in among])
             name = candidate_name(ready.signature.name, built.build.name, plan.alone)
             outputs = joined(run_trials(program.path, ready, 0))
             for inputs, output in zip(ready.sets, outputs, strict=True):
@@ -294,8 +296,7 @@ def _judge(plan: CheckPlan, ready: PreparedInputs, built: Built, oracle: Oracle)
         # Another text: what a function keeps to itself may differ.
         ready = ready._replace(variables=tuple(v for v in ready.variables if not v.inside))
     is_reference = (program.path, ready.entry) == (oracle.path, oracle.entry)
-    there = program.there[ready.entry] if program.there else None
-    among = fitting(ready.signature, there, ready.sets) if there else None
+    among = _fitting(program, ready)
     trials: list[Trial] = []
     for layout in range(len(LAYOUTS)):
         known = oracle.trials[layout : layout + 1] if is_reference else ()
@@ -316,9 +317,16 @@ def _judge(plan: CheckPlan, ready: PreparedInputs, built: Built, oracle: Oracle)
 
 
 def _without_own(trial: Trial, ready: PreparedInputs) -> bool:
-    """Tell whether the bench's own values could not be laid out."""
+    """Tell whether the bench's own values could not be laid out, none of them."""
     pairs = zip(ready.sets, trial.outputs, strict=True)
-    return all(output is None for inputs, output in pairs if not inputs.spec.edge)
+    own = [output for inputs, output in pairs if not inputs.spec.edge]
+    return bool(own) and all(output is None for output in own)
+
+
+def _fitting(program: Program, ready: PreparedInputs) -> list[int] | None:
+    """Return the input sets whose numbers a program's own types hold; None: all of them."""
+    there = program.there[ready.entry] if program.there else None
+    return fitting(ready.signature, there, ready.sets) if there else None
 
 
 def _defines(built: Built) -> list[str]:
