@@ -362,7 +362,8 @@ def test_cycles_are_expected_grow_and_are_time_by_the_chips_clock(tmp_path: Path
 
 def test_chips_of_other_sizes_run_too_and_a_refused_build_is_left_out(tmp_path: Path) -> None:
     source = tmp_path / "frame.c"
-    source.write_text(SOUND + "#ifdef BAD\n#error no\n#endif\n")
+    kept = "uint8_t kept[40]; const uint8_t marks[10] = { 1 }; int16_t first = 7;\n"
+    source.write_text(SOUND + kept + "#ifdef BAD\n#error no\n#endif\n")
     words: list[str | Path] = [source, "--entry", "crc"]
     # Two and three bytes of return address; little memory; a build that does not compile.
     for flags in ("-mmcu=atmega2560", "-mmcu=attiny85", "-mmcu=atmega328p -DBAD"):
@@ -371,6 +372,10 @@ def test_chips_of_other_sizes_run_too_and_a_refused_build_is_left_out(tmp_path: 
     found = document("measure", *words, "--seconds", "0.1")
     rows = [(e["target"], e["candidates"][0]["counts"][0]["cycles"]) for e in found["elsewhere"]]
     assert [chip for chip, _ in rows] == ["atmega2560", "attiny85"]
+    for taken in (e["candidates"][0] for e in found["elsewhere"]):
+        # Constants lie in RAM too, and the one table that a function fills may be gone.
+        assert taken["ram_bytes"] in (40 + 10 + 2, 40 + 10 + 2 + 16), taken
+        assert 400 < taken["flash_bytes"] < 4000 and taken["stack_bytes"] < 40
     assert all(500 < cycles < 2000 for _, cycles in rows)
     assert [v["verdict"] for v in found["excluded"]] == ["refused"]
     assert [r["candidate"] for r in found["results"]] == ["gcc-12 -O1"]

@@ -2,14 +2,27 @@
 
 from collections.abc import Sequence
 
+from hot_anvil.core.binary.elf import memory_of
+from hot_anvil.core.build.records import Built
 from hot_anvil.core.facts.expectations import Called
+from hot_anvil.core.inputs.input_sets import fitting
 from hot_anvil.core.inputs.spec import point_label, sweep_points
-from hot_anvil.core.measure.elsewhere import CYCLES, Elsewhere, clock_of, rank_counts
+from hot_anvil.core.measure.elsewhere import (
+    CYCLES,
+    ChipCost,
+    Elsewhere,
+    OnChip,
+    clock_of,
+    extremes,
+    rank_counts,
+)
 from hot_anvil.core.measure.measurements import Count
+from hot_anvil.core.toolchain.records import without_system
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import Verdict
 from hot_anvil.system.build.chip_linking import chip_of
 from hot_anvil.system.build.link_command import host_toolchain
+from hot_anvil.system.build.linking import Program
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.execute.emulation import runs_on_chip
 from hot_anvil.system.measure.chip_costs import chip_costs
@@ -37,7 +50,12 @@ def count_elsewhere(workspace: Workspace, checked: Checked) -> tuple[Elsewhere, 
             continue
         emulator = find_emulator(host, target, workspace.store)
         counts = counts_of(workspace, checked, verdicts, emulator)
-        out.append(rank_counts(target, emulator.name or emulator.why, names, counts))
+        chips = {}
+        if without_system(target):
+            built = {b.build.name: b for b in workspace.compile([checked.snippet.name])}
+            chips = {v.candidate: OnChip(*_memory(workspace, built[v.build])) for v in verdicts}
+        name = emulator.name or emulator.why
+        out.append(rank_counts(target, name, names, counts, chips=chips))
     sweep = checked.snippet.sweep
     if len(sweep) == 1:
         ((name, sizes),) = sweep.items()
@@ -71,20 +89,41 @@ def _on_chips(
     names = [signature.name for signature in checked.signatures]
     sets = sets_of(workspace, checked)
     counts: dict[str, dict[tuple[str, str], Count]] = {}
-    stacks: dict[str, dict[str, int]] = {}
-    clocks: dict[str, float | None] = {}
+    chips: dict[str, dict[str, OnChip]] = {}
     for verdict in verdicts:
         built = builds[verdict.build]
         chain = workspace.toolchain(built.build)
         chip = chip_of(built, chain)
         flags = (*chain.flags, *built.build.flags)
-        clocks[verdict.candidate] = clock_of(flags, workspace.bench.grid.clock_hz)
+        clock = clock_of(flags, workspace.bench.grid.clock_hz)
         entry = names.index(verdict.entry)
-        found = chip_costs(programs[verdict.build], entry, sets[entry])
+        program = programs[verdict.build]
+        found = chip_costs(program, entry, sets[entry])
         for label, cost in zip(labels, found, strict=True):
             counts.setdefault(chip, {})[verdict.candidate, label] = cost.cycles
-        stacks.setdefault(chip, {})[verdict.candidate] = max(cost.stack for cost in found)
+        over_all = _over_all(program, entry, checked)
+        stack = max(cost.stack for cost in (*found, *(cost for cost, _ in over_all)))
+        ends = extremes((cost.cycles, label) for cost, label in over_all)
+        taken = OnChip(*_memory(workspace, built), stack, clock, *(ends or ()))
+        chips.setdefault(chip, {})[verdict.candidate] = taken
     return [
-        rank_counts(chip, verdicts[0].emulator, list(stacks[chip]), own, stacks[chip], clocks)
+        rank_counts(chip, verdicts[0].emulator, list(chips[chip]), own, CYCLES, chips[chip])
         for chip, own in counts.items()
     ]
+
+
+def _over_all(program: Program, entry: int, checked: Checked) -> list[tuple[ChipCost, str]]:
+    """Return what a call costs with each of the inputs that it was checked with."""
+    signature, there = checked.signatures[entry], program.there[entry] if program.there else None
+    sets = checked.sets[entry]
+    among = fitting(signature, there, sets) if there else range(len(sets))
+    chosen = [sets[k] for k in among]
+    labels = [inputs.label for inputs in chosen]
+    return list(zip(chip_costs(program, entry, chosen), labels, strict=True))
+
+
+def _memory(workspace: Workspace, built: Built) -> tuple[int, int]:
+    """Return the bytes of flash and of RAM that a build's own sources take."""
+    units = [workspace.store.artefact(unit.artefact).object.read_bytes() for unit in built.units]
+    flash, ram = zip(*map(memory_of, units), strict=True)
+    return sum(flash), sum(ram)

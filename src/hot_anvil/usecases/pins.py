@@ -56,7 +56,7 @@ def watch_pins(
             flags = (*chain.flags, *built.build.flags)
             clock = clock_of(flags, workspace.bench.grid.clock_hz)
             tick = 1 / clock if clock else None
-            found.append(record_pins(firmware, name, cycles, tick, recorder))
+            found.append(record_pins(firmware, name, cycles, tick, recorder, workspace.store))
         recordings = tuple(_only(one, pins) for one in (*found, *measured))
         out.append(Pins(snippet.name, recordings, tuple(left_out)))
     if not any(one.recordings for one in out):

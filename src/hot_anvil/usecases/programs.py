@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 from hot_anvil.core.build.records import COMPILED, REFUSED, Built
 from hot_anvil.core.config.records import ProgramRun, Snippet
+from hot_anvil.core.toolchain.records import without_system
 from hot_anvil.core.verify.distributions import beside, compare_tallies, in_one_order
 from hot_anvil.core.verify.options import CheckOptions, Value
 from hot_anvil.core.verify.program_runs import (
@@ -212,7 +213,7 @@ def link_program(workspace: Workspace, built: Built) -> Program:
         host = host_toolchain(workspace.found.toolchains)
         return link_whole_program(built, chain, host, workspace.store)
     emulation = emulation_of(chain, workspace.found.toolchains)
-    if not emulation.host or emulation.chip:
+    if not emulation.host or without_system(chain.target):
         why = emulation.why or f"whole programs for {chain.target} are not run, only functions"
         return Program("", why, "")
     return link_whole_program(built, chain, emulation.host, workspace.store)

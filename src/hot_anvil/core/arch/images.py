@@ -19,6 +19,7 @@ class ImageKind(NamedTuple):
     link_flags: tuple[str, ...] = ()  # so that the linker changes no instruction
     low_bit_is_mode: bool = False  # the lowest bit of a function's address is none of it
     chip: bool = False  # there is no system on it: programs run in a simulator of the whole chip
+    constants_in_ram: bool = False  # they are copied there before a program starts
     # Section of objects that says which processors they are for, where code for chips without a
     # system can be linked into programs for Linux once it is gone; "" where it cannot.
     claims: str = ""

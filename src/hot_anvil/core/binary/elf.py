@@ -112,6 +112,26 @@ def data_sections(data: bytes) -> tuple[bytes, ...]:
     )
 
 
+def memory_of(data: bytes) -> tuple[int, int]:
+    """Return the bytes of flash and of RAM that an object takes on a chip without a system.
+
+    Variables with a first value take both: it is copied before a program starts.
+    """
+    kind, elf = _kind(data), _open(data)
+    table = elf.get_section_by_name(".symtab")
+    symbols = table.iter_symbols() if table else ()
+    flash, ram = 0, sum(s["st_size"] for s in symbols if s["st_shndx"] == "SHN_COMMON")
+    for section in elf.iter_sections():
+        flags, size = section["sh_flags"], section["sh_size"]
+        if not flags & _ALLOC or section.name.startswith((".note", ".eh_frame", ".ARM")):
+            continue
+        kept = section["sh_type"] != "SHT_NOBITS"
+        constant = not flags & (_EXECUTABLE | _WRITABLE)
+        flash += size if kept else 0
+        ram += size if flags & _WRITABLE or (constant and kind.constants_in_ram) else 0
+    return flash, ram
+
+
 def _data_of(elf: Any) -> list[Any]:
     return [
         section

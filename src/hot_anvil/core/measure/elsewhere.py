@@ -17,7 +17,8 @@ SAID = {
     INSTRUCTIONS: "instructions executed by one warm call, what it calls and its return included; "
     "exact, and no time: caches, pipelines and how many run at once count for nothing here",
     CYCLES: "cycles of one call on the simulated chip, from its first instruction through its "
-    "return; exact, where no interrupt comes in between; stack: bytes at the deepest",
+    "return; exact, where no interrupt comes in between; least, most and the deepest "
+    "stack: over all inputs that it was checked with",
 }
 
 
@@ -28,15 +29,39 @@ class ChipCost(NamedTuple):
     stack: int  # bytes at the deepest, the return address included
 
 
+class OnChip(NamedTuple):
+    """What a candidate takes of a chip without a system."""
+
+    flash: int  # bytes of its build's own sources, start code and libraries left out
+    ram: int
+    stack: int | None = None  # bytes at the deepest over all inputs, where that is known
+    clock_hz: float | None = None  # where that is known
+    # Cycles and the inputs that took them, over all that it was checked with; None: not known.
+    least: tuple[int, str] | None = None
+    most: tuple[int, str] | None = None
+
+
+_NO_CHIP = OnChip(0, 0)
+
+
 class CountedCandidate(NamedTuple):
     """A candidate, by the instructions it executes."""
 
     candidate: str
     counts: tuple[tuple[str, Count], ...]  # (inputs, of one warm call)
-    stack: int | None  # bytes at the deepest over all inputs, where that is known
     # Geometric mean of its counts to the first's, over the inputs that all were counted with.
     to_fewest: float | None
-    clock_hz: float | None = None  # of its chip, where that is known
+    chip: OnChip | None = None  # None where there is a system
+
+    @property
+    def stack(self) -> int | None:
+        """Bytes of stack at the deepest, where that is known."""
+        return (self.chip or _NO_CHIP).stack
+
+    @property
+    def clock_hz(self) -> float | None:
+        """The chip's clock, where that is known."""
+        return (self.chip or _NO_CHIP).clock_hz
 
     def seconds(self, count: Count) -> float | None:
         """Return the time of so many cycles, None where the clock or the count is not known."""
@@ -67,18 +92,24 @@ def clock_of(flags: Iterable[str], otherwise: float) -> float | None:
     return float(told[-1][1]) if told else otherwise or None
 
 
+def extremes(costs: Iterable[tuple[Count, str]]) -> tuple[tuple[int, str], tuple[int, str]] | None:
+    """Return the least and the most cycles with the inputs that took them, None where none did."""
+    known = [(count.instructions, inputs) for count, inputs in costs if count.instructions]
+    if not known:
+        return None
+    by_cycles = sorted(known, key=lambda pair: pair[0])
+    return by_cycles[0], next(pair for pair in known if pair[0] == by_cycles[-1][0])
+
+
 def rank_counts(
     target: str,
     counted_by: str,
     names: Sequence[str],
     counts: Mapping[tuple[str, str], Count],
-    stacks: Mapping[str, int] | None = None,
-    clocks: Mapping[str, float | None] = MappingProxyType({}),
+    unit: str = INSTRUCTIONS,
+    chips: Mapping[str, OnChip] = MappingProxyType({}),
 ) -> Elsewhere:
-    """Rank the candidates of a target; those that could not be counted come last.
-
-    ``stacks`` says that cycles were counted, not instructions; ``clocks`` are in hertz.
-    """
+    """Rank the candidates of a target; those that could not be counted come last."""
     own = {name: tuple((at, c) for (n, at), c in counts.items() if n == name) for name in names}
     common = _counted_for_all(own)
     means = {
@@ -89,16 +120,11 @@ def rank_counts(
     least = min(known, default=0.0)
     rows = [
         CountedCandidate(
-            name,
-            own[name],
-            (stacks or {}).get(name),
-            None if mean is None else math.exp(mean - least),
-            clocks.get(name),
+            name, own[name], None if mean is None else math.exp(mean - least), chips.get(name)
         )
         for name, mean in means.items()
     ]
     order = sorted(rows, key=lambda row: (row.to_fewest is None, row.to_fewest or 0.0))
-    unit = INSTRUCTIONS if stacks is None else CYCLES
     return Elsewhere(target, counted_by, unit, tuple(order))
 
 

@@ -4,6 +4,7 @@ from typing import NamedTuple
 
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.verify.crash_report import Place
 from hot_anvil.core.verify.options import Value
 from hot_anvil.core.verify.promises import Promise
@@ -40,6 +41,7 @@ class Checked(NamedTuple):
     promises: tuple[Promise, ...] = ()  # of the sources, that no compiler proves
     disagreements: tuple[Disagreement, ...] = ()  # of its files with each other
     values: tuple[Value, ...] = ()  # what candidates put out, where that was asked for
+    sets: tuple[tuple[InputSet, ...], ...] = ()  # per entry, those that it was checked with
     fault: AnvilError | None = None  # why the snippet could not be checked
 
     @property

@@ -183,6 +183,7 @@ def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
         unset_watched="" if plan.unset().program.why else plan.unset().build,
         promises=plan.promises,
         values=_values(plan, ranges) if plan.options.values else (),
+        sets=tuple(tuple(ready.sets) for ready in ranges),
     )
 
 

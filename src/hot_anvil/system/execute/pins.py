@@ -18,7 +18,6 @@ from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import Store
 
-MOST_CYCLES = 1_000_000_000
 _MOST_CHANGES = 1_000_000
 _CYCLES_A_SECOND = 2_000_000  # at the least
 _ENDINGS = {
@@ -58,23 +57,25 @@ def link_firmware(built: Built, chain: Toolchain, linker: Toolchain, store: Stor
 
 
 def record_pins(
-    firmware: Firmware, build: str, cycles: int, tick: float | None, recorder: Artefact
+    firmware: Firmware,
+    build: str,
+    cycles: int,
+    tick: float | None,
+    recorder: Artefact,
+    store: Store,
 ) -> Recording:
     """Run a program for so many cycles; return what its pins did."""
-    work = recorder.folder.parent.parent / "work"
-    out = work / f"pins-{firmware.program.parent.name}-{cycles}"
+    work = store.scratch()
+    out = work / "pins"
     argv = [str(recorder.simulator), firmware.chip, str(firmware.program), str(cycles)]
     try:
-        said = run(
-            [*argv, str(_MOST_CHANGES), str(out)],
-            work,
-            60 + cycles / _CYCLES_A_SECOND,
-        )
+        seconds = 60 + cycles / _CYCLES_A_SECOND
+        said = run([*argv, str(_MOST_CHANGES), str(out)], work, seconds)
         if said.failed:
             raise RequestError(f"{build}: {first_complaint(said.stderr)}.")
         return _read(out.read_text(), build, tick)
     finally:
-        out.unlink(missing_ok=True)
+        shutil.rmtree(work, ignore_errors=True)
 
 
 def _read(text: str, build: str, tick: float | None) -> Recording:

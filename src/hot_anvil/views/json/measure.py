@@ -118,6 +118,10 @@ def _elsewhere(item: "Measured", one: "Elsewhere") -> Document:
                 "candidate": candidate.candidate,
                 "to_fewest": candidate.to_fewest,
                 "stack_bytes": candidate.stack,
+                "flash_bytes": candidate.chip.flash if candidate.chip else None,
+                "ram_bytes": candidate.chip.ram if candidate.chip else None,
+                "least": _extreme(candidate.chip.least) if candidate.chip else None,
+                "most": _extreme(candidate.chip.most) if candidate.chip else None,
                 "clock_hz": candidate.clock_hz,
                 "counts": [
                     {
@@ -132,6 +136,10 @@ def _elsewhere(item: "Measured", one: "Elsewhere") -> Document:
             for candidate in one.candidates
         ],
     }
+
+
+def _extreme(found: "tuple[int, str] | None") -> Document | None:
+    return {"cycles": found[0], "inputs": found[1]} if found else None
 
 
 def _scaling(item: "Measured", line: "Scaling") -> Document:

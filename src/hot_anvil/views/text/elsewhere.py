@@ -10,20 +10,30 @@ _EXACT = 1e-9  # misfit of a line that is one
 
 def elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
     """Add a table for each target, and once what its figures leave out."""
+    shown: set[str] = set()
     for one in found:
         report.add("  ", Span(one.target, STRONG), f"  {one.counted_by}")
         labels = [label for label, _ in one.candidates[0].counts]
         timed = any(candidate.clock_hz for candidate in one.candidates)
         columns = [head for label in labels for head in (label or one.unit, "time")[: 1 + timed]]
         rows = [_row(candidate, timed) for candidate in one.candidates]
-        heads = ("candidate", *columns, "to fewest", "stack", "")
-        report.table(heads, rows, "l" + "r" * (len(columns) + 2) + "l", filled=True)
+        heads = ("candidate", *columns, "to fewest", "least", "most", "stack", "flash", "RAM", "")
+        align = "l" + "r" * (len(heads) - 2) + "l"
+        last = len(heads) - 2
+        spare = (last, last - 1, last - 4)
+        shown |= {*report.table(heads, rows, align, filled=True, spare=spare)}
         whys = {c.why: None for row in one.candidates for _, c in row.counts if c.why}
         for why in whys:
             report.paragraph(f"unknown: {why}", DIM, indent=2)
         _growth(report, one)
     for unit in dict.fromkeys(one.unit for one in found):
         report.paragraph(SAID[unit], DIM, indent=2)
+    if "flash" in shown:
+        report.paragraph(
+            "flash, RAM: of all that the build's sources hold, without start code and libraries",
+            DIM,
+            indent=2,
+        )
     clocks = {c.clock_hz for one in found for c in one.candidates if c.clock_hz}
     if clocks:
         named = joined([f"{clock / 1e6:g} MHz" for clock in sorted(clocks)])
@@ -63,9 +73,19 @@ def _row(candidate: CountedCandidate, timed: bool) -> list[Cell]:
         candidate.candidate,
         *(cell for _, count in candidate.counts for cell in _cells(candidate, count, timed)),
         "unknown" if told is None else ratio(told),
+        *_extremes(candidate),
         "" if candidate.stack is None else size(candidate.stack),
+        size(candidate.chip.flash) if candidate.chip else "",
+        size(candidate.chip.ram) if candidate.chip else "",
         "fewest" if told == 1.0 else "",
     ]
+
+
+def _extremes(candidate: CountedCandidate) -> list[Cell]:
+    """Return the least and most cycles over all inputs."""
+    chip = candidate.chip
+    known = (chip.least, chip.most) if chip else (None, None)
+    return [f"{one[0]:,}" if one else "" for one in known]
 
 
 def _cells(candidate: CountedCandidate, count: Count, timed: bool) -> list[Cell]:
