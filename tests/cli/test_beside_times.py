@@ -2,6 +2,8 @@
 
 import json
 import shutil
+import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -53,6 +55,9 @@ def test_counts_are_exact_and_repeated_strings_count_once(
     expected = {f"n={n}": around + 5 + 2 * n for n in (1, 50)}
     assert {r["inputs"]: r["instructions"] for r in found["results"]} == expected
     assert "QEMU" in found["results"][0]["counted_by"]
+    asks = "import ctypes; print(ctypes.CDLL(None).ptrace(0, 0, 0, 0))"  # to be traced
+    if subprocess.check_output([sys.executable, "-c", asks], text=True).strip() != "0":
+        return  # this system lets nobody step through a process
     # Where no emulator can, the processor itself is stepped: the same, to the instruction.
     tools = tmp_path / "bin"
     tools.mkdir()
