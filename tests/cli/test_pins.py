@@ -65,7 +65,7 @@ def test_what_has_no_pins_is_said(clock: Path, tmp_path: Path) -> None:
     quiet = tmp_path / "quiet.c"
     quiet.write_text("#include <avr/sleep.h>\nint main(void) { sleep_mode(); return 0; }\n")
     said = hot_anvil("pins", quiet, *build)
-    assert said.returncode == 1 and "went to sleep for good" in said.stdout
+    assert said.returncode == 1 and "stopped itself for good" in said.stdout
 
 
 @given(st.lists(st.integers(1, 1000), min_size=2, max_size=40), st.sampled_from([None, 1e-6]))

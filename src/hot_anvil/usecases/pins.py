@@ -63,7 +63,7 @@ def watch_pins(
         whys = [text for one in out for text in one.left_out]
         raise RequestError(
             "pins are those of whole programs for a chip: a source with a main, or a snippet with "
-            f"program = true, and a build such as 'avr-gcc -Os -mmcu=atmega328p'. "
+            "program = true, and a build whose flags name its chip. "
             f"{'; '.join(whys) or 'No snippet here is a program'}."
         )
     return tuple(out)

@@ -21,7 +21,7 @@ from hot_anvil.system.store.store import Store
 _MOST_CHANGES = 1_000_000
 _CYCLES_A_SECOND = 2_000_000  # at the least
 _ENDINGS = {
-    "stopped": "it went to sleep for good, with interrupts off",
+    "stopped": "it stopped itself for good: asleep, with interrupts off",
     "crashed": "the simulated chip came to an instruction that it does not have",
     "full": f"it was stopped at {_MOST_CHANGES:,} changes",
 }
