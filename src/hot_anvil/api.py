@@ -170,10 +170,10 @@ class Anvil:
 
     def pins(
         self,
+        cycles: int,
         builds: Names = (),
         snippets: Names = (),
         pins: Names = (),
-        cycles: int = 1_000_000,
         beside: Path | None = None,
     ) -> "tuple[Pins, ...]":
         """Return what a simulated chip's pins do in so many cycles of each build of a program."""

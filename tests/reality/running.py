@@ -152,7 +152,7 @@ def _in_mspdebug(
     target: Target, forms: Sequence[str], states: NDArray[np.uint64], folder: Path
 ) -> NDArray[np.uint64]:
     """Run in mspdebug's simulator, driven by commands; it prints what they leave."""
-    code = _assembled(target, forms, folder)
+    code = assembled(target, forms, folder)
     commands = []
     for k, bytes_ in enumerate(code):
         for row in states[k]:
@@ -172,7 +172,7 @@ def _in_mspdebug(
     return _read_back(done.stdout, states.shape)
 
 
-def _assembled(target: Target, forms: Sequence[str], folder: Path) -> list[bytes]:
+def assembled(target: Target, forms: Sequence[str], folder: Path) -> list[bytes]:
     source, object_, flat = (folder / f"msp430.{end}" for end in ("s", "o", "bin"))
     source.write_text("".join(f".p2align 3\n{form}\n" for form in forms) + ".p2align 3\n")
     made = [*target.compiler, "-triple=msp430", "-filetype=obj", "-o", str(object_), str(source)]

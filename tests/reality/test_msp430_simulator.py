@@ -9,7 +9,7 @@ import pytest
 
 from hot_anvil.system.build.worker_objects import NATIVE
 from reality import forms
-from reality.running import MSP430, _assembled, outcome
+from reality.running import MSP430, assembled, outcome
 
 STATES = 12
 MORE = ("rra 2(r11)", "rrc.b @r11", "rrc @r11", "rra.b 3(r11)", "swpb 2(r11)", "sxt 4(r11)",
@@ -34,7 +34,7 @@ def test_each_instruction_does_what_it_does_in_another_simulator(tmp_path: Path)
     subprocess.run(["gcc", "-O1", f"-I{NATIVE}", source, "-o", program], check=True)
     given = b"".join(
         code + state.tobytes()
-        for code, rows in zip(_assembled(MSP430, texts, tmp_path), states, strict=True)
+        for code, rows in zip(assembled(MSP430, texts, tmp_path), states, strict=True)
         for state in rows
     )
     done = subprocess.run([program], input=given, stdout=subprocess.PIPE, check=True)

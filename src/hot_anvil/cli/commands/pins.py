@@ -41,7 +41,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
     path, builds = split_path(args.words)
     anvil = open_anvil(args, out, path)
-    found = anvil.pins(builds, args.snippet, args.pin, args.cycles, args.beside)
+    found = anvil.pins(args.cycles, builds, args.snippet, args.pin, args.beside)
     if args.dump:
         anvil.dump_pins(found, args.dump)
     out.answer(

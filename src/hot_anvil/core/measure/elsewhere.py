@@ -97,8 +97,7 @@ def extremes(costs: Iterable[tuple[Count, str]]) -> tuple[tuple[int, str], tuple
     known = [(count.instructions, inputs) for count, inputs in costs if count.instructions]
     if not known:
         return None
-    by_cycles = sorted(known, key=lambda pair: pair[0])
-    return by_cycles[0], next(pair for pair in known if pair[0] == by_cycles[-1][0])
+    return min(known, key=lambda pair: pair[0]), max(known, key=lambda pair: pair[0])
 
 
 def rank_counts(

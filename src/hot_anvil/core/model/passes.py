@@ -24,9 +24,7 @@ def pass_of(body: Body, number: int) -> Pass:
     The main path takes what follows in the text at each branch, as compilers
     lay out the path they expect, unless that leaves the loop.
     """
-    loop = body.loops[number]
-    outer = _collapsed(body, loop)
-    after = {block: _goals(body, loop, block, outer) for block in loop.blocks}
+    loop, outer, after = _ways(body, number)
     sizes = {block: len(_places(body, block)) for block in loop.blocks}
     lengths = _range(loop, outer, after, lambda block, _: (sizes[block], sizes[block]))
     path = _main_path(loop, outer, after)
@@ -34,6 +32,13 @@ def pass_of(body: Body, number: int) -> Pass:
     if lengths is None:
         return Pass(tuple(places), len(places), len(places))
     return Pass(tuple(places), *lengths)
+
+
+def _ways(body: Body, number: int) -> tuple[Loop, Mapping[int, int], Mapping[int, list[int]]]:
+    """Return a loop, what stands for each of its blocks, and which blocks may follow each."""
+    loop = body.loops[number]
+    outer = _collapsed(body, loop)
+    return loop, outer, {block: _goals(body, loop, block, outer) for block in loop.blocks}
 
 
 def _collapsed(body: Body, loop: Loop) -> Mapping[int, int]:
@@ -81,9 +86,7 @@ def range_of_pass(body: Body, number: int, weigh: Weigh) -> tuple[int, int] | No
 
     Inner loops count nothing.
     """
-    loop = body.loops[number]
-    outer = _collapsed(body, loop)
-    after = {block: _goals(body, loop, block, outer) for block in loop.blocks}
+    loop, outer, after = _ways(body, number)
     return _range(loop, outer, after, weigh)
 
 

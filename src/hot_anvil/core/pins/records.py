@@ -19,6 +19,11 @@ class Trace(NamedTuple):
     pin: str
     edges: tuple[Edge, ...]
 
+    @property
+    def rises(self) -> list[float]:
+        """When it goes up, in ticks."""
+        return [edge.at for edge in self.edges if edge.level]
+
 
 class Recording(NamedTuple):
     """What the pins did in one run, or under an instrument."""
@@ -60,7 +65,7 @@ def period_of(trace: Trace) -> Period | None:
 
     Shortest, longest and median are of those after the first, where there are others.
     """
-    rises = [edge.at for edge in trace.edges if edge.level]
+    rises = trace.rises
     if len(rises) < 2:
         return None
     periods = [after - before for before, after in pairwise(rises)]

@@ -3,7 +3,6 @@
 import os
 import shutil
 from collections.abc import Sequence
-from threading import Lock
 from typing import NamedTuple
 
 from hot_anvil.core.binary.elf import loaded_digest
@@ -14,7 +13,8 @@ from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.system.build.chips import kit_of
 from hot_anvil.system.build.chips.kit import ChipKit
 from hot_anvil.system.build.linking import Program, prove_image, without_main
-from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
+from hot_anvil.system.build.native_tools import native_tool
+from hot_anvil.system.build.worker_objects import first_complaint
 from hot_anvil.system.process.running import run
 from hot_anvil.system.process.trouble import raise_own_trouble
 from hot_anvil.system.store.artefact import Artefact
@@ -22,9 +22,7 @@ from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.store.store import Store
 
-_WORKER = ("chip.c", "chip.h", "report.h")
-_WORKER_FLAGS = ("-O2", "-w", "-o", "simulator")
-_one_at_a_time = Lock()
+_HEADERS = ("chip.h", "report.h")
 
 
 def chip_of(built: Built, chain: Toolchain) -> str:
@@ -106,19 +104,6 @@ def _link(
 
 def _simulator(kit: ChipKit, host: Toolchain, store: Store) -> Artefact | str:
     """Return the compiled worker for a kind of chips, or why there is none."""
-    driver = host.drivers["c"]
-    sources = (*_WORKER, *kit.simulator)
-    texts = [(NATIVE / source).read_bytes() for source in sources]
-    name = digest("simulator", driver.identity, *texts, *_WORKER_FLAGS, *kit.simulator_flags)
-    with _one_at_a_time:
-        if not store.holds(name):
-            work = store.scratch()
-            for source, text in zip(sources, texts, strict=True):
-                (work / source).write_bytes(text)
-            compiled = [source for source in sources if source.endswith(".c")]
-            said = run([driver.path, *_WORKER_FLAGS, *compiled, *kit.simulator_flags], work)
-            if said.failed:
-                shutil.rmtree(work, ignore_errors=True)
-                return kit.simulator_missing
-            store.keep(work, name)
-    return store.artefact(name)
+    sources, made = ("chip.c", *kit.simulator), Artefact(store.folder).simulator.name
+    tool, why = native_tool(host, store, sources, made, kit.simulator_flags, _HEADERS)
+    return kit.simulator_missing if why else tool

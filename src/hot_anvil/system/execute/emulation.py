@@ -47,7 +47,7 @@ def emulation_of(chain: Toolchain, toolchains: Sequence[Toolchain]) -> Emulation
             None, f"code for {chain.target} needs {emulator} to run here (apt install qemu-user)"
         )
     for host in toolchains:
-        if "c" not in host.drivers or host.family != "gcc" or "linux" not in host.target:
+        if "c" not in host.drivers or host.family != "gcc" or without_system(host.target):
             continue
         same = without_system(chain.target) or _same_abi(host.target, chain.target)
         if image_kind_of(host.target) == kind and same:

@@ -2,7 +2,6 @@
 
 import shutil
 from pathlib import Path
-from threading import Lock
 from typing import NamedTuple
 
 from hot_anvil.core.build.records import Built
@@ -11,7 +10,8 @@ from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import MissingError, RequestError
 from hot_anvil.system.build.chip_linking import chip_of
 from hot_anvil.system.build.chips import kit_of
-from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
+from hot_anvil.system.build.native_tools import native_tool
+from hot_anvil.system.build.worker_objects import first_complaint
 from hot_anvil.system.process.running import run
 from hot_anvil.system.process.trouble import raise_own_trouble
 from hot_anvil.system.store.artefact import Artefact
@@ -25,7 +25,6 @@ _ENDINGS = {
     "crashed": "the simulated chip came to an instruction that it does not have",
     "full": f"it was stopped at {_MOST_CHANGES:,} changes",
 }
-_one_at_a_time = Lock()
 
 
 class Firmware(NamedTuple):
@@ -92,18 +91,8 @@ def find_recorder(isa: str, host: Toolchain, store: Store) -> Artefact:
     kit = kit_of(isa)
     if not kit.pins:
         raise RequestError("pins are simulated on AVR chips only.")
-    source = NATIVE / kit.pins
-    driver = host.drivers["c"]
-    name = digest("pins", driver.identity, source.read_bytes(), *kit.simulator_flags)
-    with _one_at_a_time:
-        if not store.holds(name):
-            work = store.scratch()
-            target = str(Artefact(work).simulator)
-            said = run(
-                [driver.path, "-O2", "-w", str(source), "-o", target, *kit.simulator_flags], work
-            )
-            if said.failed:
-                shutil.rmtree(work, ignore_errors=True)
-                raise MissingError(f"pins: {kit.simulator_missing}.")
-            store.keep(work, name)
-    return store.artefact(name)
+    made = Artefact(store.folder).simulator.name
+    tool, why = native_tool(host, store, (kit.pins,), made, kit.simulator_flags)
+    if why:
+        raise MissingError(f"pins: {kit.simulator_missing}.")
+    return tool

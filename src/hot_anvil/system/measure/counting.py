@@ -15,10 +15,11 @@ from hot_anvil.core.binary.elf import code_ranges, first_code
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.measure.measurements import Count
 from hot_anvil.core.toolchain.records import Toolchain
-from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
+from hot_anvil.system.build.native_tools import native_tool
+from hot_anvil.system.build.worker_objects import first_complaint
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 from hot_anvil.system.process.running import run
-from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.binutils import emulator_command
 
@@ -66,21 +67,11 @@ def find_emulator(host: Toolchain, target: str, store: Store) -> Emulator:
 
 def _compiled(host: Toolchain, store: Store, api: int, isa: str) -> Path | str:
     """Return the plugin for code of an instruction set, or why it does not compile."""
-    source = NATIVE / "count.c"
-    driver = host.drivers["c"]
-    name = digest("count", driver.identity, source.read_bytes(), str(api), isa)
-    target = store.artefact(name)
-    if not store.holds(name):
-        work = store.scratch()
-        known = architecture(isa).tooling.counter_flags
-        flags = [f"-DAPI={api}", *known]
-        argv = [driver.path, "-O2", "-fPIC", "-shared", "-fvisibility=hidden", *flags]
-        said = run([*argv, str(source), "-o", "count.so"], work)
-        if said.failed:
-            shutil.rmtree(work, ignore_errors=True)
-            return first_complaint(said.stderr)
-        store.keep(work, name)
-    return target.counter
+    known = architecture(isa).tooling.counter_flags
+    flags = ("-fPIC", "-shared", "-fvisibility=hidden", f"-DAPI={api}", *known)
+    made = Artefact(store.folder).counter.name
+    tool, why = native_tool(host, store, ("count.c",), made, flags)
+    return why or tool.counter
 
 
 def count_calls(emulator: Emulator, path: str, entry: int, sets: Sequence[InputSet]) -> list[Count]:

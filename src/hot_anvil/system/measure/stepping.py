@@ -5,7 +5,6 @@ other code on another.
 """
 
 import platform
-import shutil
 import time
 from collections.abc import Sequence
 from pathlib import Path
@@ -15,10 +14,9 @@ from hot_anvil.core.binary.elf import place_of_symbol
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.measure.measurements import Count
 from hot_anvil.core.toolchain.records import Toolchain
-from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
+from hot_anvil.system.build.native_tools import native_tool
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
-from hot_anvil.system.process.running import run
-from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.store import Store
 
 _MACHINES = ("x86_64",)  # that step.c knows
@@ -38,18 +36,9 @@ def find_stepper(host: Toolchain, store: Store) -> Stepper:
     """Return the program that steps, compiled by ``host`` on first use."""
     if platform.machine() not in _MACHINES:
         return Stepper("", f"nothing steps on {platform.machine()}")
-    source = NATIVE / "step.c"
-    name = digest("step", host.drivers["c"].identity, source.read_bytes())
-    target = store.artefact(name)
-    if not store.holds(name):
-        work = store.scratch()
-        argv = [host.drivers["c"].path, "-O2", str(source), "-o", str(work / target.stepper.name)]
-        said = run(argv, work)
-        if said.failed:
-            shutil.rmtree(work, ignore_errors=True)
-            return Stepper("", first_complaint(said.stderr))
-        store.keep(work, name)
-    return Stepper(str(target.stepper), "")
+    made = Artefact(store.folder).stepper.name
+    tool, why = native_tool(host, store, ("step.c",), made)
+    return Stepper("", why) if why else Stepper(str(tool.stepper), "")
 
 
 def step_calls(

@@ -23,7 +23,6 @@ def pins_document(found: Sequence[Pins]) -> Document:
 def _pin(recording: Recording, trace: Trace) -> Document:
     found = period_of(trace)
     tick = recording.tick
-    rises = [edge.at for edge in trace.edges if edge.level]
     row: Document = {
         "source": recording.source,
         "pin": trace.pin,
@@ -32,7 +31,7 @@ def _pin(recording: Recording, trace: Trace) -> Document:
         "end": recording.end,
         "note": recording.note or None,
         "changes": len(trace.edges),
-        "rises": len(rises),
+        "rises": len(trace.rises),
     }
     if found is None:
         return row | dict.fromkeys(

@@ -41,7 +41,7 @@ def pins_report(found: Sequence[Pins], cycles: int, width: int) -> Report:
 
 def _row(recording: Recording, trace: Trace) -> list[Cell]:
     found = period_of(trace)
-    rises = sum(edge.level for edge in trace.edges)
+    rises = len(trace.rises)
     if found is None:
         return [recording.source, str(rises), "", "", "", "", "", "",
                 Span(plural(len(trace.edges), "change"), DIM)]  # fmt: skip
