@@ -2,7 +2,8 @@
  *
  * Bits of what differs after a call: 1 how floats are rounded or trapped, 2 values on the x87
  * stack (MMX registers lie there as well), 4 the direction of string instructions, 8 blocked
- * signals, 16 the working folder, 32 the environment, 64 open descriptors. What can be put back
+ * signals, 16 the working folder, 32 the environment, 64 open descriptors (128: interrupts,
+ * which only chips have: board/worker.c). What can be put back
  * is put back, so that the next call finds what this one found.
  */
 #define _GNU_SOURCE

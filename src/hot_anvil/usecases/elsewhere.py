@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 
+from hot_anvil.core.arch.boards import names_board
 from hot_anvil.core.binary.elf import memory_of
 from hot_anvil.core.build.records import Built
 from hot_anvil.core.facts.expectations import Called
@@ -25,10 +26,12 @@ from hot_anvil.system.build.link_command import host_toolchain
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.execute.emulation import runs_on_chip
+from hot_anvil.system.measure.board_costs import deepest_stack
 from hot_anvil.system.measure.chip_costs import chip_costs
 from hot_anvil.system.measure.counting import find_emulator
+from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.usecases.evidence import counts_of, sets_of
-from hot_anvil.usecases.linking import link_builds
+from hot_anvil.usecases.linking import link_builds, link_for_boards
 from hot_anvil.workspace import Workspace
 
 
@@ -50,17 +53,33 @@ def count_elsewhere(workspace: Workspace, checked: Checked) -> tuple[Elsewhere, 
             continue
         emulator = find_emulator(host, target, workspace.store)
         counts = counts_of(workspace, checked, verdicts, emulator)
-        chips = {}
-        if without_system(target):
-            built = {b.build.name: b for b in workspace.compile([checked.snippet.name])}
-            chips = {v.candidate: OnChip(*_memory(workspace, built[v.build])) for v in verdicts}
-        name = emulator.name or emulator.why
+        chips = _bare(workspace, checked, verdicts) if without_system(target) else {}
+        ways = (v.emulator if names_board(v.emulator) else emulator.name for v in verdicts)
+        name = emulator.why or "; ".join(dict.fromkeys(ways))
         out.append(rank_counts(target, name, names, counts, chips=chips))
     sweep = checked.snippet.sweep
     if len(sweep) == 1:
         ((name, sizes),) = sweep.items()
         return tuple(one._replace(swept=name, sizes=tuple(sizes)) for one in out)
     return tuple(out)
+
+
+def _bare(workspace: Workspace, checked: Checked, verdicts: Sequence[Verdict]) -> dict[str, OnChip]:
+    """Return what candidates without a system take: memory, and of a board's stack."""
+    every = {b.build.name: b for b in workspace.compile([checked.snippet.name])}
+    builds = [every[name] for name in dict.fromkeys(v.build for v in verdicts)]
+    programs = link_for_boards(workspace, builds, checked.signatures)
+    names = [signature.name for signature in checked.signatures]
+
+    def take(verdict: Verdict) -> OnChip:
+        program, entry = programs[verdict.build], names.index(verdict.entry)
+        taken = () if program.why else _taken(program, entry, checked)
+        sets = [checked.sets[entry][k] for k in taken]
+        stack = deepest_stack(program.path, entry, sets) if sets else None
+        return OnChip(*_memory(workspace, every[verdict.build]), stack)
+
+    with thread_pool() as pool:
+        return dict(zip((v.candidate for v in verdicts), pool.map(take, verdicts), strict=True))
 
 
 def facts_of_calls(workspace: Workspace, checked: Checked) -> Called:
@@ -114,12 +133,16 @@ def _on_chips(
 
 def _over_all(program: Program, entry: int, checked: Checked) -> list[tuple[ChipCost, str]]:
     """Return what a call costs with each of the inputs that it was checked with."""
-    signature, there = checked.signatures[entry], program.there[entry] if program.there else None
-    sets = checked.sets[entry]
-    among = fitting(signature, there, sets) if there else range(len(sets))
-    chosen = [sets[k] for k in among]
+    chosen = [checked.sets[entry][k] for k in _taken(program, entry, checked)]
     labels = [inputs.label for inputs in chosen]
     return list(zip(chip_costs(program, entry, chosen), labels, strict=True))
+
+
+def _taken(program: Program, entry: int, checked: Checked) -> Sequence[int]:
+    """Return which of the inputs that an entry was checked with it can take there."""
+    there = program.there[entry] if program.there else None
+    sets = checked.sets[entry]
+    return fitting(checked.signatures[entry], there, sets) if there else range(len(sets))
 
 
 def _memory(workspace: Workspace, built: Built) -> tuple[int, int]:

@@ -28,7 +28,7 @@ def find_machine(path: Path | None = None, trust: bool = False) -> Machine:
     found = find_toolchains(custom, bench.root if bench else ".")
     ways = [(chain, emulation_of(chain, found.toolchains)) for chain in found.toolchains]
     able = tuple(
-        with_abilities(chain, bool(way.host), bool(way.host) and way.chip) for chain, way in ways
+        with_abilities(chain, way.possible, way.possible and way.chip) for chain, way in ways
     )
     return Machine(found.families, able, found.silent, tuple(_places(found, bench)))
 

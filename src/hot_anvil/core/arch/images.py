@@ -4,6 +4,8 @@ from collections.abc import Mapping
 from types import MappingProxyType
 from typing import NamedTuple
 
+from hot_anvil.core.arch.boards import Boards
+
 _PLAIN = (0, 4)
 
 
@@ -24,6 +26,7 @@ class ImageKind(NamedTuple):
     # system can be linked into programs for Linux once it is gone; "" where it cannot.
     claims: str = ""
     beyond: str = ""  # pattern of instructions that only such a chip itself answers
+    boards: Boards | None = None  # emulated, for such code
 
     def reach(self, kind: int) -> tuple[int, int]:
         """Return what a relocation of a kind covers: bytes before its place, bytes from it."""

@@ -66,19 +66,23 @@ def object_facts(data: bytes) -> ObjectFacts:
     return ObjectFacts(sum(sections.values()), function_sizes(elf), sections)
 
 
-def floats_in_registers(data: bytes) -> bool:
-    """Tell whether an ARM object's functions take floats in registers for floats.
+def processor_attributes(data: bytes) -> dict[str, object]:
+    """Return what an ARM object says of the processors it is for, by pyelftools' names of tags.
 
-    "Addenda to, and Errata in, the ABI for the Arm Architecture": Tag_ABI_VFP_args.
+    "Addenda to, and Errata in, the ABI for the Arm Architecture", section 3.
     """
     section = _open(data).get_section_by_name(".ARM.attributes")
-    tags = [
-        (attribute.tag, attribute.value)
+    return {
+        attribute.tag: attribute.value
         for part in (section.iter_subsections() if section else ())
         for file in part.iter_subsubsections()
         for attribute in file.iter_attributes()
-    ]
-    return ("TAG_ABI_VFP_ARGS", 1) in tags
+    }
+
+
+def floats_in_registers(data: bytes) -> bool:
+    """Tell whether an ARM object's functions take floats in registers for floats."""
+    return processor_attributes(data).get("TAG_ABI_VFP_ARGS") == 1
 
 
 def code_alignment(data: bytes) -> int:

@@ -20,6 +20,10 @@ _SIGNALS = {4: "SIGILL", 5: "SIGTRAP", 6: "SIGABRT", 7: "SIGBUS", 8: "SIGFPE", 1
 _OF_AN_EMULATOR = "qemu: uncaught target signal"  # says again how the process ended
 _FROM_KERNEL = 128  # SI_KERNEL: the processor names no address
 _ON_CHIP, _STACK_MET = 0x100, 0x101  # native/chip.c
+_MISALIGNED = 1  # a code of SIGBUS
+_NO_HANDLER = 0x200  # native/board/ports.c: and the number of the exception
+_EXCEPTIONS = {11: "svc", 12: "a debug event", 14: "PendSV"}
+_INTERRUPTS = 16  # the number of the first
 _NULL_ON_CHIP = 32  # AVR's registers have these addresses
 
 
@@ -93,6 +97,10 @@ def in_words(report: Report, inputs: InputSet | None, signature: Signature | Non
         return f"{_verb(report)} {outside(damage, signature)} ({name})"
     if name == "SIGSEGV" and report.code == _FROM_KERNEL:
         return f"{name} without an address: a misaligned vector access, or a wild pointer"
+    if name == "SIGBUS" and report.code == _MISALIGNED:
+        return f"touches a misaligned address ({name})"
+    if name == "SIGSYS" and report.code >= _NO_HANDLER:
+        return _no_handler(report.code - _NO_HANDLER)
     if name in ("SIGSEGV", "SIGBUS"):
         if report.code >= _ON_CHIP:
             return f"{_on_chip(report)} ({name})"
@@ -117,6 +125,12 @@ def _on_chip(report: Report) -> str:
     if report.address < _NULL_ON_CHIP:
         return f"{_verb(report)} through a null pointer, at address {report.address}"
     return f"{_verb(report)} address 0x{report.address:04x}, which is nobody's"
+
+
+def _no_handler(number: int) -> str:
+    interrupt = f"interrupt {number - _INTERRUPTS}" if number >= _INTERRUPTS else ""
+    what = interrupt or _EXCEPTIONS.get(number, f"exception {number}")
+    return f"raises {what}, for which it has no handler"
 
 
 def outside(damage: Damage, signature: Signature) -> str:

@@ -87,6 +87,7 @@ _LEFT = {
     1: "how floats are rounded or trapped", 2: "values on the x87 stack (or MMX registers)",
     4: "the direction flag", 8: "which signals are blocked", 16: "the working folder",
     32: "the environment", 64: "which descriptors are open",
+    128: "interrupts, which are off",
 }  # fmt: skip
 
 

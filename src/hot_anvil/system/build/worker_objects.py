@@ -36,6 +36,7 @@ _PAD = """    .text
     .section .note.GNU-stack,"",%progbits
 """
 _HEADERS = ("report.h", "worker.h")
+_NO_SOURCES = (".map", ".ld")
 _one_at_a_time = Lock()  # threads that need the same objects wait for the first to make them
 
 
@@ -44,7 +45,7 @@ def worker_objects(host: Toolchain, store: Store) -> Artefact:
     parts = (*WORKER_PARTS, *_LOADER)
     sources = {f"{part}.c": (NATIVE / f"{part}.c").read_text() for part in parts}
     pads = {f"pad{placement}.s": _PAD.format(bytes=placement) for placement in PLACEMENTS}
-    return _compiled({**sources, **pads, "exports.map": _EXPORTS}, host, store)
+    return compiled({**sources, **pads, "exports.map": _EXPORTS}, host, store)
 
 
 def loading_worker(host: Toolchain, store: Store) -> str:
@@ -78,14 +79,24 @@ def shim_object(
 ) -> Path:
     """Return the object with the calling loops of entries, on another machine as they are there."""
     source = shim_source(signatures, there, convention)
-    return _compiled({"shim.c": source}, host, store).part("shim")
+    return compiled({"shim.c": source}, host, store).part("shim")
 
 
-def _compiled(sources: Mapping[str, str], host: Toolchain, store: Store) -> Artefact:
+def compiled(
+    sources: Mapping[str, str],
+    host: Toolchain,
+    store: Store,
+    flags: Sequence[str] = _FIXED_FLAGS,
+    headers: Sequence[str] = _HEADERS,
+) -> Artefact:
+    """Return the folder with the objects of sources, and with those that are no sources.
+
+    ``headers`` are names in ``native/``, of what the sources include.
+    """
     driver = host.drivers["c"]
-    header = b"".join((NATIVE / name).read_bytes() for name in _HEADERS)
+    header = b"".join((NATIVE / name).read_bytes() for name in headers)
     texts = [part for source in sources.items() for part in source]
-    name = digest("harness", stage_digest("worker"), driver.identity, header, *texts, *_FIXED_FLAGS)
+    name = digest("harness", stage_digest("worker"), driver.identity, header, *texts, *flags)
     folder = store.artefact(name)
     with _one_at_a_time:
         if store.holds(name):
@@ -93,9 +104,9 @@ def _compiled(sources: Mapping[str, str], host: Toolchain, store: Store) -> Arte
         work = store.scratch()
         for source, text in sources.items():
             (work / source).write_text(text)
-            if source.endswith(".map"):
+            if source.endswith(_NO_SOURCES):
                 continue
-            argv = [driver.path, *_FIXED_FLAGS, f"-I{NATIVE}", source]
+            argv = [driver.path, *flags, f"-I{NATIVE}", source]
             said = run([*argv, "-o", f"{Path(source).stem}.o"], work)
             if said.failed:
                 shutil.rmtree(work, ignore_errors=True)

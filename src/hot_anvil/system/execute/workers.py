@@ -22,7 +22,7 @@ from hot_anvil.core.calling import protocol, timing
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.verify.crash_report import REPORT_BYTES, Report, read_report
 from hot_anvil.errors import FaultError, MissingError, RequestError, cannot
-from hot_anvil.system.execute.emulation import PATIENCE, emulator_for
+from hot_anvil.system.execute.emulation import PATIENCE, emulator_for, starting
 from hot_anvil.system.process.confinement import Told
 from hot_anvil.system.process.disk_watch import LOOK_SECONDS, OVERFULL, DiskWatch
 from hot_anvil.system.process.running import signal_name
@@ -120,7 +120,7 @@ class Worker:
         self._scope = current_scope()
         under = under or emulator_for(path)
         self._patience = PATIENCE if under else 1
-        argv = [*under, path, str(cpu), str(memory), self.folder]
+        argv = starting(under, path, (str(cpu), str(memory), self.folder), self.folder)
         self._held = self._scope.confinement()
         argv = self._held.command(_TELL_FD, self.folder, argv)
         try:

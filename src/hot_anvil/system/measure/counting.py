@@ -17,6 +17,7 @@ from hot_anvil.core.measure.measurements import Count
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.system.build.native_tools import native_tool
 from hot_anvil.system.build.worker_objects import first_complaint
+from hot_anvil.system.execute.emulation import board_for
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.artefact import Artefact
@@ -88,7 +89,7 @@ def count_places(emulator: Emulator, path: str, entry: int, inputs: InputSet) ->
     Raises WorkerEnded for a call that does not come back.
     """
     data = Path(path).read_bytes()
-    under = _under(emulator, code_ranges(data, (CALLING, CALLER)), f",where={_PLACES}")
+    under = _under(emulator, path, code_ranges(data, (CALLING, CALLER)), f",where={_PLACES}")
     with Worker(path, memory=0, under=under) as worker:
         worker.prepare(0, 0, entry, inputs)
         worker.first(0, PATIENCE)
@@ -98,10 +99,13 @@ def count_places(emulator: Emulator, path: str, entry: int, inputs: InputSet) ->
     return {start + int(offset, 16): int(times) for offset, times in rows}
 
 
-def _under(emulator: Emulator, ranges: Mapping[str, tuple[int, int]], more: str = "") -> list[str]:
+def _under(
+    emulator: Emulator, path: str, ranges: Mapping[str, tuple[int, int]], more: str = ""
+) -> list[str]:
     on, off = (f"{low:x}-{high:x}" for low, high in (ranges[CALLING], ranges[CALLER]))
     plugin = f"{emulator.plugin},on={on},off={off},out={_COUNTS}{more}"
-    return [*emulator.command, "-plugin", plugin]
+    name, *options = board_for(path) or emulator.command
+    return [name, "-plugin", plugin, *options]
 
 
 def _count(
@@ -112,7 +116,7 @@ def _count(
     ranges: Mapping[str, tuple[int, int]],
 ) -> Count:
     try:
-        with Worker(path, memory=0, under=_under(emulator, ranges)) as worker:
+        with Worker(path, memory=0, under=_under(emulator, path, ranges)) as worker:
             worker.prepare(0, 0, entry, inputs)
             worker.first(0, PATIENCE)  # links what it calls
             worker.first(0, PATIENCE)

@@ -110,6 +110,11 @@ class Artefact(NamedTuple):
         return self.folder / "chip.txt"
 
     @property
+    def board(self) -> Path:
+        """What emulates a worker's board: the command, a word a line, and the board's name."""
+        return self.folder / "board"
+
+    @property
     def launcher(self) -> Path:
         """What starts code under study."""
         return self.folder / "confine"

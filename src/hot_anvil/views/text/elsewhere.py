@@ -12,11 +12,15 @@ def elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
     """Add a table for each target, and once what its figures leave out."""
     shown: set[str] = set()
     for one in found:
-        report.add("  ", Span(one.target, STRONG), f"  {one.counted_by}")
+        first, *others = one.counted_by.split("; ")
+        report.add("  ", Span(one.target, STRONG), f"  {first}")
+        for other in others:
+            report.add(" " * (4 + len(one.target)), other)
         labels = [label for label, _ in one.candidates[0].counts]
         timed = any(candidate.clock_hz for candidate in one.candidates)
         columns = [head for label in labels for head in (label or one.unit, "time")[: 1 + timed]]
-        rows = [_row(candidate, timed) for candidate in one.candidates]
+        stacks = any(candidate.stack is not None for candidate in one.candidates)
+        rows = [_row(candidate, timed, stacks) for candidate in one.candidates]
         heads = ("candidate", *columns, "to fewest", "least", "most", "stack", "flash", "RAM", "")
         align = "l" + "r" * (len(heads) - 2) + "l"
         last = len(heads) - 2
@@ -67,14 +71,15 @@ def picked_elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
             report.paragraph(f"the fewest {what}{also}", indent=8)
 
 
-def _row(candidate: CountedCandidate, timed: bool) -> list[Cell]:
+def _row(candidate: CountedCandidate, timed: bool, stacks: bool) -> list[Cell]:
     told = candidate.to_fewest
+    no_stack = "unknown" if stacks else ""
     return [
         candidate.candidate,
         *(cell for _, count in candidate.counts for cell in _cells(candidate, count, timed)),
         "unknown" if told is None else ratio(told),
         *_extremes(candidate),
-        "" if candidate.stack is None else size(candidate.stack),
+        no_stack if candidate.stack is None else size(candidate.stack),
         size(candidate.chip.flash) if candidate.chip else "",
         size(candidate.chip.ram) if candidate.chip else "",
         "fewest" if told == 1.0 else "",

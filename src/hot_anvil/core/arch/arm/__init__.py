@@ -1,5 +1,6 @@
 """32-bit ARM and Thumb."""
 
+from hot_anvil.core.arch.arm.boards import BOARDS
 from hot_anvil.core.arch.images import ImageKind
 
 TARGETS = r"arm(?!64)|thumb"  # how target triples start that it is for
@@ -10,5 +11,14 @@ _FILLED = {102: (0, 2), 103: (0, 2)}
 # Of the M profile, or a question to whatever catches exceptions; programs have neither.
 _BEYOND = r"(?:svc|bkpt|wfi|wfe|cps\w*|(?:msr|mrs)\b(?!.*[ac]psr))\b"
 IMAGES = (
-    ImageKind(40, 32, _EMULATOR, _FILLED, (), True, claims=".ARM.attributes", beyond=_BEYOND),
+    ImageKind(
+        machine=40,
+        bits=32,
+        emulator=_EMULATOR,
+        filled=_FILLED,
+        low_bit_is_mode=True,
+        claims=".ARM.attributes",
+        beyond=_BEYOND,
+        boards=BOARDS,
+    ),
 )
