@@ -1,9 +1,11 @@
 """Candidates of other targets: counted under their emulators, ranked target by target."""
 
+import re
 from collections.abc import Sequence
 
+from hot_anvil.core.arch import image_kind_of
 from hot_anvil.core.arch.boards import names_board
-from hot_anvil.core.binary.elf import memory_of
+from hot_anvil.core.binary.elf import from_outside, memory_of
 from hot_anvil.core.build.records import Built
 from hot_anvil.core.facts.expectations import Called
 from hot_anvil.core.inputs.input_sets import fitting
@@ -76,7 +78,8 @@ def _bare(workspace: Workspace, checked: Checked, verdicts: Sequence[Verdict]) -
         taken = () if program.why else _taken(program, entry, checked)
         sets = [checked.sets[entry][k] for k in taken]
         stack = deepest_stack(program.path, entry, sets) if sets else None
-        return OnChip(*_memory(workspace, every[verdict.build]), stack)
+        own = every[verdict.build]
+        return OnChip(*_memory(workspace, own), stack, stand_ins=_stand_ins(workspace, own))
 
     with thread_pool() as pool:
         return dict(zip((v.candidate for v in verdicts), pool.map(take, verdicts), strict=True))
@@ -122,8 +125,10 @@ def _on_chips(
             counts.setdefault(chip, {})[verdict.candidate, label] = cost.cycles
         over_all = _over_all(program, entry, checked)
         stack = max(cost.stack for cost in (*found, *(cost for cost, _ in over_all)))
-        ends = extremes((cost.cycles, label) for cost, label in over_all)
-        taken = OnChip(*_memory(workspace, built), stack, clock, *(ends or ()))
+        least, most = extremes((cost.cycles, label) for cost, label in over_all) or (None, None)
+        stand_ins = _stand_ins(workspace, built)
+        flash, ram = _memory(workspace, built)
+        taken = OnChip(flash, ram, stack, clock, least, most, stand_ins)
         chips.setdefault(chip, {})[verdict.candidate] = taken
     return [
         rank_counts(chip, verdicts[0].emulator, list(chips[chip]), own, CYCLES, chips[chip])
@@ -143,6 +148,15 @@ def _taken(program: Program, entry: int, checked: Checked) -> Sequence[int]:
     there = program.there[entry] if program.there else None
     sets = checked.sets[entry]
     return fitting(checked.signatures[entry], there, sets) if there else range(len(sets))
+
+
+def _stand_ins(workspace: Workspace, built: Built) -> tuple[str, ...]:
+    """Return the functions of a library that is not the chip's own which a build calls."""
+    kind = image_kind_of(workspace.toolchain(built.build).target)
+    if not kind or not kind.stands_in:
+        return ()
+    units = [workspace.store.artefact(unit.artefact).object.read_bytes() for unit in built.units]
+    return tuple(n for n in sorted(from_outside(units)) if re.match(kind.stands_in, n))
 
 
 def _memory(workspace: Workspace, built: Built) -> tuple[int, int]:

@@ -15,6 +15,7 @@ class Board(NamedTuple):
     processor: str
     values_at: int  # the address of 16 MiB for values
     flags: tuple[str, ...]  # for a gcc
+    worker_flags: tuple[str, ...] = ()  # more of them, but for what calls entries
 
     @property
     def command(self) -> tuple[str, ...]:

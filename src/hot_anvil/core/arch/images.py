@@ -26,6 +26,9 @@ class ImageKind(NamedTuple):
     # system can be linked into programs for Linux once it is gone; "" where it cannot.
     claims: str = ""
     beyond: str = ""  # pattern of instructions that only such a chip itself answers
+    # Pattern of functions that no compiler for such a chip brings, so that what stands in for them
+    # is not what would run on it.
+    stands_in: str = ""
     boards: Boards | None = None  # emulated, for such code
 
     def reach(self, kind: int) -> tuple[int, int]:

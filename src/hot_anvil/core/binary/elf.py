@@ -228,6 +228,17 @@ def taken_symbols(data: bytes) -> tuple[str, ...]:
     return tuple(s.name for s in symbols if s["st_shndx"] == "SHN_UNDEF" and s.name)
 
 
+def from_outside(objects: Sequence[bytes]) -> frozenset[str]:
+    """Return the symbols that objects take from others, linked together."""
+    taken: set[str] = set()
+    given: set[str] = set()
+    for data in objects:
+        table = _open(data).get_section_by_name(".symtab")
+        for symbol in table.iter_symbols() if table else ():
+            (taken if symbol["st_shndx"] == "SHN_UNDEF" else given).add(symbol.name)
+    return frozenset(taken - given - {""})
+
+
 def function_bodies(data: bytes) -> dict[str, Body]:
     """Return the bytes of each function, knowing what the linker fills in.
 

@@ -39,6 +39,7 @@ class OnChip(NamedTuple):
     # Cycles and the inputs that took them, over all that it was checked with; None: not known.
     least: tuple[int, str] | None = None
     most: tuple[int, str] | None = None
+    stand_ins: tuple[str, ...] = ()  # functions it calls that are not what would run on the chip
 
 
 _NO_CHIP = OnChip(0, 0)
@@ -79,6 +80,12 @@ class Elsewhere(NamedTuple):
     candidates: tuple[CountedCandidate, ...]
     swept: str = ""  # the one number that the sweep changes, "" for none or several
     sizes: tuple[int, ...] = ()  # its values, as the counts go
+
+    @property
+    def stand_ins(self) -> tuple[str, ...]:
+        """Functions that candidates call and that are not what would run on the chip."""
+        found = {name for c in self.candidates if c.chip for name in c.chip.stand_ins}
+        return tuple(sorted(found))
 
     @property
     def fewest(self) -> tuple[str, ...]:

@@ -20,7 +20,7 @@ from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import Store
 
 _OURS = NATIVE / "board"
-_PARTS, _SCRIPT = ("ports.c", "worker.c"), "link.ld"
+_PARTS, _SCRIPT = ("ports", "faults", "values", "start", "library", "worker"), "link.ld"
 _HEADERS = ("report.h", "worker.h", "board/board.h", "board/signal.h", "board/string.h")
 _FLAGS = (
     "-O2", "-ffreestanding", "-fbuiltin", "-fno-tree-loop-distribute-patterns", "-fno-lto", "-w",
@@ -57,8 +57,9 @@ def link_for_board(
     board = _board_of(built, chain, store)
     if isinstance(board, str):
         return Program("", board, "")
-    texts = {name: (_OURS / name).read_text() for name in (*_PARTS, _SCRIPT)}
-    fixed = compiled(texts, linker, store, (*board.flags, *_FLAGS), _HEADERS)
+    texts = {name: (_OURS / name).read_text() for name in (*(f"{p}.c" for p in _PARTS), _SCRIPT)}
+    own = (*board.flags, *board.worker_flags, *_FLAGS)
+    fixed = compiled(texts, linker, store, own, _HEADERS)
     shim = {"shim.c": shim_source(signatures, there)}
     calls = compiled(shim, linker, store, (*board.flags, *_FLAGS), _HEADERS)
     units = [unit.artefact for unit in built.units]
@@ -103,7 +104,7 @@ def _link(
     fixed, calls = ours
     try:
         units = [store.artefact(unit.artefact).object for unit in built.units]
-        own = [str(fixed.part("ports")), str(fixed.part("worker")), str(calls.part("shim"))]
+        own = [*(str(fixed.part(part)) for part in _PARTS), str(calls.part("shim"))]
         objects = [without_main(unit, work) for unit in units]
         script = f"-Wl,-T,{fixed.folder / _SCRIPT}"
         argv = [*command, script, *own, *objects, "-lgcc", "-o", str(made.worker)]

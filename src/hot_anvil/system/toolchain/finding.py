@@ -26,6 +26,7 @@ from hot_anvil.system.store.files import digest, parse_toml, user_cache
 from hot_anvil.system.store.seals import read_sealed, write_sealed
 from hot_anvil.system.toolchain.fronts import front_state, real_compiler
 
+_TARGET_FLAG = "--target="
 _FORMAT = 3
 _ASKED_AGAIN = 300  # seconds after which what did not answer is asked once more
 _DATA = Path(__file__).parent.parent.parent / "data" / "toolchains"
@@ -145,7 +146,8 @@ def _custom_toolchain(
     for language in languages:
         drivers[language] = driver._replace(language=language)
     first = next(iter(drivers.values()))
-    target = item.target or first.target
+    named = [f.removeprefix(_TARGET_FLAG) for f in item.flags if f.startswith(_TARGET_FLAG)]
+    target = item.target or (named[-1] if named else first.target)
     native = runs_natively(target, machine)
     can = {"compile": True, "link": native, "run": native}
     binutils = item.binutils if item.binutils is not None else "" if native else target

@@ -123,6 +123,7 @@ def _elsewhere(item: "Measured", one: "Elsewhere") -> Document:
                 "least": _extreme(candidate.chip.least) if candidate.chip else None,
                 "most": _extreme(candidate.chip.most) if candidate.chip else None,
                 "clock_hz": candidate.clock_hz,
+                "stand_ins": list(candidate.chip.stand_ins) if candidate.chip else [],
                 "counts": [
                     {
                         "inputs": label,

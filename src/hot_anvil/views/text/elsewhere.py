@@ -29,6 +29,13 @@ def elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
         whys = {c.why: None for row in one.candidates for _, c in row.counts if c.why}
         for why in whys:
             report.paragraph(f"unknown: {why}", DIM, indent=2)
+        if one.stand_ins:
+            report.paragraph(
+                f"{joined(one.stand_ins)}: of a library that stands in for the chip's own, where "
+                f"{'it takes' if len(one.stand_ins) == 1 else 'they take'} other {one.unit}",
+                DIM,
+                indent=2,
+            )
         _growth(report, one)
     for unit in dict.fromkeys(one.unit for one in found):
         report.paragraph(SAID[unit], DIM, indent=2)

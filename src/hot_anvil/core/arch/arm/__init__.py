@@ -10,6 +10,8 @@ _EMULATOR = ("qemu-arm", "-cpu", "max")
 _FILLED = {102: (0, 2), 103: (0, 2)}
 # Of the M profile, or a question to whatever catches exceptions; programs have neither.
 _BEYOND = r"(?:svc|bkpt|wfi|wfe|cps\w*|(?:msr|mrs)\b(?!.*[ac]psr))\b"
+# All but the compiler's own helpers.
+_OF_A_C_LIBRARY = r"(?!__)|__aeabi_mem"
 IMAGES = (
     ImageKind(
         machine=40,
@@ -19,6 +21,7 @@ IMAGES = (
         low_bit_is_mode=True,
         claims=".ARM.attributes",
         beyond=_BEYOND,
+        stands_in=_OF_A_C_LIBRARY,
         boards=BOARDS,
     ),
 )

@@ -35,10 +35,11 @@ def _choose(objects: Sequence[Attributes]) -> Board | str:
     if floats or any(one.get(_ARCHITECTURE) == _V7_M[1] for one in objects):
         flags = ("-mcpu=cortex-m4", "-mfpu=fpv4-sp-d16")
         return Board(_EMULATOR, "mps2-an386", "Cortex-M4", _VALUES, _with_floats(flags, hard))
+    flags = ("-mcpu=cortex-m3", *_THUMB)
+    # A Cortex-M0 takes no misaligned address, which the worker then has to do without as well.
     strict = any(one.get(_ARCHITECTURE) in _V6_M for one in objects)
-    trap = ("-DSTRICT_ALIGNMENT", "-mno-unaligned-access") if strict else ()
-    flags = ("-mcpu=cortex-m3", *_THUMB, *trap)
-    return Board(_EMULATOR, "mps2-an385", "Cortex-M3", _VALUES, flags)
+    own = ("-DSTRICT_ALIGNMENT", "-mno-unaligned-access") if strict else ()
+    return Board(_EMULATOR, "mps2-an385", "Cortex-M3", _VALUES, flags, own)
 
 
 def _is_m(one: Attributes) -> bool:
