@@ -7,6 +7,7 @@ from typing import Any, Literal, NamedTuple
 from hot_anvil.core.arch import image_kind
 from hot_anvil.core.arch.images import ImageKind
 from hot_anvil.core.arch.records import ObjectHead
+from hot_anvil.core.binary.symbol_table import symbol_table
 from hot_anvil.errors import FaultError
 
 _WRITABLE, _ALLOC, _EXECUTABLE = 0x1, 0x2, 0x4
@@ -122,9 +123,7 @@ def memory_of(data: bytes) -> tuple[int, int]:
     Variables with a first value take both: it is copied before a program starts.
     """
     kind, elf = _kind(data), _open(data)
-    table = elf.get_section_by_name(".symtab")
-    symbols = table.iter_symbols() if table else ()
-    flash, ram = 0, sum(s["st_size"] for s in symbols if s["st_shndx"] == "SHN_COMMON")
+    flash, ram = 0, sum(s.size for s in symbol_table(elf) if s.is_common)
     for section in elf.iter_sections():
         flags, size = section["sh_flags"], section["sh_size"]
         if not flags & _ALLOC or section.name.startswith((".note", ".eh_frame", ".ARM")):
@@ -162,11 +161,10 @@ def loaded_digest(data: bytes) -> str:
             state.update(f"{section.name} {section['sh_size']} ".encode() + content)
         relocates = section["sh_type"] in ("SHT_RELA", "SHT_REL")
         if relocates and not names[section["sh_info"]].startswith((".debug", ".eh_frame")):
-            symbols = elf.get_section(section["sh_link"])
+            symbols = symbol_table(elf, names[section["sh_link"]])
             for r in section.iter_relocations():
-                symbol = symbols.get_symbol(r["r_info_sym"])
-                index = symbol["st_shndx"]
-                name = symbol.name or (names[index] if isinstance(index, int) else "")
+                symbol = symbols[r["r_info_sym"]]
+                name = symbol.name or (names[symbol.section] if symbol.is_placed else "")
                 added = r.entry.get("r_addend", "")
                 line = f"{section.name} {r['r_offset']} {r['r_info_type']} {name} {added}"
                 state.update(line.encode())
@@ -175,14 +173,8 @@ def loaded_digest(data: bytes) -> str:
 
 def function_sizes(elf: Any) -> dict[str, int]:
     """Return the size in bytes of each function symbol that the file defines."""
-    table = elf.get_section_by_name(".symtab")
-    if table is None:
-        return {}
-    return {
-        symbol.name: symbol["st_size"]
-        for symbol in table.iter_symbols()
-        if symbol["st_info"]["type"] == "STT_FUNC" and symbol["st_shndx"] != "SHN_UNDEF"
-    }
+    own = (s for s in symbol_table(elf) if s.is_function and not s.is_taken)
+    return {symbol.name: symbol.size for symbol in own}
 
 
 def code_ranges(data: bytes, names: Sequence[str]) -> dict[str, tuple[int, int]]:
@@ -223,9 +215,8 @@ def place_of_symbol(data: bytes, name: str) -> tuple[int, bool]:
 
 def taken_symbols(data: bytes) -> tuple[str, ...]:
     """Return the symbols that a linked image takes from others."""
-    table = _open(data).get_section_by_name(".dynsym")
-    symbols = table.iter_symbols() if table else ()
-    return tuple(s.name for s in symbols if s["st_shndx"] == "SHN_UNDEF" and s.name)
+    symbols = symbol_table(_open(data), ".dynsym")
+    return tuple(s.name for s in symbols if s.is_taken and s.name)
 
 
 def from_outside(objects: Sequence[bytes]) -> frozenset[str]:
@@ -233,9 +224,8 @@ def from_outside(objects: Sequence[bytes]) -> frozenset[str]:
     taken: set[str] = set()
     given: set[str] = set()
     for data in objects:
-        table = _open(data).get_section_by_name(".symtab")
-        for symbol in table.iter_symbols() if table else ():
-            (taken if symbol["st_shndx"] == "SHN_UNDEF" else given).add(symbol.name)
+        for symbol in symbol_table(_open(data)):
+            (taken if symbol.is_taken else given).add(symbol.name)
     return frozenset(taken - given - {""})
 
 
@@ -245,7 +235,6 @@ def function_bodies(data: bytes) -> dict[str, Body]:
     ``data`` is an object, or an image that was linked with its relocations kept.
     """
     elf = _open(data)
-    table = elf.get_section_by_name(".symtab")
     linked = elf["e_type"] != "ET_REL"  # then places are addresses, not offsets
     image = _kind(data)
     opened: dict[int, set[int]] = {}
@@ -256,10 +245,10 @@ def function_bodies(data: bytes) -> dict[str, Body]:
                 before, after = image.reach(r["r_info_type"])
                 holes.update(range(r["r_offset"] - before, r["r_offset"] + after))
     bodies = {}
-    for symbol in table.iter_symbols() if table else ():
-        index = symbol["st_shndx"]
-        if symbol["st_info"]["type"] == "STT_FUNC" and isinstance(index, int):
-            start, size = symbol["st_value"] & ~int(image.low_bit_is_mode), symbol["st_size"]
+    for symbol in symbol_table(elf):
+        index = symbol.section
+        if symbol.is_function and symbol.is_placed:
+            start, size = symbol.value & ~int(image.low_bit_is_mode), symbol.size
             section = elf.get_section(index)
             first = start - section["sh_addr"] if linked else start
             content = section.data()[first : first + size]
@@ -276,14 +265,13 @@ def image_differs(image: bytes, bodies: dict[str, Body], functions: list[str]) -
     what differs.
     """
     elf = _open(image)
-    table = elf.get_section_by_name(".symtab")
     mode = int(_kind(image).low_bit_is_mode)
     found = {}
-    for symbol in table.iter_symbols() if table else ():
-        if symbol.name in functions and isinstance(symbol["st_shndx"], int):
-            section = elf.get_section(symbol["st_shndx"])
-            start = (symbol["st_value"] & ~mode) - section["sh_addr"]
-            found[symbol.name] = section.data()[start : start + symbol["st_size"]]
+    for symbol in symbol_table(elf):
+        if symbol.name in functions and symbol.is_placed:
+            section = elf.get_section(symbol.section)
+            start = (symbol.value & ~mode) - section["sh_addr"]
+            found[symbol.name] = section.data()[start : start + symbol.size]
     for name in functions:
         body, linked = bodies.get(name), found.get(name)
         if body is None or linked is None:
@@ -299,12 +287,9 @@ def image_differs(image: bytes, bodies: dict[str, Body], functions: list[str]) -
 def data_symbols(image: bytes) -> dict[str, list[tuple[int, int]]]:
     """Return symbol -> (address, bytes) of each writable object of a linked image."""
     elf = _open(image)
-    table = elf.get_section_by_name(".symtab")
+    writable = [bool(section["sh_flags"] & _WRITABLE) for section in elf.iter_sections()]
     out: dict[str, list[tuple[int, int]]] = {}
-    for symbol in table.iter_symbols() if table else ():
-        index = symbol["st_shndx"]
-        if symbol["st_info"]["type"] != "STT_OBJECT" or not isinstance(index, int):
-            continue
-        if elf.get_section(index)["sh_flags"] & _WRITABLE:
-            out.setdefault(symbol.name, []).append((symbol["st_value"], symbol["st_size"]))
+    for symbol in symbol_table(elf):
+        if symbol.is_object and symbol.is_placed and writable[symbol.section]:
+            out.setdefault(symbol.name, []).append((symbol.value, symbol.size))
     return out

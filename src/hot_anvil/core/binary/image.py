@@ -7,11 +7,12 @@ compiler: for hand-written assembly and link-time optimisation.
 import io
 import re
 from collections.abc import Collection, Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from hot_anvil.core.arch import architecture
 from hot_anvil.core.arch.records import Architecture, Syntax
 from hot_anvil.core.binary.lines import DebugLines
+from hot_anvil.core.binary.symbol_table import TableEntry, symbol_table
 from hot_anvil.core.code.records import LINKED, Code, Datum, Function, Instruction
 from hot_anvil.core.code.text import split_operands
 
@@ -55,19 +56,16 @@ def read_symbols(data: bytes, low_bit_is_mode: bool) -> tuple[Symbol, ...]:
     from elftools.elf.elffile import ELFFile
 
     elf = ELFFile(io.BytesIO(data))
-    table = elf.get_section_by_name(".symtab") or elf.get_section_by_name(".dynsym")
     return tuple(
         _symbol(item, low_bit_is_mode)
-        for item in (table.iter_symbols() if table else ())
-        if isinstance(item["st_shndx"], int) and item.name and not item.name.startswith("$")
+        for item in symbol_table(elf, ".symtab", ".dynsym")
+        if item.is_placed and item.name and not item.name.startswith("$")
     )
 
 
-def _symbol(item: Any, low_bit_is_mode: bool) -> Symbol:
-    kind = item["st_info"]["type"].removeprefix("STT_").replace("LOOS", "GNU_IFUNC")
-    address = item["st_value"] & ~1 if low_bit_is_mode and kind == "FUNC" else item["st_value"]
-    is_local = item["st_info"]["bind"] == "STB_LOCAL"
-    return Symbol(item.name, address, item["st_size"], kind, is_local)
+def _symbol(item: TableEntry, low_bit_is_mode: bool) -> Symbol:
+    address = item.value & ~1 if low_bit_is_mode and item.is_function else item.value
+    return Symbol(item.name, address, item.size, item.kind, item.is_local)
 
 
 class _Piece:

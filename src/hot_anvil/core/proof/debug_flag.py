@@ -3,6 +3,7 @@
 import io
 from typing import Any
 
+from hot_anvil.core.binary.symbol_table import TableEntry, symbol_table
 from hot_anvil.core.code.records import Code
 
 Pieces = dict[str, tuple[bytes, tuple[tuple[int, int, str, int], ...]]]
@@ -34,8 +35,7 @@ def _pieces(data: bytes) -> Pieces:
     from elftools.elf.elffile import ELFFile
 
     elf = ELFFile(io.BytesIO(data))
-    table = elf.get_section_by_name(".symtab")
-    symbols = list(table.iter_symbols()) if table else []
+    symbols = symbol_table(elf)
     holes = _relocations(elf, symbols)
     out: Pieces = {}
     for index, section in enumerate(elf.iter_sections()):
@@ -44,11 +44,15 @@ def _pieces(data: bytes) -> Pieces:
         content = section.data()
         left = bytearray(content)
         for symbol in symbols:
-            if symbol["st_shndx"] != index or symbol["st_info"]["type"] != "STT_FUNC":
+            if symbol.section != index or not symbol.is_function:
                 continue
-            start = symbol["st_value"] & ~1 if symbol["st_size"] else symbol["st_value"]
-            end = start + symbol["st_size"]
-            inside = tuple((at - start, *rest) for at, *rest in holes[index] if start <= at < end)
+            start = symbol.value & ~1 if symbol.size else symbol.value
+            end = start + symbol.size
+            inside = tuple(
+                (at - start, kind, name, added)
+                for at, kind, name, added in holes[index]
+                if start <= at < end
+            )
             out[symbol.name] = content[start:end], inside
             left[start:end] = bytes(end - start)
         if any(left) or not content:
@@ -56,7 +60,7 @@ def _pieces(data: bytes) -> Pieces:
     return out
 
 
-def _relocations(elf: Any, symbols: list[Any]) -> dict[int, list[tuple[int, int, str, int]]]:
+def _relocations(elf: Any, symbols: list[TableEntry]) -> dict[int, list[tuple[int, int, str, int]]]:
     sections = list(elf.iter_sections())
     holes: dict[int, list[tuple[int, int, str, int]]] = {k: [] for k in range(len(sections))}
     for section in sections:
@@ -64,9 +68,8 @@ def _relocations(elf: Any, symbols: list[Any]) -> dict[int, list[tuple[int, int,
             continue
         for r in section.iter_relocations():
             symbol = symbols[r["r_info_sym"]] if r["r_info_sym"] < len(symbols) else None
-            place = symbol["st_shndx"] if symbol is not None else 0
-            own = sections[place].name if isinstance(place, int) else ""
-            name = (symbol.name if symbol is not None else "") or own
+            own = sections[symbol.section].name if symbol and symbol.is_placed else ""
+            name = (symbol.name if symbol else "") or own
             # The number of a local label may differ; what it points to may not.
             name = own if name.startswith((".L", "$")) else name
             item = (r["r_offset"], r["r_info_type"], name, r.entry.get("r_addend", 0))
