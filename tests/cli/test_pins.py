@@ -53,6 +53,33 @@ def test_periods_are_exact_and_come_back_from_a_dump(clock: Path, tmp_path: Path
     assert "1.13 us" in text and "889 kHz" in text and "22.2 %" in text
 
 
+UNHANDLED = """#include <avr/io.h>
+#include <avr/interrupt.h>
+ISR(TIMER9_OVF_vect) { PORTB ^= 1; }
+int main(void)
+{
+    void (*volatile nowhere)(void) = 0;
+    DDRB = 1;
+    PORTB = 1;
+    if (START) nowhere();
+    TCCR0B = 1; TIMSK0 = 1; sei();
+    for (;;) PINB = 1;
+}
+"""
+
+
+def test_a_program_that_starts_again_is_said_to(clock: Path, tmp_path: Path) -> None:
+    (tmp_path / "gauge.c").write_text(UNHANDLED)
+    build = "avr-gcc -Os -mmcu=atmega328p -DSTART="
+    words: list[str | Path] = ["pins", tmp_path / "gauge.c"]
+    words += ["--build", f"{build}0", "--build", f"{build}1"]
+    rows = document(*words)["pins"]
+    assert [row["rises"] for row in rows][1] == 1  # and not again and again
+    told = " ".join(hot_anvil(*words).stdout.split())
+    assert f"{build}0: interrupt vector 16 was taken and has no handler" in told, told
+    assert f"{build}1: it came to its first instruction again" in told, told
+
+
 def test_what_has_no_pins_is_said(clock: Path, tmp_path: Path) -> None:
     build = ["--build", "avr-gcc -Os -mmcu=atmega328p"]
     assert "Those that do: PB0, PB3" in refused("pins", clock, *build, "--pin", "PD7")

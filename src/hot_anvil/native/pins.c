@@ -3,7 +3,8 @@
  * Arguments: the chip, the program, the cycles to run, the most changes, the file to write to.
  * The file: a line "CYCLE PIN LEVEL" for each change, such as "1620 PB5 1", at the end of the
  * instruction that made it; last "end CYCLE WORD": "ran", "stopped" (asleep, interrupts off),
- * "crashed" or "full".
+ * "crashed", "full", "restarted" (at its first instruction) or "unhandled-N" (the same, by way of
+ * interrupt vector N, which has no handler).
  */
 #include "sim_avr.h"
 #include "avr_ioport.h"
@@ -14,7 +15,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-enum { MOST_AT_ONCE = 256 };
+enum { MOST_AT_ONCE = 256, MOST_VECTORS = 128 };
 
 static struct { char port; int bit, level; } waiting[MOST_AT_ONCE];
 static int count;
@@ -34,6 +35,17 @@ static void changed(struct avr_irq_t *irq, uint32_t value, void *place)
     waiting[count].port = (char)port;
     waiting[count].bit = bit;
     waiting[count++].level = level;
+}
+
+/* How the program came to its first instruction again. A vector without a handler jumps to a jump
+ * there: so its place is what ran before the last instruction. */
+static const char *restarted(const avr_t *chip, uint32_t before)
+{
+    static char word[32];
+    uint32_t vector = before / chip->vector_size;
+    if (before % chip->vector_size || !vector || vector >= MOST_VECTORS) return "restarted";
+    snprintf(word, sizeof word, "unhandled-%u", (unsigned)vector);
+    return word;
 }
 
 int main(int argc, char **argv)
@@ -65,8 +77,15 @@ int main(int argc, char **argv)
     chip->run_cycle_limit = chip->run_cycle_count = 1; /* one instruction at a time */
     const char *word = "ran";
     uint64_t told = 0;
+    uint32_t before = 0;
     while (chip->cycle < most_cycles) {
+        uint32_t at = chip->pc;
         int state = avr_run(chip);
+        if (chip->pc == 0 && chip->cycle) {
+            word = restarted(chip, before);
+            break;
+        }
+        before = at;
         for (int i = 0; i < count; i++)
             fprintf(file, "%llu P%c%d %d\n", (unsigned long long)chip->cycle, waiting[i].port,
                     waiting[i].bit, waiting[i].level);

@@ -81,6 +81,7 @@ class Finding(NamedTuple):
     place: Place = NOWHERE
     error: Error | None = None
     layout: int = 0  # of laying out the sets, that shows it
+    left_out: int = 0  # input sets that the other machine's types or memory do not hold
 
 
 _LEFT = {

@@ -306,7 +306,7 @@ def _judge(plan: CheckPlan, ready: PreparedInputs, built: Built, oracle: Oracle)
             break
     if not trials[-1].ending and _without_own(trials[0], ready):
         return Finding(NOT_RUN, "the bench's own values do not fit its types, or its memory")
-    return judge(
+    finding = judge(
         oracle.expected,
         oracle.signature,
         trials,
@@ -315,6 +315,8 @@ def _judge(plan: CheckPlan, ready: PreparedInputs, built: Built, oracle: Oracle)
         plan.snippet.tolerance,
         oracle.excused,
     )
+    left_out = 0 if trials[-1].ending else trials[0].outputs.count(None)
+    return finding._replace(left_out=left_out)
 
 
 def _without_own(trial: Trial, ready: PreparedInputs) -> bool:
@@ -355,7 +357,7 @@ def verdict_of(plan: CheckPlan, ready: PreparedInputs, evaluated: Evaluated) -> 
         candidate_name(ready.signature.name, evaluated.built.build.name, plan.alone),
         finding.verdict,
         finding.why,
-        len(ready.sets),
+        len(ready.sets) - finding.left_out,
         shown.label if shown else "",
         shown.spec.edge if shown else "",
         finding.place,

@@ -23,6 +23,7 @@ _CYCLES_A_SECOND = 2_000_000  # at the least
 _ENDINGS = {
     "stopped": "it stopped itself for good: asleep, with interrupts off",
     "crashed": "the simulated chip came to an instruction that it does not have",
+    "restarted": "it came to its first instruction again; what it did then is not recorded",
     "full": f"it was stopped at {_MOST_CHANGES:,} changes",
 }
 
@@ -83,7 +84,18 @@ def _read(text: str, build: str, tick: float | None) -> Recording:
     for cycle, pin, level in rows:
         traces.setdefault(pin, []).append(Edge(float(cycle), int(level)))
     made = tuple(Trace(pin, tuple(traces[pin])) for pin in sorted(traces))
-    return Recording(build, made, float(last[1]), tick, "cycles", _ENDINGS.get(last[2], ""))
+    return Recording(build, made, float(last[1]), tick, "cycles", _ending(last[2]))
+
+
+def _ending(word: str) -> str:
+    """Return how a program ended, "" where it ran to the end."""
+    what, _, vector = word.partition("-")
+    if not vector:
+        return _ENDINGS.get(what, "")
+    return (
+        f"interrupt vector {vector} was taken and has no handler (a misspelt one is none): the "
+        "program started again, which is not recorded"
+    )
 
 
 def find_recorder(isa: str, host: Toolchain, store: Store) -> Artefact:

@@ -165,11 +165,14 @@ def _emulated(checked: "Checked") -> str:
 
 def _rows(checked: "Checked") -> list[list[Cell]]:
     rows: list[list[Cell]] = []
+    most = max((v.input_sets for v in checked.verdicts), default=0)
     for v in checked.verdicts:
         style = "plain" if v.verdict == CORRECT else TROUBLE
         last = "the reference" if v.candidate == checked.reference and not v.why else ""
         if v.verdict == CORRECT and v.why:
             last = "nothing to compare"
+        elif v.verdict == CORRECT and v.input_sets < most:
+            last = f"{v.input_sets} of {most} input sets fit it"
         elif v.error:
             last = error_text(v.error)
         rows.append([v.candidate, Span(v.verdict, style), v.inputs, last])
