@@ -18,6 +18,7 @@ from hot_anvil.system.build.worker_objects import PLACEMENTS
 from hot_anvil.system.check.checking import read_files
 from hot_anvil.system.measure.counting import Emulator, count_calls, find_emulator
 from hot_anvil.system.measure.stepping import find_stepper, step_calls
+from hot_anvil.system.process.notices import notice
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace
@@ -26,6 +27,8 @@ from hot_anvil.workspace import Workspace
 def with_counts(workspace: Workspace, measured: Measured) -> Measured:
     """Add how many instructions a call of each timed candidate executes, under an emulator."""
     checked = measured.checked
+    if checked.snippet.program:
+        notice(f"{checked.snippet.name} is a whole program: only calls of entries are counted")
     if checked.snippet.program or not checked.timed:
         return measured
     host = host_toolchain(workspace.found.toolchains)
