@@ -6,7 +6,7 @@ from shutil import which
 
 import pytest
 
-from conftest import document, hot_anvil, write_bench
+from conftest import document, hot_anvil, refused, write_bench
 
 FAULTS = """#include <stdint.h>
 #define ASK uint32_t mask; __asm__ volatile("mrs %0, primask" : "=r"(mask) :: "memory")
@@ -103,6 +103,16 @@ def test_a_board_counts_as_a_program_does_and_says_the_stack(
         assert 120 <= candidate["stack_bytes"] < 180, candidate
         counted[name] = candidate["counts"][0]["instructions"]
     assert counted["board"] == counted["program"] + 1  # the question itself
+
+
+def test_a_target_among_the_flags_is_sent_to_the_toolchain(
+    tmp_path: Path, need: Callable[..., None]
+) -> None:
+    need("clang-16")
+    (tmp_path / "gauge.c").write_text(FAULTS)
+    build = "clang-16 --target=thumbv7em-none-eabi -O2"
+    told = refused("compile", tmp_path / "gauge.c", "--build", build)
+    assert "clang-16@thumb, or one in a [toolchain.NAME]" in told, told
 
 
 def test_without_an_emulator_a_board_is_missed_by_name(

@@ -53,7 +53,8 @@ def count_elsewhere(workspace: Workspace, checked: Checked) -> tuple[Elsewhere, 
         if runs_on_chip(verdicts[0].emulator):
             out += _on_chips(workspace, checked, verdicts)
             continue
-        emulator = find_emulator(host, target, workspace.store)
+        on_board = all(names_board(verdict.emulator) for verdict in verdicts)
+        emulator = find_emulator(host, target, workspace.store, on_board)
         counts = counts_of(workspace, checked, verdicts, emulator)
         chips = _bare(workspace, checked, verdicts) if without_system(target) else {}
         ways = (v.emulator if names_board(v.emulator) else emulator.name for v in verdicts)

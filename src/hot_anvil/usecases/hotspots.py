@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
+from hot_anvil.core.arch.boards import names_board
 from hot_anvil.core.config.records import find_snippets
 from hot_anvil.core.inputs.input_sets import InputSet, make_input_set
 from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
@@ -129,7 +130,8 @@ def _counted(
     if runs_on_chip(verdict.emulator):
         places = chip_places(path, entry, inputs)
         return Seen(places.cycles, Counter(), places.times), "cycles"
-    emulator = find_emulator(host_toolchain(workspace.found.toolchains), target, workspace.store)
+    host, board = host_toolchain(workspace.found.toolchains), names_board(verdict.emulator)
+    emulator = find_emulator(host, target, workspace.store, board)
     if emulator.why:
         raise MissingError(f"{verdict.candidate}: {emulator.why}.")
     times = count_places(emulator, path, entry, inputs)

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+from hot_anvil.core.arch import isa_name
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.project_flags import without_levels
 from hot_anvil.core.build.records import Unit
@@ -32,6 +33,7 @@ _VARIABLES = [
     "COMPILER_PATH",
     "SOURCE_DATE_EPOCH",
 ]
+_TARGET = "--target="
 _DATA = Path(__file__).parent.parent.parent / "data"
 
 
@@ -78,6 +80,7 @@ def make_job(
 ) -> Job:
     """Return the job; its key covers everything but the contents of files read."""
     check_flags(build, family)
+    _check_target(build, chain, family)
     job = Job(source, build, chain, family, "", more)
     environment = [f"{name}={os.environ.get(name, '')}" for name in _VARIABLES]
     machine = _this_cpu() if any("native" in flag for flag in job.flags) else ""
@@ -122,6 +125,22 @@ def _check_whole(build: Build) -> None:
             f"{build.name}: -fwhole-program drops every function that no main() of the snippet "
             "uses, entries too. Say -flto: it also sees the whole program, and keeps what is "
             "called from outside."
+        )
+
+
+def _check_target(build: Build, chain: Toolchain, family: Family) -> None:
+    """Refuse a flag that says another machine than the toolchain is for."""
+    for flag in build.flags:
+        wanted = flag.removeprefix(_TARGET)
+        other = isa_name(wanted) if flag.startswith(_TARGET) else chain.isa
+        if other == chain.isa:
+            continue
+        known = [t for t in family.targets.values() if isa_name(t.triple) == other]
+        known.sort(key=lambda t: t.triple[:4] != wanted[:4])
+        named = f" {chain.name.partition('@')[0]}@{known[0].name}, or" if known else ""
+        raise RequestError(
+            f"{build.name}: the flag {flag} says another machine than the toolchain is for. Name "
+            f"it with the toolchain:{named} one in a [toolchain.NAME] of the bench."
         )
 
 

@@ -39,27 +39,31 @@ class Emulator(NamedTuple):
     why: str
 
 
-def find_emulator(host: Toolchain, target: str, store: Store) -> Emulator:
+def find_emulator(host: Toolchain, target: str, store: Store, board: bool = False) -> Emulator:
     """Return the emulator for programs of a target, its plugin compiled by ``host``.
 
-    It has the model of a processor with all that it knows, whatever this machine has.
+    It has the model of a processor with all that it knows, whatever this machine has; for programs
+    of a board, the command that emulates it is beside them.
     """
     kind = image_kind_of(target)
     own = shutil.which(emulator_command())
-    path = shutil.which(kind.emulator[0]) if kind else None
+    command = kind.emulator if kind else (emulator_command(),)
+    if kind and kind.boards and board:
+        command = (kind.boards.emulator, "", "of the board")
+    path = shutil.which(command[0])
     if not kind or not path or not own:
-        missing = kind.emulator[0] if kind and not path else emulator_command()
+        missing = emulator_command() if path else command[0]
         return Emulator((), "", "", f"{missing} is not here (on Debian: apt install qemu-user)")
     said = run([path, "--version"], "/")
     version = re.search(r"version (\d+\.\d+)", said.stdout)
-    model = kind.emulator[2] if len(kind.emulator) > 2 else "of its own"
+    model = command[2] if len(command) > 2 else "of its own"
     name = f"QEMU {version[1] if version else '?'}, CPU model {model}"
     for api in _PLUGIN_APIS:  # newer emulators ask for newer numbers
         plugin = _compiled(host, store, api, isa_name(target))
         if isinstance(plugin, Path):
             tried = run([own, "-plugin", f"{plugin},out=/dev/null", "/bin/true"], "/")
             if not tried.failed:
-                return Emulator((path, *kind.emulator[1:]), str(plugin), name, "")
+                return Emulator((path, *command[1:]), str(plugin), name, "")
             why = first_complaint(tried.stderr)
         else:
             why = plugin
