@@ -1,7 +1,6 @@
 """The workspace's timing of compilers, where a choice rests on it."""
 
 import random
-import shutil
 import time
 from collections.abc import Collection, Sequence
 from pathlib import Path
@@ -49,9 +48,8 @@ def time_compiles(
 def _compile(workspace: Workspace, built: Built) -> float | None:
     """Return the seconds that the compiler takes for a build's sources, None where it fails."""
     chain = workspace.toolchain(built.build)
-    scratch = workspace.store.scratch()
-    took = 0.0
-    try:
+    with workspace.store.workplace() as scratch:
+        took = 0.0
         for unit in built.units:
             language = language_of(unit.source)
             own = built.snippet.source_flags.get(unit.source, ())
@@ -62,6 +60,4 @@ def _compile(workspace: Workspace, built: Built) -> float | None:
             if run([*argv, "-o", str(scratch / "made.o")], workspace.bench.root).failed:
                 return None
             took += time.perf_counter() - started
-    finally:
-        shutil.rmtree(scratch, ignore_errors=True)
     return took

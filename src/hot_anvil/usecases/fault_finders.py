@@ -1,7 +1,6 @@
 """Builds that find faults: sanitized programs, and compilers asked for every warning."""
 
 import re
-import shutil
 import time
 from collections.abc import Callable, Mapping, Sequence
 from itertools import pairwise
@@ -171,17 +170,15 @@ def experiments(workspace: Workspace, link: Callable[[Built], Program]) -> Exper
     def vary(built: Built, variant: Variant) -> Program:
         flags = (*built.build.flags, *variant.flags)
         build = Build(built.build.toolchain, "", flags)
-        scratch = workspace.store.scratch()
         try:
-            snippet = _with_edited(built.snippet, variant.edited, scratch, workspace.bench.root)
-            (made,) = workspace.compile_apart([(snippet, build)])
-            if made.status != COMPILED:
-                return Program("", made.why, "")
-            return link(made)
+            with workspace.store.workplace() as work:
+                snippet = _with_edited(built.snippet, variant.edited, work, workspace.bench.root)
+                (made,) = workspace.compile_apart([(snippet, build)])
+                if made.status != COMPILED:
+                    return Program("", made.why, "")
+                return link(made)
         except AnvilError as error:
             return Program("", str(error), "")
-        finally:
-            shutil.rmtree(scratch, ignore_errors=True)
 
     def family(built: Built) -> str:
         return workspace.toolchain(built.build).family

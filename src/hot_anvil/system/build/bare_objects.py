@@ -6,6 +6,7 @@ division or a float addition runs the code that it would run on the chip.
 """
 
 import shutil
+from functools import cache
 from pathlib import Path
 from typing import NamedTuple
 
@@ -67,19 +68,26 @@ def without_claims(source: str, work: Path, chain: Toolchain) -> str:
     return source if said.failed else str(copy)
 
 
+@cache
+def _helpers_of(driver: str, identity: str, flags: tuple[str, ...], folder: str) -> Path | None:
+    """Return the file of a compiler's helpers; ``identity`` is the compiler's, by content."""
+    said = run([driver, *flags, "-print-libgcc-file-name"], folder)
+    library = Path(said.stdout.strip())
+    return None if said.failed or not library.is_file() else library
+
+
 def _helper_library(built: Built, chain: Toolchain, store: Store) -> list[str]:
     """Return the compiler's library of helpers for a build's flags, [] where it brings none."""
     driver = next(iter(chain.drivers.values()))
-    flags = [*chain.flags, *built.build.flags]
-    said = run([driver.path, *flags, "-print-libgcc-file-name"], store.root)
-    library = Path(said.stdout.strip())
-    if said.failed or not library.is_file():
+    flags = (*chain.flags, *built.build.flags)
+    library = _helpers_of(driver.path, driver.identity, flags, store.root)
+    if library is None:
         return []
     name = digest("bare helpers", driver.identity, str(library))
     if not store.holds(name):
-        work = store.scratch()
-        made = Artefact(work).archive
-        shutil.copyfile(library, made)
-        Path(without_claims(str(made), work, chain)).replace(made)
-        store.keep(work, name)
+        with store.workplace() as work:
+            made = Artefact(work).archive
+            shutil.copyfile(library, made)
+            Path(without_claims(str(made), work, chain)).replace(made)
+            store.keep(work, name)
     return [str(store.artefact(name).archive)]

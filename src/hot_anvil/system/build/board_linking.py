@@ -1,6 +1,5 @@
 """Programs for an emulated board: a build's objects with a worker that needs no system."""
 
-import shutil
 from collections.abc import Sequence
 from shutil import which
 
@@ -11,10 +10,9 @@ from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.records import Built
 from hot_anvil.core.calling.shim import shim_source
 from hot_anvil.core.toolchain.records import Toolchain, without_system
-from hot_anvil.system.build.linking import Program, prove_image, without_main
-from hot_anvil.system.build.worker_objects import NATIVE, compiled, first_complaint
+from hot_anvil.system.build.linking import Program, why_not_linked, without_main
+from hot_anvil.system.build.worker_objects import NATIVE, compiled
 from hot_anvil.system.process.running import run
-from hot_anvil.system.process.trouble import raise_own_trouble
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.store import Store
@@ -99,25 +97,18 @@ def _link(
     store: Store,
 ) -> str:
     """Make the program's artefact; return why it cannot be linked, "" when it can."""
-    work = store.scratch()
-    made = Artefact(work)
-    fixed, calls = ours
-    try:
+    with store.workplace() as work:
+        made = Artefact(work)
+        fixed, calls = ours
         units = [store.artefact(unit.artefact).object for unit in built.units]
         own = [*(str(fixed.part(part)) for part in _PARTS), str(calls.part("shim"))]
         objects = [without_main(unit, work) for unit in units]
         script = f"-Wl,-T,{fixed.folder / _SCRIPT}"
         argv = [*command, script, *own, *objects, "-lgcc", "-o", str(made.worker)]
         said = run(argv, store.root)
-        raise_own_trouble(said, f"linking {built.build.name}")
-        if said.failed:
-            return (
-                f"cannot be linked for a board without a C library: {first_complaint(said.stderr)}"
-            )
-        prove_image(built, signatures, units, made.worker)
+        if why := why_not_linked(said, built, signatures, units, made.worker):
+            return f"cannot be linked for a board without a C library: {why}"
         made.same_code.write_text(loaded_digest(made.worker.read_bytes()))
         made.board.write_text("\n".join((*board.command, board.name)))
         store.keep(work, name)
         return ""
-    finally:
-        shutil.rmtree(work, ignore_errors=True)

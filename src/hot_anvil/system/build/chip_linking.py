@@ -1,7 +1,6 @@
 """Programs for a chip: a build's objects with a small main, and the simulator that runs them."""
 
 import os
-import shutil
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -12,11 +11,10 @@ from hot_anvil.core.calling.chip_shim import chip_entries, chip_shim
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.system.build.chips import kit_of
 from hot_anvil.system.build.chips.kit import ChipKit
-from hot_anvil.system.build.linking import Program, prove_image, without_main
+from hot_anvil.system.build.linking import Program, why_not_linked, without_main
 from hot_anvil.system.build.native_tools import native_tool
 from hot_anvil.system.build.worker_objects import first_complaint
 from hot_anvil.system.process.running import run
-from hot_anvil.system.process.trouble import raise_own_trouble
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
@@ -79,9 +77,8 @@ def _link(
 ) -> str:
     """Make the program's artefact; return why it cannot be linked, "" when it can."""
     kit, linker = parts.kit, parts.linker
-    work = store.scratch()
-    made = Artefact(work)
-    try:
+    with store.workplace() as work:
+        made = Artefact(work)
         (work / "main.c").write_text(parts.shim)
         said = run([*kit.compiler(linker, parts.chip), "main.c", "-o", "main.o"], work)
         if said.failed:
@@ -89,17 +86,13 @@ def _link(
         units = [store.artefact(unit.artefact).object for unit in built.units]
         objects = [without_main(unit, work, kit.objcopy(linker)) for unit in units]
         said = kit.link(linker, parts.chip, [*objects, "main.o"], made.worker, work)
-        raise_own_trouble(said, f"linking {built.build.name}")
-        if said.failed:
-            return f"cannot be linked: {first_complaint(said.stderr)}"
-        prove_image(built, signatures, units, made.worker)
+        if why := why_not_linked(said, built, signatures, units, made.worker):
+            return f"cannot be linked: {why}"
         made.same_code.write_text(loaded_digest(made.worker.read_bytes()))
         made.chip.write_text(parts.entries)
         os.link(parts.simulator.simulator, made.simulator)
         store.keep(work, name)
         return ""
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
 
 
 def _simulator(kit: ChipKit, host: Toolchain, store: Store) -> Artefact | str:

@@ -1,6 +1,5 @@
 """What only full debug info tells, from a compile that is never run nor shown."""
 
-import shutil
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
@@ -32,8 +31,7 @@ def from_debug_info(
     plain = read_json(store.artefact(name).debug_info) if name else None
     if plain is not None:
         return plain
-    work = store.scratch()
-    try:
+    with store.workplace() as work:
         flags = (*job.family.variable_flags, *more_flags)
         said = run_compiler(job, store, work, OBJECT, "code.o", flags)
         if said.failed:
@@ -51,8 +49,6 @@ def from_debug_info(
         plain = read((work / linked).read_bytes(), made)
         _keep(job, store, work, plain)
         return read_json(store.artefact(store.lookup(job.key) or "").debug_info) or plain
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
 
 
 def _keep(job: Job, store: Store, work: Path, plain: Any) -> None:

@@ -56,19 +56,16 @@ def _launcher(host: Toolchain, store: Store) -> str:
     source = NATIVE / "confine.c"
     name = digest("launcher", driver.identity, source.read_bytes(), *_FLAGS)
     target = store.artefact(name)
-    if not store.holds(name):
-        work = store.scratch()
+    if store.holds(name):
+        return str(target.launcher)
+    with store.workplace() as work:
         shutil.copyfile(source, work / source.name)
         # Linked with no library it starts in half the time; not every system has those.
         for flags in (("-static",), ()):
             said = run([driver.path, *flags, *_FLAGS], work)
             if not said.failed:
-                break
-        else:
-            shutil.rmtree(work, ignore_errors=True)
-            raise FaultError(
-                f"The launcher does not compile with {driver.command}: "
-                f"{first_complaint(said.stderr)}. Please report this."
-            )
-        store.keep(work, name)
-    return str(target.launcher)
+                return str(store.keep(work, name).launcher)
+    raise FaultError(
+        f"The launcher does not compile with {driver.command}: {first_complaint(said.stderr)}. "
+        "Please report this."
+    )

@@ -1,6 +1,5 @@
 """The code of a library function, from the shared or static library it comes from."""
 
-import shutil
 from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
@@ -73,12 +72,9 @@ def _from_shared(
         return None
     stop = found.address + max(found.size, 1)
     options = ["-d", "-w", f"--start-address={found.address}", f"--stop-address={stop}"]
-    work = store.scratch()
-    try:
+    with store.workplace() as work:
         (work / "library").symlink_to(path)
         text = dump(objdump, options, work, "library")
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
     code = read_image(text, [found], DebugLines(b"", ""), chain.isa)
     note = ""
     if found.kind == "GNU_IFUNC":
@@ -97,14 +93,12 @@ def _named(symbols: Sequence[Symbol], name: str) -> Symbol | None:
 def _from_archive(
     path: str, name: str, chain: Toolchain, objdump: Tool, store: Store
 ) -> LibraryCode | None:
-    work = store.scratch()
-    try:
+    with store.workplace() as work:
         (work / "library").symlink_to(path)
-        text = _dump_named(objdump, work, name)
-    except ToolError:  # a linker script under the name of an archive, for one
-        return None
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
+        try:
+            text = _dump_named(objdump, work, name)
+        except ToolError:  # a linker script under the name of an archive, for one
+            return None
     code = read_image(text, [], DebugLines(b"", ""), chain.isa, (name,))
     return LibraryCode(path, code, "") if code.total else None
 

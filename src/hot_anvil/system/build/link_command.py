@@ -85,12 +85,10 @@ def rust_library(path: str, store: Store) -> str:
     """
     name = digest("rust library", path, str(Path(path).stat().st_mtime_ns))
     made = store.artefact(name)
-    if not store.holds(name):
-        work = store.scratch()
+    if store.holds(name):
+        return str(made.archive)
+    with store.workplace() as work:
         (work / "all.rs").write_text("")
         seconds = current_scope().limits.seconds
         said = run([path, "--crate-type=staticlib", "-o", "all.a", "all.rs"], work, seconds)
-        if said.failed:
-            return ""
-        store.keep(work, name)
-    return str(made.archive)
+        return "" if said.failed else str(store.keep(work, name).archive)

@@ -1,6 +1,5 @@
 """A build's sources linked to one image: the linked view, and code made only then."""
 
-import shutil
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -93,8 +92,7 @@ def _make_whole(
         why = f"linking: no linker or disassembler that knows {chain.target} is here for this"
         proof = Proof(UNKNOWN, why, 0, 0)
         return {"why": why, "seconds": 0.0, "stderr": "", "proof": proof}
-    work = store.scratch()
-    try:
+    with store.workplace() as work:
         said = run(
             [*argv, "-o", str(Artefact(work).image)],
             store.root,
@@ -113,8 +111,6 @@ def _make_whole(
         write_json(Artefact(work).unit, made)
         store.keep(work, name)
         return made
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
 
 
 def _read_back(

@@ -7,7 +7,6 @@ build is also linked as a library, so that many share one process and the very
 same memory; where that does not work, its program is timed.
 """
 
-import shutil
 from collections.abc import Sequence
 from functools import lru_cache
 from pathlib import Path
@@ -35,7 +34,7 @@ from hot_anvil.system.build.worker_objects import (
     shim_object,
     worker_objects,
 )
-from hot_anvil.system.process.running import run
+from hot_anvil.system.process.running import Outcome, run
 from hot_anvil.system.process.trouble import raise_own_trouble
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
@@ -143,8 +142,7 @@ def _link(
     store: Store,
 ) -> str:
     """Make the program's artefact; return why it cannot be linked, "" when it can."""
-    work = store.scratch()
-    try:
+    with store.workplace() as work:
         units = [store.artefact(unit.artefact).object for unit in built.units]
         objects = [without_main(unit, work) for unit in units]
         if is_bare(parts.chain):
@@ -157,11 +155,9 @@ def _link(
         objects += [*map(str, parts.more), *parts.frame]
         argv = [*command, pad, *objects, *seed, "-o", str(image), *libraries]
         said = run(argv, store.root)
-        raise_own_trouble(said, f"linking {built.build.name}")
-        if said.failed:
-            return f"cannot be linked: {first_complaint(said.stderr)}{parts.hint(said.stderr)}"
         shown = [store.artefact(built.whole.artefact).image] if built.whole else units
-        prove_image(built, signatures, shown, image)
+        if why := why_not_linked(said, built, signatures, shown, image):
+            return f"cannot be linked: {why}{parts.hint(said.stderr)}"
         data = image.read_bytes()
         made.same_code.write_text(loaded_digest(data))
         taken = reaches(taken_symbols(data)) if parts.form == LIBRARY else ""
@@ -171,8 +167,6 @@ def _link(
             made.control.write_bytes(data)
         store.keep(work, name)
         return ""
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
 
 
 def without_main(source: Path, work: Path, objcopy: str = "objcopy") -> str:
@@ -192,7 +186,22 @@ def _bodies(unit: Path) -> dict[str, Body]:
     return function_bodies(unit.read_bytes())
 
 
-def prove_image(
+def why_not_linked(
+    said: Outcome,
+    built: Built,
+    signatures: Sequence[Signature],
+    units: Sequence[Path],
+    image: Path,
+) -> str:
+    """Return what a linker complains of, "" for an image that is proved to hold a build's code."""
+    raise_own_trouble(said, f"linking {built.build.name}")
+    if said.failed:
+        return first_complaint(said.stderr)
+    _prove_image(built, signatures, units, image)
+    return ""
+
+
+def _prove_image(
     built: Built, signatures: Sequence[Signature], units: Sequence[Path], image: Path
 ) -> None:
     """Raise FaultError where an image is not made of the code of a build's objects."""

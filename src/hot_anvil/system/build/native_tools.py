@@ -1,6 +1,5 @@
 """Programs of our own beside the worker: compiled from ``native/`` on first use, once."""
 
-import shutil
 from collections.abc import Sequence
 from threading import Lock
 
@@ -31,12 +30,11 @@ def native_tool(
     texts = [(NATIVE / name).read_bytes() for name in (*sources, *headers)]
     name = digest("native tool", driver.identity, made, *sources, *texts, *flags)
     with _one_at_a_time:
-        if not store.holds(name):
-            work = store.scratch()
+        if store.holds(name):
+            return store.artefact(name), ""
+        with store.workplace() as work:
             compiled = [str(NATIVE / source) for source in sources]
             said = run([driver.path, *_FLAGS, *compiled, "-o", made, *flags], work)
             if said.failed:
-                shutil.rmtree(work, ignore_errors=True)
                 return store.artefact(name), first_complaint(said.stderr)
-            store.keep(work, name)
-    return store.artefact(name), ""
+            return store.keep(work, name), ""

@@ -1,6 +1,5 @@
 """The worker's own objects: compiled once, with flags of their own."""
 
-import shutil
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from threading import Lock
@@ -52,22 +51,20 @@ def loading_worker(host: Toolchain, store: Store) -> str:
     """Return the path of a worker with no entries of its own, which loads builds as libraries."""
     fixed = worker_objects(host, store)
     name = digest("loading worker", fixed.folder.name)
-    target = store.artefact(name)
     with _one_at_a_time:
-        if not store.holds(name):
-            work = store.scratch()
+        if store.holds(name):
+            return str(store.artefact(name).worker)
+        with store.workplace() as work:
             objects = [str(fixed.part(part)) for part in (*WORKER_PARTS, *_LOADER)]
             said = run(
                 [host.drivers["c"].path, *objects, "-o", "worker", "-ldl", "-lpthread"], work
             )
             if said.failed:
-                shutil.rmtree(work, ignore_errors=True)
                 raise FaultError(
                     f"The worker cannot be linked: {first_complaint(said.stderr)}. Please report "
                     "this."
                 )
-            store.keep(work, name)
-    return str(target.worker)
+            return str(store.keep(work, name).worker)
 
 
 def shim_object(
@@ -101,20 +98,19 @@ def compiled(
     with _one_at_a_time:
         if store.holds(name):
             return folder
-        work = store.scratch()
-        for source, text in sources.items():
-            (work / source).write_text(text)
-            if source.endswith(_NO_SOURCES):
-                continue
-            argv = [driver.path, *flags, f"-I{NATIVE}", source]
-            said = run([*argv, "-o", f"{Path(source).stem}.o"], work)
-            if said.failed:
-                shutil.rmtree(work, ignore_errors=True)
-                raise FaultError(
-                    f"The worker does not compile with {driver.command}: "
-                    f"{first_complaint(said.stderr)}. Please report this."
-                )
-        return store.keep(work, name)
+        with store.workplace() as work:
+            for source, text in sources.items():
+                (work / source).write_text(text)
+                if source.endswith(_NO_SOURCES):
+                    continue
+                argv = [driver.path, *flags, f"-I{NATIVE}", source]
+                said = run([*argv, "-o", f"{Path(source).stem}.o"], work)
+                if said.failed:
+                    raise FaultError(
+                        f"The worker does not compile with {driver.command}: "
+                        f"{first_complaint(said.stderr)}. Please report this."
+                    )
+            return store.keep(work, name)
 
 
 def first_complaint(text: str) -> str:

@@ -1,6 +1,5 @@
 """Whole programs on a simulated chip, their pins recorded."""
 
-import shutil
 from pathlib import Path
 from typing import NamedTuple
 
@@ -44,15 +43,14 @@ def link_firmware(built: Built, chain: Toolchain, linker: Toolchain, store: Stor
     name = digest("firmware", linker.drivers["c"].identity, chip, kit.identity(), *units)
     target = store.artefact(name)
     if not store.holds(name):
-        work = store.scratch()
-        objects = [str(store.artefact(unit).object) for unit in units]
-        said = kit.link(linker, chip, objects, Artefact(work).program, work)
-        raise_own_trouble(said, f"linking {built.build.name}")
-        if said.failed:
-            shutil.rmtree(work, ignore_errors=True)
-            why = first_complaint(said.stderr)
-            raise RequestError(f"{built.build.name}: cannot be linked: {why}")
-        store.keep(work, name)
+        with store.workplace() as work:
+            objects = [str(store.artefact(unit).object) for unit in units]
+            said = kit.link(linker, chip, objects, Artefact(work).program, work)
+            raise_own_trouble(said, f"linking {built.build.name}")
+            if said.failed:
+                why = first_complaint(said.stderr)
+                raise RequestError(f"{built.build.name}: cannot be linked: {why}")
+            store.keep(work, name)
     return Firmware(target.program, chip)
 
 
@@ -65,17 +63,14 @@ def record_pins(
     store: Store,
 ) -> Recording:
     """Run a program for so many cycles; return what its pins did."""
-    work = store.scratch()
-    out = work / "pins"
-    argv = [str(recorder.simulator), firmware.chip, str(firmware.program), str(cycles)]
-    try:
+    with store.workplace() as work:
+        out = work / "pins"
+        argv = [str(recorder.simulator), firmware.chip, str(firmware.program), str(cycles)]
         seconds = 60 + cycles / _CYCLES_A_SECOND
         said = run([*argv, str(_MOST_CHANGES), str(out)], work, seconds)
         if said.failed:
             raise RequestError(f"{build}: {first_complaint(said.stderr)}.")
         return _read(out.read_text(), build, tick)
-    finally:
-        shutil.rmtree(work, ignore_errors=True)
 
 
 def _read(text: str, build: str, tick: float | None) -> Recording:

@@ -52,8 +52,7 @@ def link_whole_program(built: Built, chain: Toolchain, host: Toolchain, store: S
     )  # fmt: skip
     target = store.artefact(name)
     if not store.holds(name):
-        work = store.scratch()
-        try:
+        with store.workplace() as work:
             objects = [str(store.artefact(unit).object) for unit in units]
             argv = [*command, *objects, *beside, "-o", str(Artefact(work).program), *libraries]
             said = run(argv, store.root)
@@ -61,8 +60,6 @@ def link_whole_program(built: Built, chain: Toolchain, host: Toolchain, store: S
             if said.failed:
                 return Program("", f"cannot be linked: {first_complaint(said.stderr)}", "")
             store.keep(work, name)
-        finally:
-            shutil.rmtree(work, ignore_errors=True)
     return Program(str(target.program), "", name)
 
 

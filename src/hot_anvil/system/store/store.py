@@ -12,7 +12,8 @@ processes may work on one store and a killed one leaves nothing half done.
 import os
 import re
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -158,6 +159,17 @@ class Store:
         except OSError as error:
             raise cannot(f"{folder}: cannot be made", error) from None
         return folder
+
+    @contextmanager
+    def workplace(self) -> Iterator[Path]:
+        """Give a new, empty folder to make an artefact in; what is not kept of it is removed."""
+        import shutil
+
+        work = self.scratch()
+        try:
+            yield work
+        finally:
+            shutil.rmtree(work, ignore_errors=True)
 
     def _work(self) -> Path:
         """Return the folder that scratch folders are made in, marked when it is new."""
