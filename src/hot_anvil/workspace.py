@@ -187,7 +187,7 @@ def make_workspace(
     found = find_toolchains(bench.custom, bench.root)
     with _lines_named(bench):
         plan = plan_builds(bench, found.toolchains, found.families)
-    store = Store(bench.root, bare)
+    store = Store(bench.root, bare=bare)
     scope = Scope(limits, None, confine_by(found.toolchains, store, not limits.free))
     return Workspace(bench, found, plan, store, scope, progress, Memo())
 

@@ -40,6 +40,7 @@ def _places(found: Found, bench: Bench | None) -> list[tuple[str, str]]:
     places = [
         ("your settings", f"{file}" + ("" if file.is_file() else " (not there: none)")),
         ("answers of compilers", str(user_cache() / "toolchains.json")),
+        ("what calls the code, compiled", str(user_cache() / "tools")),
     ]
     # A bench's values lie over the person's: what is the same came from them.
     custom = bench.custom if bench else own.custom

@@ -15,7 +15,7 @@ from hot_anvil.system.build.worker_objects import NATIVE, compiled
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import Store
+from hot_anvil.system.store.store import Store, shared_store
 
 _OURS = NATIVE / "board"
 _PARTS, _SCRIPT = ("ports", "faults", "values", "start", "library", "worker"), "link.ld"
@@ -57,7 +57,7 @@ def link_for_board(
         return Program("", board, "")
     texts = {name: (_OURS / name).read_text() for name in (*(f"{p}.c" for p in _PARTS), _SCRIPT)}
     own = (*board.flags, *board.worker_flags, *_FLAGS)
-    fixed = compiled(texts, linker, store, own, _HEADERS)
+    fixed = compiled(texts, linker, shared_store(store), own, _HEADERS)
     shim = {"shim.c": shim_source(signatures, there)}
     calls = compiled(shim, linker, store, (*board.flags, *_FLAGS), _HEADERS)
     units = [unit.artefact for unit in built.units]

@@ -1,6 +1,6 @@
 """Programs for a chip: a build's objects with a small main, and the simulator that runs them."""
 
-import os
+import shutil
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -18,7 +18,7 @@ from hot_anvil.system.process.running import run
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
-from hot_anvil.system.store.store import Store
+from hot_anvil.system.store.store import Store, shared_store
 
 _HEADERS = ("chip.h", "report.h")
 
@@ -90,7 +90,7 @@ def _link(
             return f"cannot be linked: {why}"
         made.same_code.write_text(loaded_digest(made.worker.read_bytes()))
         made.chip.write_text(parts.entries)
-        os.link(parts.simulator.simulator, made.simulator)
+        shutil.copy(parts.simulator.simulator, made.simulator)
         store.keep(work, name)
         return ""
 
@@ -98,5 +98,6 @@ def _link(
 def _simulator(kit: ChipKit, host: Toolchain, store: Store) -> Artefact | str:
     """Return the compiled worker for a kind of chips, or why there is none."""
     sources, made = ("chip.c", *kit.simulator), Artefact(store.folder).simulator.name
-    tool, why = native_tool(host, store, sources, made, kit.simulator_flags, _HEADERS)
+    shared = shared_store(store)
+    tool, why = native_tool(host, shared, sources, made, kit.simulator_flags, _HEADERS)
     return kit.simulator_missing if why else tool

@@ -12,7 +12,7 @@ from hot_anvil.system.process.running import run
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
-from hot_anvil.system.store.store import Store
+from hot_anvil.system.store.store import Store, shared_store
 
 # Bytes from a 64-byte boundary after which the linker may put code. What asks for 16-byte
 # alignment, as optimised functions mostly do, then meets each such position of a cache line twice;
@@ -44,7 +44,7 @@ def worker_objects(host: Toolchain, store: Store) -> Artefact:
     parts = (*WORKER_PARTS, *_LOADER)
     sources = {f"{part}.c": (NATIVE / f"{part}.c").read_text() for part in parts}
     pads = {f"pad{placement}.s": _PAD.format(bytes=placement) for placement in PLACEMENTS}
-    return compiled({**sources, **pads, "exports.map": _EXPORTS}, host, store)
+    return compiled({**sources, **pads, "exports.map": _EXPORTS}, host, shared_store(store))
 
 
 def loading_worker(host: Toolchain, store: Store) -> str:

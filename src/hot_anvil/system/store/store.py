@@ -14,6 +14,7 @@ import re
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -42,13 +43,11 @@ _KEPT = 50  # earlier results of one command that are remembered
 class Store:
     """One store on disk. ``root`` is the folder that commands run in."""
 
-    def __init__(self, root: str, bare: bool = False) -> None:
+    def __init__(self, root: str, folder: Path | None = None, bare: bool = False) -> None:
         self.root = root
-        self.folder = (
-            user_cache() / "bare" / digest(root)[:16] if bare else Path(root, ".hot-anvil")
-        )
+        self.folder = folder or (_apart(root) if bare else Path(root, ".hot-anvil"))
         if not bare and not _may_write(self.folder):
-            self.folder = user_cache() / "bare" / digest(root)[:16]
+            self.folder = _apart(root)
             notice(f"{root} cannot be written to: what is made is kept in {self.folder}.")
         self._digests: dict[str, str | None] = {}
         self._there: dict[str, bool] = {}
@@ -276,6 +275,32 @@ class Store:
         if path not in self._there:
             self._there[path] = os.path.lexists(os.path.join(self.root, path))  # noqa: PTH118
         return self._there[path]
+
+
+def shared_store(otherwise: Store) -> Store:
+    """Return the store of what belongs to no bench, ``otherwise`` where there can be none.
+
+    It is in the user's cache. What runs confined, or is loaded by what does, must lie in the bench.
+    """
+    return _shared(user_cache() / "tools") or otherwise
+
+
+@cache
+def _shared(folder: Path) -> Store | None:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError:
+        return None
+    if not os.access(folder, os.W_OK | os.X_OK) or is_full(folder):
+        return None
+    store = Store(str(folder), folder)
+    store.sweep()
+    return store
+
+
+def _apart(root: str) -> Path:
+    """Return where a store is kept for a folder that is to hold none."""
+    return user_cache() / "bare" / digest(root)[:16]
 
 
 def _may_write(folder: Path) -> bool:
