@@ -223,3 +223,26 @@ def test_only_scratch_folders_that_are_ours_are_removed(quay: Quay, tmp_path: Pa
     left.mkdir()
     store.sweep()
     assert left.exists()
+
+
+def test_what_calls_the_code_is_compiled_once_for_all_benches(tmp_path: Path) -> None:
+    def checked(name: str, cache: Path) -> tuple[int, int]:
+        """Return how many compiled workers lie in the bench and in the cache after a check."""
+        text = '[flags]\nplain = "-O1"\n[grid]\ntoolchains = ["gcc"]\n[[snippet]]\nname = "flow"\n'
+        inputs = 'sources = ["flow.c"]\n[snippet.inputs]\nlevel = 3\n'
+        folder = write_bench(tmp_path / name, text + inputs, flow=FLOW)
+        answer = hot_anvil("check", folder, XDG_CACHE_HOME=str(cache))
+        assert answer.returncode == 0, answer.stderr
+        here, there = (len(list(place.rglob("worker.o"))) for place in (folder, cache))
+        return here, there
+
+    cache = tmp_path / "cache"
+    cache.mkdir()
+    assert [checked(name, cache) for name in ("quay", "pier")] == [(0, 1), (0, 1)]
+    (kept,) = cache.rglob("worker.o")
+    kept.write_bytes(b"damaged")
+    assert checked("lock", cache) == (0, 1) and kept.read_bytes() != b"damaged"
+    in_the_way = tmp_path / "closed"
+    (in_the_way / "hot-anvil").mkdir(parents=True)
+    (in_the_way / "hot-anvil" / "tools").write_text("a file where the folder would be")
+    assert checked("mole", in_the_way) == (1, 0)

@@ -20,7 +20,7 @@ from hot_anvil.system.check.plan import Experiments, Sanitized, Variant
 from hot_anvil.system.check.reaching import Instrumented
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import Store
+from hot_anvil.system.store.store import Store, shared_store
 from hot_anvil.workspace import Workspace
 
 _STARTERS = (b"pthread_create", b"GOMP_parallel", b"__kmpc_fork_call", b"thrd_create")
@@ -93,7 +93,8 @@ def links_with(flags: Sequence[str], chain: Toolchain, store: Store) -> bool:
 
     key = digest("links with", driver.identity, *flags)
     now = digest(key, str(int(time.time()) // _ASKED_AGAIN))  # the package may come meanwhile
-    lacks = store.derive(now, lambda _: None if store.derive(key, attempt) else True)
+    kept = shared_store(store)
+    lacks = kept.derive(now, lambda _: None if kept.derive(key, attempt) else True)
     return not lacks
 
 
