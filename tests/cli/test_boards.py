@@ -1,5 +1,6 @@
 """Code for Cortex-M that needs the chip itself runs on an emulated board, with its faults."""
 
+import json
 from collections.abc import Callable
 from pathlib import Path
 from shutil import which
@@ -37,7 +38,7 @@ WORDS = {
     "nothing": ("reads through a null pointer", 5),
     "nowhere": ("writes memory that is not there", 7),
     "own_code": ("writes a constant, or code", 9),
-    "service": ("raises svc, for which it has no handler", 11),
+    "service": ("raises a supervisor call, for which it has no handler", 11),
     "pending": ("raises interrupt 5, for which it has no handler", 14),
     "odd": ("touches a misaligned address", 16),
     "trap": ("runs into a trap of the compiler's", 18),
@@ -118,7 +119,7 @@ def test_a_target_among_the_flags_is_sent_to_the_toolchain(
 def test_without_an_emulator_a_board_is_missed_by_name(
     tmp_path: Path, need: Callable[..., None]
 ) -> None:
-    need("arm-none-eabi-gcc", "arm-none-eabi-as", "gcc", "ld", "as", "sh")
+    need("arm-none-eabi-gcc", "qemu-arm", "arm-linux-gnueabihf-gcc")
     tools = tmp_path / "tools"
     tools.mkdir()
     for name in ("arm-none-eabi-gcc", "arm-none-eabi-objdump", "gcc", "ld", "as", "sh", "objcopy"):
@@ -126,3 +127,14 @@ def test_without_an_emulator_a_board_is_missed_by_name(
     folder = bench(tmp_path / "bench", FAULTS, "cortex-m3", "fine")
     told = hot_anvil("check", folder, PATH=str(tools)).stdout
     assert "needs qemu-arm to run here" in " ".join(told.split()), told
+    for name in ("qemu-arm", "arm-linux-gnueabihf-gcc"):
+        (tools / name).symlink_to(str(which(name)))
+    told = hot_anvil("check", folder, PATH=str(tools)).stdout
+    board = "needs qemu-system-arm (apt install qemu-system-arm)"
+    assert (
+        f"primask' at gauge.c:3, which only the chip itself can do; an emulated board {board}"
+        in (" ".join(told.split()))
+    )
+    listed = json.loads(hot_anvil("toolchains", "--format", "json", PATH=str(tools)).stdout)
+    (chip,) = (row for row in listed["toolchains"] if row["name"] == "arm-none-eabi-gcc")
+    assert board in chip["lacks"] and chip["can"]["emulate"], chip

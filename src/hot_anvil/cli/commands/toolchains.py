@@ -32,8 +32,9 @@ def run(args: argparse.Namespace, out: Output) -> int:
             lambda: document("toolchains", "places", found.places),
         )
         return 0
+    shown = found.families, found.toolchains, found.silent
     out.answer(
-        lambda: toolchains_report(found.families, found.toolchains, found.silent, out.width),
-        lambda: document("toolchains", "toolchains", found.toolchains, found.silent),
+        lambda: toolchains_report(*shown, found.lacking, out.width),
+        lambda: document("toolchains", "toolchains", *shown[1:], found.lacking),
     )
     return 0 if found.toolchains else 3

@@ -22,7 +22,7 @@ _FROM_KERNEL = 128  # SI_KERNEL: the processor names no address
 _ON_CHIP, _STACK_MET = 0x100, 0x101  # native/chip.c
 _MISALIGNED = 1  # a code of SIGBUS
 _NO_HANDLER = 0x200  # native/board/ports.c: and the number of the exception
-_EXCEPTIONS = {11: "a call of a supervisor", 12: "a debug event", 14: "a pended exception"}
+_EXCEPTIONS = {11: "a supervisor call", 12: "a debug event", 14: "a pended service request"}
 _INTERRUPTS = 16  # the number of the first
 _NULL_ON_CHIP = 32  # AVR's registers have these addresses
 

@@ -95,6 +95,12 @@ def _link(
         return ""
 
 
+def simulator_lacks(chain: Toolchain, host: Toolchain, store: Store) -> str:
+    """Return why chips that a toolchain makes code for cannot be simulated here, "" if they can."""
+    made = _simulator(kit_of(chain.isa), host, store)
+    return made if isinstance(made, str) else ""
+
+
 def _simulator(kit: ChipKit, host: Toolchain, store: Store) -> Artefact | str:
     """Return the compiled worker for a kind of chips, or why there is none."""
     sources, made = ("chip.c", *kit.simulator), Artefact(store.folder).simulator.name

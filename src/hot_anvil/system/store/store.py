@@ -282,11 +282,16 @@ def shared_store(otherwise: Store) -> Store:
 
     It is in the user's cache. What runs confined, or is loaded by what does, must lie in the bench.
     """
-    return _shared(user_cache() / "tools") or otherwise
+    return tools_store() or otherwise
+
+
+def tools_store() -> Store | None:
+    """Return the store of what belongs to no bench, None where there can be none."""
+    return _tools(user_cache() / "tools")
 
 
 @cache
-def _shared(folder: Path) -> Store | None:
+def _tools(folder: Path) -> Store | None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError:

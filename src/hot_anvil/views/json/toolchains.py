@@ -1,13 +1,15 @@
 """The compilers of this machine as data."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.views.json.document import Document, document
 
 
 def toolchains_document(
-    toolchains: Sequence[Toolchain], silent: Sequence[tuple[str, str]]
+    toolchains: Sequence[Toolchain],
+    silent: Sequence[tuple[str, str]],
+    lacking: Mapping[str, str],
 ) -> Document:
     """Return the document of ``toolchains``."""
     rows = []
@@ -23,6 +25,7 @@ def toolchains_document(
                 "instruction_set": chain.isa,
                 "drivers": drivers,
                 "can": dict(chain.can),
+                "lacks": lacking.get(chain.name) or None,
             }
         )
     unusable = [{"path": path, "why": why} for path, why in silent]

@@ -1,6 +1,6 @@
 """The compilers of this machine as text."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.arch import has_objects
 from hot_anvil.core.toolchain.records import Family, Toolchain
@@ -12,6 +12,7 @@ def toolchains_report(
     families: Sequence[Family],
     toolchains: Sequence[Toolchain],
     silent: Sequence[tuple[str, str]],
+    lacking: Mapping[str, str],
     width: int,
 ) -> Report:
     """Return the table of toolchains, other targets of each, then what is missing."""
@@ -26,7 +27,7 @@ def toolchains_report(
     _other_targets(report, toolchains)
     for path, why in silent:
         report.add("  ", Span(f"{path}: not usable: {why}", TROUBLE))
-    _missing(report, families, own)
+    _missing(report, families, own, lacking)
     return report
 
 
@@ -67,7 +68,12 @@ def _other_targets(report: Report, toolchains: Sequence[Toolchain]) -> None:
             report.paragraph(text, DIM, indent=2)
 
 
-def _missing(report: Report, families: Sequence[Family], own: Sequence[Toolchain]) -> None:
+def _missing(
+    report: Report,
+    families: Sequence[Family],
+    own: Sequence[Toolchain],
+    lacking: Mapping[str, str],
+) -> None:
     """Add what is not here and how to get it."""
     lines = [
         f"{family.name} is not here: on Debian, {family.install}"
@@ -78,15 +84,19 @@ def _missing(report: Report, families: Sequence[Family], own: Sequence[Toolchain
         mine = [chain for chain in own if chain.family == family.name]
         native = [chain for chain in mine if chain.can["run"]]
         for language in dict.fromkeys(family.commands.values()):
-            lacking = [chain.name for chain in native if language not in chain.drivers]
-            if lacking:
+            without = [chain.name for chain in native if language not in chain.drivers]
+            if without:
                 how = family.installs.get(language, family.install)
-                lines.append(f"{joined(lacking)}: no {language} compiler here: on Debian, {how}")
+                lines.append(f"{joined(without)}: no {language} compiler here: on Debian, {how}")
         for target, install in family.cross.items():
             if not any(chain.target == target for chain in mine):
                 lines.append(f"no {family.name} for {target}: on Debian, {install}")
         blind = [c for c in mine if not c.can["disassemble"] and c.isa and has_objects(c.isa)]
         lines += [f"{c.name}: no disassembler for {c.target}: code is not proved" for c in blind]
+    by_why: dict[str, list[str]] = {}
+    for name, why in lacking.items():
+        by_why.setdefault(why, []).append(name)
+    lines += [f"{joined(names)}: {why}" for why, names in by_why.items() if why]
     if own and not any(chain.can.get("count") for chain in own):
         lines.append("executed instructions cannot be counted: on Debian, apt install qemu-user")
     if lines:
