@@ -69,6 +69,11 @@ def cannot(what: str, error: OSError) -> AnvilError:
     return kind(f"{what} ({error.strerror}).")
 
 
+OF_THE_MACHINE = (
+    "This is the machine's trouble, or a limit set for this process. Nothing finished is lost."
+)
+
+
 def machine_trouble(error: Exception) -> MissingError | None:
     """Return what an error says that the machine has too little of, None where it is another."""
     if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
@@ -78,10 +83,7 @@ def machine_trouble(error: Exception) -> MissingError | None:
         )
     if isinstance(error, OSError) and error.errno in _OF_THE_MACHINE:
         where = f" ({error.filename})" if error.filename else ""
-        return MissingError(
-            f"{error.strerror}{where}: this is the machine's trouble, or a limit set for this "
-            "process. Nothing finished is lost."
-        )
+        return MissingError(f"{error.strerror}{where}. {OF_THE_MACHINE}")
     said = ("start new thread", "failed to map segment", "annot allocate memory")
     if isinstance(error, MemoryError) or any(text in str(error) for text in said):
         return MissingError(

@@ -131,7 +131,8 @@ def test_broken_code_is_caught_there_with_its_line(tmp_path: Path, grid: str) ->
     entries = {
         "beyond": LEVELS, "scaled": "level = 300\nby = 200\n", "endless": "level = 1\n",
         "deep": "level = 1\n", "wide": LEVELS.replace("40", str(most)),
-        "near": "level = -5\nby = 7\n", "far": "level = 100000\n", "nothing": "level = 3\n",
+        "near": "level = 'uniform(-9, 9)'\nby = 7\n", "far": "level = 100000\n",
+        "nothing": "level = 3\n",
         "lost": "level = 3\n",
     }  # fmt: skip
     folder = bench(tmp_path, BROKEN, entries, grid)

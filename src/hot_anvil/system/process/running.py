@@ -9,7 +9,7 @@ from pathlib import Path
 from threading import Thread
 from typing import IO, NamedTuple
 
-from hot_anvil.errors import MissingError
+from hot_anvil.errors import OF_THE_MACHINE, MissingError, machine_trouble
 from hot_anvil.system.process.scope import current_scope
 
 OUTPUT_LIMIT = 4 << 20  # bytes kept of each stream
@@ -81,7 +81,9 @@ def run(
             start_new_session=True,  # a time limit must reach the children too
         )
     except OSError as error:
-        raise MissingError(f"{argv[0]} cannot be started: {error.strerror}.") from None
+        why = f"{argv[0]} cannot be started: {error.strerror}."
+        trouble = machine_trouble(error)
+        raise MissingError(f"{why} {OF_THE_MACHINE}" if trouble else why) from None
     finally:
         if target:
             target.close()
