@@ -9,10 +9,11 @@ from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import FaultError
 from hot_anvil.system.process.confinement import Confinement, find_means
 from hot_anvil.system.process.notices import notice
+from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
-from hot_anvil.system.store.store import Store
+from hot_anvil.system.store.store import Store, shared_store
 
-_FLAGS = ("-O2", "-w", "confine.c", "-o", "confine")
+_SOURCE, _MADE = "confine.c", "confine"
 
 
 def confine_by(
@@ -49,23 +50,24 @@ def _find(path: str, store: Store) -> Confinement:
 
 
 def _launcher(host: Toolchain, store: Store) -> str:
-    from hot_anvil.system.build.worker_objects import NATIVE, first_complaint
-    from hot_anvil.system.process.running import run
+    from hot_anvil.system.build.native_tools import native_tool
 
-    driver = host.drivers["c"]
-    source = NATIVE / "confine.c"
-    name = digest("launcher", driver.identity, source.read_bytes(), *_FLAGS)
-    target = store.artefact(name)
-    if store.holds(name):
-        return str(target.launcher)
-    with store.workplace() as work:
-        shutil.copyfile(source, work / source.name)
-        # Linked with no library it starts in half the time; not every system has those.
-        for flags in (("-static",), ()):
-            said = run([driver.path, *flags, *_FLAGS], work)
-            if not said.failed:
-                return str(store.keep(work, name).launcher)
+    # Linked with no library it starts in half the time; not every system has those.
+    for flags in (("-static",), ()):
+        tool, why = native_tool(host, shared_store(store), (_SOURCE,), _MADE, flags)
+        if not why:
+            return _in_bench(tool, store)
     raise FaultError(
-        f"The launcher does not compile with {driver.command}: {first_complaint(said.stderr)}. "
-        "Please report this."
+        f"The launcher does not compile with {host.drivers['c'].command}: {why}. Please report "
+        "this."
     )
+
+
+def _in_bench(tool: Artefact, store: Store) -> str:
+    """Return the path of a copy in the bench: what runs confined must be seen from there."""
+    name = digest("launcher", tool.folder.name)
+    if not store.holds(name):
+        with store.workplace() as work:
+            shutil.copy(tool.launcher, Artefact(work).launcher)
+            store.keep(work, name)
+    return str(store.artefact(name).launcher)
