@@ -383,3 +383,14 @@ def test_chips_of_other_sizes_run_too_and_a_refused_build_is_left_out(tmp_path: 
     assert all(500 < cycles < 2000 for _, cycles in rows)
     assert [v["verdict"] for v in found["excluded"]] == ["refused"]
     assert [r["candidate"] for r in found["results"]] == ["gcc-12 -O1"]
+
+
+def test_helpers_that_stand_in_for_the_chips_own_are_named(tmp_path: Path) -> None:
+    source = "unsigned rest(unsigned level, unsigned by) { return level % (by | 1); }\n"
+    named: dict[str, list[str]] = {}
+    for grid in (GRID, MSP430_GRID):
+        inputs = {"rest": "level = 3000\nby = 7\n"}
+        folder = bench(tmp_path / str(len(named)), source, inputs, grid)
+        for one in document("measure", folder, "--seconds", "0.05")["elsewhere"]:
+            named[one["target"]] = sorted({n for c in one["candidates"] for n in c["stand_ins"]})
+    assert named == {"atmega328p": [], "msp430": ["__mspabi_remu"]}

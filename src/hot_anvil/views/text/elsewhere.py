@@ -32,7 +32,7 @@ def elsewhere(report: Report, found: tuple[Elsewhere, ...]) -> None:
         if one.stand_ins:
             report.paragraph(
                 f"{joined(one.stand_ins)}: of a library that stands in for the chip's own, where "
-                f"{'it takes' if len(one.stand_ins) == 1 else 'they take'} other {one.unit}",
+                f"{'it' if len(one.stand_ins) == 1 else 'they'} may take other {one.unit}",
                 DIM,
                 indent=2,
             )
