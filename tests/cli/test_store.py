@@ -1,11 +1,13 @@
 """The store: nothing is compiled twice, nothing stale is shown, nothing half-written stays."""
 
+import ctypes
 import functools
 import os
 import shutil
 import signal
 import subprocess
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -132,8 +134,30 @@ def test_two_at_once_and_a_damaged_store_end_well(quay: Quay) -> None:
     assert quay.compiled() == ["ebb", "ebb", "flow", "flow"]
 
 
-@pytest.mark.parametrize(("how", "code"), [(signal.SIGINT, 130), (signal.SIGKILL, -9)])
-def test_an_interrupted_compile_leaves_nothing_half_done(quay: Quay, how: int, code: int) -> None:
+def _signal_another_thread(process: "subprocess.Popen[str]", how: int) -> None:
+    """Send a signal as the system may: to a thread that is not the main one."""
+    tasks = Path("/proc", str(process.pid), "task")
+    send = ctypes.CDLL(None).tgkill
+    deadline = time.monotonic() + 10
+    while time.monotonic() < deadline:
+        others = [int(task.name) for task in tasks.iterdir() if int(task.name) != process.pid]
+        if others and not send(process.pid, max(others), how):  # it may have ended just now
+            return
+        time.sleep(0.02)
+    raise AssertionError("there is no other thread")
+
+
+@pytest.mark.parametrize(
+    ("how", "code", "send"),
+    [
+        (signal.SIGINT, 130, subprocess.Popen.send_signal),
+        (signal.SIGINT, 130, _signal_another_thread),
+        (signal.SIGKILL, -9, subprocess.Popen.send_signal),
+    ],
+)
+def test_an_interrupted_compile_leaves_nothing_half_done(
+    quay: Quay, how: int, code: int, send: Callable[["subprocess.Popen[str]", int], None]
+) -> None:
     quay.compiler.write_text('#!/bin/sh\ncase "$*" in *flow.c*) sleep 60 ;; esac\nexec gcc "$@"')
     words = [str(COMMAND), "compile", str(quay.folder), "--trust"]
     # What runs in the background may have been told to ignore an interrupt.
@@ -145,7 +169,7 @@ def test_an_interrupted_compile_leaves_nothing_half_done(quay: Quay, how: int, c
     deadline = time.monotonic() + 30
     while len(list((store / "recipes").glob("*.json"))) < 2 and time.monotonic() < deadline:
         time.sleep(0.02)
-    process.send_signal(how)
+    send(process, how)
     _, told = process.communicate(timeout=20)
     assert process.returncode == code
     assert "Traceback" not in told

@@ -92,18 +92,17 @@ def _with_whole(
 
 def _compile_all(jobs: Sequence[Job], store: Store, progress: Progress) -> list[Unit]:
     import gc
-    from concurrent.futures import as_completed
 
     from hot_anvil.system.build.compiling import compile_unit
     from hot_anvil.system.process.scope import current_scope
-    from hot_anvil.system.process.threads import thread_pool
+    from hot_anvil.system.process.threads import finished, thread_pool
 
     store.sweep()
     gc.set_threshold(200_000)  # reading makes many records at once, and none in circles
     progress("compiling", 0, len(jobs))
     with thread_pool(current_scope().limits.at_once) as pool:
         waiting = {pool.submit(compile_unit, job, store): job for job in jobs}
-        for done, future in enumerate(as_completed(waiting), 1):
+        for done, future in enumerate(finished(waiting), 1):
             future.result()
             progress("compiling", done, len(jobs))
         return [future.result() for future in waiting]

@@ -10,7 +10,7 @@ from threading import Thread
 from typing import IO, NamedTuple
 
 from hot_anvil.errors import OF_THE_MACHINE, MissingError, machine_trouble
-from hot_anvil.system.process.scope import current_scope
+from hot_anvil.system.process.scope import AWAKE, current_scope
 
 OUTPUT_LIMIT = 4 << 20  # bytes kept of each stream
 
@@ -99,7 +99,9 @@ def run(
         # Waiting for the ends of the streams costs nothing; waiting for a process with a
         # time limit is a loop that sleeps.
         for reader in readers:
-            reader.join(timeout=max(seconds - _since(started), 0.0))
+            # A signal that another thread got is acted on when this one wakes up.
+            while reader.is_alive() and (left := seconds - _since(started)) > 0:
+                reader.join(timeout=min(left, AWAKE))
         if any(reader.is_alive() for reader in readers):
             timed_out = process.poll() is None
             end_group(process)  # also a child that outlived it and holds its streams

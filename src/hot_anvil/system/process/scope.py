@@ -15,6 +15,7 @@ from typing import NamedTuple
 
 from hot_anvil.system.process.confinement import Confinement
 
+AWAKE = 0.2  # seconds after which whoever waits looks whether a signal came
 COMPILE_SECONDS = 300.0  # that a compiler may usually run
 
 

@@ -1,13 +1,18 @@
-"""Threads for work side by side that ends at once when a person interrupts it."""
+"""Threads for work side by side that ends at once when a person interrupts it.
+
+The system may give a signal to any thread, and only the main one acts on it, once it runs: so
+whoever waits wakes up now and then.
+"""
 
 import os
-from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
-from contextlib import contextmanager
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor, wait
+from contextlib import contextmanager, suppress
 from contextvars import copy_context
+from queue import Empty, SimpleQueue
 from typing import Any, TypeVar
 
-from hot_anvil.system.process.scope import Scope, current_scope
+from hot_anvil.system.process.scope import AWAKE, Scope, current_scope
 
 Made = TypeVar("Made")
 
@@ -19,12 +24,55 @@ class _Pool(ThreadPoolExecutor):
         super().__init__(at_once)
         self._scope = scope
 
+    def map(
+        self,
+        fn: Callable[..., Made],
+        *iterables: Iterable[Any],
+        timeout: float | None = None,
+        chunksize: int = 1,
+    ) -> "Iterator[Made]":
+        """Give what ``fn`` makes of each row, in order; after an error the rest is dropped.
+
+        The last two are not used here.
+        """
+        futures = [self.submit(fn, *row) for row in zip(*iterables, strict=False)]
+
+        def results() -> Iterator[Made]:
+            try:
+                for future in futures:
+                    yield _result(future)
+            finally:
+                for future in futures:
+                    future.cancel()
+
+        return results()
+
     def submit(self, work: Callable[..., Made], /, *arguments: Any, **named: Any) -> "Future[Made]":
         def inside() -> Made:
             with self._scope.entered():
                 return work(*arguments, **named)
 
         return super().submit(copy_context().run, inside)
+
+
+def _result(future: "Future[Made]") -> Made:
+    while not future.done():
+        wait([future], AWAKE)
+    return future.result()
+
+
+def finished(futures: "Iterable[Future[Made]]") -> "Iterator[Future[Made]]":
+    """Give each future when it is done."""
+    every = list(futures)
+    done: SimpleQueue[Future[Made]] = SimpleQueue()
+    for future in every:
+        future.add_done_callback(done.put)
+    for _ in every:
+        found = None
+        while found is None:
+            with suppress(Empty):
+                found = done.get(timeout=AWAKE)
+        yield found
 
 
 @contextmanager
