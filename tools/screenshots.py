@@ -37,7 +37,7 @@ SCENES = {
     "linked": "hot-anvil listing tide-gauge gcc:lean --entry crossings_signed --view linked "
     "--syntax intel",
     "chip": "hot-anvil hotspots chip avr-gcc:lean --entry sum_fold; hot-anvil measure chip "
-    "--snippet sum; hot-anvil pins chip/clock.c --build 'avr-gcc -Os -mmcu=atmega328p'",
+    "--snippet sum; hot-anvil pins chip/clock.c --pin PB0 --build 'avr-gcc -Os -mmcu=atmega328p'",
     "diff": "hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_mixed",
     "entries": "hot-anvil diff tide-gauge crossings_signed@gcc:fast crossings_mixed@gcc:fast",
     "before": "sed -i 's/>= alarm/> alarm/' tide-gauge/crossings.c; "
