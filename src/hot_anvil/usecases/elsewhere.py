@@ -71,6 +71,7 @@ def _bare(workspace: Workspace, checked: Checked, verdicts: Sequence[Verdict]) -
     """Return what candidates without a system take: memory, and of a board's stack."""
     every = {b.build.name: b for b in workspace.compile([checked.snippet.name])}
     builds = [every[name] for name in dict.fromkeys(v.build for v in verdicts)]
+    taken_by = {built.build.name: _of_build(workspace, built) for built in builds}
     programs = link_for_boards(workspace, builds, checked.signatures)
     names = [signature.name for signature in checked.signatures]
 
@@ -79,8 +80,7 @@ def _bare(workspace: Workspace, checked: Checked, verdicts: Sequence[Verdict]) -
         taken = () if program.why else _taken(program, entry, checked)
         sets = [checked.sets[entry][k] for k in taken]
         stack = deepest_stack(program.path, entry, sets) if sets else None
-        own = every[verdict.build]
-        return OnChip(*_memory(workspace, own), stack, stand_ins=_stand_ins(workspace, own))
+        return taken_by[verdict.build]._replace(stack=stack)
 
     with thread_pool() as pool:
         return dict(zip((v.candidate for v in verdicts), pool.map(take, verdicts), strict=True))
@@ -108,6 +108,7 @@ def _on_chips(
     every = {b.build.name: b for b in workspace.compile([checked.snippet.name])}
     builds = {name: built for name, built in every.items() if name in wanted}
     programs = link_builds(workspace, list(builds.values()), checked.signatures, PLACEMENTS[0])
+    taken_by = {name: _of_build(workspace, built) for name, built in builds.items()}
     labels = [point_label(point) for point in sweep_points(checked.snippet)]
     names = [signature.name for signature in checked.signatures]
     sets = sets_of(workspace, checked)
@@ -127,9 +128,8 @@ def _on_chips(
         over_all = _over_all(program, entry, checked)
         stack = max(cost.stack for cost in (*found, *(cost for cost, _ in over_all)))
         least, most = extremes((cost.cycles, label) for cost, label in over_all) or (None, None)
-        stand_ins = _stand_ins(workspace, built)
-        flash, ram = _memory(workspace, built)
-        taken = OnChip(flash, ram, stack, clock, least, most, stand_ins)
+        own = taken_by[verdict.build]
+        taken = own._replace(stack=stack, clock_hz=clock, least=least, most=most)
         chips.setdefault(chip, {})[verdict.candidate] = taken
     return [
         rank_counts(chip, verdicts[0].emulator, list(chips[chip]), own, CYCLES, chips[chip])
@@ -151,17 +151,11 @@ def _taken(program: Program, entry: int, checked: Checked) -> Sequence[int]:
     return fitting(checked.signatures[entry], there, sets) if there else range(len(sets))
 
 
-def _stand_ins(workspace: Workspace, built: Built) -> tuple[str, ...]:
-    """Return the functions of a library that is not the chip's own which a build calls."""
+def _of_build(workspace: Workspace, built: Built) -> OnChip:
+    """Return what all of a build's own sources take of a chip, and whom they call."""
     kind = image_kind_of(workspace.toolchain(built.build).target)
-    if not kind or not kind.stands_in:
-        return ()
-    units = [workspace.store.artefact(unit.artefact).object.read_bytes() for unit in built.units]
-    return tuple(n for n in sorted(from_outside(units)) if re.match(kind.stands_in, n))
-
-
-def _memory(workspace: Workspace, built: Built) -> tuple[int, int]:
-    """Return the bytes of flash and of RAM that a build's own sources take."""
     units = [workspace.store.artefact(unit.artefact).object.read_bytes() for unit in built.units]
     flash, ram = zip(*map(memory_of, units), strict=True)
-    return sum(flash), sum(ram)
+    calls = sorted(from_outside(units)) if kind and kind.stands_in else []
+    stand_ins = tuple(n for n in calls if kind and re.match(kind.stands_in, n))
+    return OnChip(sum(flash), sum(ram), stand_ins=stand_ins)

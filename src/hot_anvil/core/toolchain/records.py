@@ -289,6 +289,14 @@ def _with_family_aliases(chains: list[Toolchain]) -> tuple[Toolchain, ...]:
     return tuple(chains)
 
 
+_TARGET_FLAG = "--target="
+
+
+def named_targets(flags: Iterable[str]) -> list[str]:
+    """Return the target triples that flags name, in their order; a compiler takes the last."""
+    return [f.removeprefix(_TARGET_FLAG) for f in flags if f.startswith(_TARGET_FLAG)]
+
+
 def retarget(chain: Toolchain, target: Target, native: bool) -> Toolchain:
     """Return a toolchain that serves another target: ``clang-16@riscv64``."""
     drivers = {
@@ -305,7 +313,7 @@ def retarget(chain: Toolchain, target: Target, native: bool) -> Toolchain:
         drivers,
         {"compile": True, "link": native, "run": native},
         target.binutils,
-        (f"--target={target.triple}", *target.flags),
+        (f"{_TARGET_FLAG}{target.triple}", *target.flags),
         target.language_flags,
     )
 

@@ -64,7 +64,6 @@ static int lay_out_one(struct argument *a, const unsigned char **p, int where, i
         if (a->size > VALUES || *free + 4 * (a->size + a->align) + 4 * GUARD > output_memory) return 0;
         *free = place(a, *free, exact, where);
         memset(a->map, slot.pattern, a->map_size);
-        memcpy(a->base, *p, a->size);
         unsigned char *beside = where == END ? *free - GUARD : a->map;
         if (region < REGIONS && where != LINE) close_memory(region, (uint32_t)beside);
         given[a - slot.args] = *p;
@@ -76,7 +75,8 @@ static int lay_out_one(struct argument *a, const unsigned char **p, int where, i
     return 1;
 }
 
-/* Lays out a SET: head of ../worker.c. Returns 0 where there is no room. */
+/* Lays out a SET: head of ../worker.c; put_back() fills its buffers. Returns 0 where there is no
+ * room. */
 int lay_out(const unsigned char *p)
 {
     unsigned char *free = buffer_memory;

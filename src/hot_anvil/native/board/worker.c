@@ -81,7 +81,9 @@ static void repeat(const unsigned char *p)
 
 __attribute__((used)) static const void *entered;
 __attribute__((used)) static uint32_t entered_at, kept[4];
-#define PAINT "0x5ca1ab1e"
+#define PAINT 0x5ca1ab1e
+#define TEXT_OF(number) #number
+#define TEXT(number) TEXT_OF(number)
 
 __attribute__((naked)) static void note_stack(void)
 {
@@ -91,7 +93,7 @@ __attribute__((naked)) static void note_stack(void)
             "mov r1, sp\n\t"
             "str r1, [r0]\n\t"
             "ldr r2, =stack_low + 256\n\t"
-            "ldr r3, =" PAINT "\n"
+            "ldr r3, =" TEXT(PAINT) "\n"
             "1:\tstr r3, [r1, #-4]!\n\t"
             "cmp r1, r2\n\t"
             "bhi 1b\n\t"
@@ -103,16 +105,16 @@ __attribute__((naked)) static void note_stack(void)
 
 static void tell_cost(const unsigned char *set)
 {
-    static const uint32_t paint_word = 0x5ca1ab1e;
     if (!lay_out(set)) {
         answer(NO_ROOM, 0);
         return;
     }
+    put_back();
     entered = slot.target;
     slot.target = (const void *)note_stack;
     call();
     const uint32_t *lowest = (const uint32_t *)(stack_low + GUARD);
-    while ((uint32_t)lowest < entered_at && *lowest == paint_word) lowest++;
+    while ((uint32_t)lowest < entered_at && *lowest == PAINT) lowest++;
     uint32_t bytes = entered_at - (uint32_t)lowest;
     answer_with(&bytes, sizeof bytes);
 }

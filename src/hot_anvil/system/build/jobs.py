@@ -17,7 +17,7 @@ from hot_anvil.core.code.stored import from_plain
 from hot_anvil.core.codec import read
 from hot_anvil.core.config.records import Snippet, language_of
 from hot_anvil.core.toolchain.invocation import OURS, TEXT, Call, argv_of
-from hot_anvil.core.toolchain.records import Driver, Family, Toolchain
+from hot_anvil.core.toolchain.records import Driver, Family, Toolchain, named_targets
 from hot_anvil.errors import RequestError
 from hot_anvil.system.store.files import digest, read_json
 from hot_anvil.system.store.stages import stage_digest
@@ -33,7 +33,6 @@ _VARIABLES = [
     "COMPILER_PATH",
     "SOURCE_DATE_EPOCH",
 ]
-_TARGET = "--target="
 _DATA = Path(__file__).parent.parent.parent / "data"
 
 
@@ -130,17 +129,16 @@ def _check_whole(build: Build) -> None:
 
 def _check_target(build: Build, chain: Toolchain, family: Family) -> None:
     """Refuse a flag that says another machine than the toolchain is for."""
-    for flag in build.flags:
-        wanted = flag.removeprefix(_TARGET)
-        other = isa_name(wanted) if flag.startswith(_TARGET) else chain.isa
+    for wanted in named_targets(build.flags):
+        other = isa_name(wanted)
         if other == chain.isa:
             continue
         known = [t for t in family.targets.values() if isa_name(t.triple) == other]
         known.sort(key=lambda t: t.triple[:4] != wanted[:4])
         named = f" {chain.name.partition('@')[0]}@{known[0].name}, or" if known else ""
         raise RequestError(
-            f"{build.name}: the flag {flag} says another machine than the toolchain is for. Name "
-            f"it with the toolchain:{named} one in a [toolchain.NAME] of the bench."
+            f"{build.name}: the flag --target={wanted} says another machine than the toolchain is "
+            f"for. Name it with the toolchain:{named} one in a [toolchain.NAME] of the bench."
         )
 
 

@@ -99,15 +99,15 @@ def _kind(path: str) -> ImageKind | None:
         return image_kind(*machine_of(file.read(20)))
 
 
-def _board(path: str) -> list[str]:
-    said = Artefact(Path(path).parent).board
-    return said.read_text().split("\n") if said.is_file() else []
-
-
 @cache
+def _board(path: str) -> tuple[str, ...]:
+    said = Artefact(Path(path).parent).board
+    return tuple(said.read_text().split("\n")) if said.is_file() else ()
+
+
 def board_for(path: str) -> tuple[str, ...]:
     """Return the command that emulates the board a program is for, () where it is for none."""
-    return tuple(_board(path)[:-1])
+    return _board(path)[:-1]
 
 
 def starting(under: Sequence[str], path: str, arguments: Sequence[str], folder: str) -> list[str]:

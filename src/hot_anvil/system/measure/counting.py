@@ -47,23 +47,22 @@ def find_emulator(host: Toolchain, target: str, store: Store, board: bool = Fals
     """
     kind = image_kind_of(target)
     own = shutil.which(emulator_command())
-    command = kind.emulator if kind else (emulator_command(),)
-    if kind and kind.boards and board:
-        command = (kind.boards.emulator, "", "of the board")
-    path = shutil.which(command[0])
+    runs = kind.emulator[0] if kind else emulator_command()
+    runs = kind.boards.emulator if kind and kind.boards and board else runs
+    path = shutil.which(runs)
     if not kind or not path or not own:
-        missing = emulator_command() if path else command[0]
+        missing = emulator_command() if path else runs
         return Emulator((), "", "", f"{missing} is not here (on Debian: apt install qemu-user)")
     said = run([path, "--version"], "/")
     version = re.search(r"version (\d+\.\d+)", said.stdout)
-    model = command[2] if len(command) > 2 else "of its own"
+    model = kind.emulator[2] if len(kind.emulator) > 2 else "of its own"
     name = f"QEMU {version[1] if version else '?'}, CPU model {model}"
     for api in _PLUGIN_APIS:  # newer emulators ask for newer numbers
         plugin = _compiled(host, store, api, isa_name(target))
         if isinstance(plugin, Path):
             tried = run([own, "-plugin", f"{plugin},out=/dev/null", "/bin/true"], "/")
             if not tried.failed:
-                return Emulator((path, *command[1:]), str(plugin), name, "")
+                return Emulator((path, *kind.emulator[1:]), str(plugin), name, "")
             why = first_complaint(tried.stderr)
         else:
             why = plugin

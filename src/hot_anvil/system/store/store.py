@@ -217,13 +217,10 @@ class Store:
 
         What ``make`` returns is kept under ``name``, unless it is None.
         """
-        import shutil
-
         kept = read_json(self.artefact(name).derived) if self.holds(name) else None
         if kept is not None:
             return kept
-        work = self.scratch()
-        try:
+        with self.workplace() as work:
             made = make(work)
             for left in work.iterdir():
                 left.unlink()
@@ -231,8 +228,6 @@ class Store:
                 write_json(Artefact(work).derived, made)
                 self.keep(work, name)
             return made
-        finally:
-            shutil.rmtree(work, ignore_errors=True)
 
     def sweep(self) -> None:
         """Remove scratch folders of processes that no longer live, and nothing else.

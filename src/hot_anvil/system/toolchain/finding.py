@@ -16,6 +16,7 @@ from hot_anvil.core.toolchain.records import (
     Toolchain,
     family_from_table,
     group_drivers,
+    named_targets,
     read_identity,
     retarget,
     runs_natively,
@@ -26,7 +27,6 @@ from hot_anvil.system.store.files import digest, parse_toml, user_cache
 from hot_anvil.system.store.seals import read_sealed, write_sealed
 from hot_anvil.system.toolchain.fronts import front_state, real_compiler
 
-_TARGET_FLAG = "--target="
 _FORMAT = 3
 _ASKED_AGAIN = 300  # seconds after which what did not answer is asked once more
 _DATA = Path(__file__).parent.parent.parent / "data" / "toolchains"
@@ -146,8 +146,7 @@ def _custom_toolchain(
     for language in languages:
         drivers[language] = driver._replace(language=language)
     first = next(iter(drivers.values()))
-    named = [f.removeprefix(_TARGET_FLAG) for f in item.flags if f.startswith(_TARGET_FLAG)]
-    target = item.target or (named[-1] if named else first.target)
+    target = item.target or [first.target, *named_targets(item.flags)][-1]
     native = runs_natively(target, machine)
     can = {"compile": True, "link": native, "run": native}
     binutils = item.binutils if item.binutils is not None else "" if native else target
