@@ -10,8 +10,8 @@ _EMULATOR = ("qemu-arm", "-cpu", "max")
 _FILLED = {102: (0, 2), 103: (0, 2)}
 # Of the M profile, or a question to whatever catches exceptions; programs have neither.
 _BEYOND = r"(?:svc|bkpt|wfi|wfe|cps\w*|(?:msr|mrs)\b(?!.*[ac]psr))\b"
-# All but the compiler's own helpers.
-_OF_A_C_LIBRARY = r"(?!__)|__aeabi_mem"
+# All but the compiler's own helpers, and what a linker makes.
+_OF_A_C_LIBRARY = r"(?!__|_GLOBAL_OFFSET_TABLE_)|__aeabi_mem"
 IMAGES = (
     ImageKind(
         machine=40,
