@@ -30,9 +30,9 @@ ROOT = Path(__file__).parent.parent / "src" / "hot_anvil"
 CORE = (
     "names", "parallel", "codec", "code", "arch", "asm", "binary", "model", "evaluate", "facts",
     "toolchain", "config", "proof", "build", "inputs", "calling", "diff", "reasons", "verify",
-    "measure", "pins", "results",
+    "measure", "pins", "trace", "results",
 )  # fmt: skip
-SYSTEM = ("process", "store", "toolchain", "bench", "build", "execute", "check", "measure")
+SYSTEM = ("process", "store", "toolchain", "bench", "build", "execute", "check", "measure", "trace")
 VIEWS = ("json", "text")
 # Part of the package -> parts it may import from, itself and errors aside.
 PARTS: Mapping[str, tuple[str, ...]] = {

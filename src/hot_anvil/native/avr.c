@@ -59,11 +59,25 @@ static int accesses(uint32_t *address)
     }
 }
 
+/* What the next instruction pushes (above 0) or pops, in bytes. */
+static int pushes(void)
+{
+    const unsigned char *code = chip->flash + chip->pc;
+    uint16_t op = (uint16_t)(code[0] | code[1] << 8);
+    if ((op & 0xfe0f) == 0x920f) return 1;
+    if ((op & 0xfe0f) == 0x900f) return -1;
+    if ((op & 0xf000) == 0xd000 || (op & 0xfe0e) == 0x940e || op == 0x9509)
+        return (int)chip_back_bytes();
+    return op == 0x9508 ? -(int)chip_back_bytes() : 0;
+}
+
 void chip_step(int watched)
 {
     uint32_t address;
-    int how = watched ? accesses(&address) : 0;
+    int how = watched ? accesses(&address) : 0, bytes = watched ? pushes() : 0;
     if (how) chip_access(how, address);
+    for (int i = 0; i < bytes; i++) chip_note(WRITE, chip_stack() - (uint32_t)(bytes - 1 - i));
+    for (int i = 1; i <= -bytes; i++) chip_note(READ, chip_stack() + (uint32_t)i);
     if (avr_run(chip) == cpu_Crashed) chip_end(SIGILL, 0, 0);
 }
 
@@ -94,6 +108,22 @@ uint32_t chip_stack(void) { return chip->data[SP_LOW] | (uint32_t)chip->data[SP_
 uint32_t chip_in_use(void) { return chip_stack() + 1; }
 uint32_t chip_back_bytes(void) { return chip->address_size; }
 uint32_t chip_data(uint32_t symbol) { return symbol - DATA_AT; }
+
+unsigned chip_registers(uint64_t values[40], unsigned char bytes[40])
+{
+    unsigned count = 0;
+    uint64_t flags = 0;
+    for (int i = 0; i < 8; i++) flags |= (uint64_t)(chip->sreg[i] & 1) << i;
+    for (int i = 0; i < REGISTERS; i++) {
+        bytes[count] = 1;
+        values[count++] = chip->data[i];
+    }
+    bytes[count] = 2;
+    values[count++] = chip_stack();
+    bytes[count] = 1;
+    values[count++] = flags;
+    return count;
+}
 
 int chip_common(int how, uint32_t address)
 {

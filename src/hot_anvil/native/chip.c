@@ -7,12 +7,15 @@
  *   C  cycles  SET -> u64 cycles, u64 instructions, u32 bytes of stack of one call, from the entry's
  *      first instruction to its return, with both
  *   H  where   SET -> of each instruction that call executed: u32 address, u32 times, u64 cycles
+ *   N  note    u64 most steps, u32 ranges, of each u32 first and u32 end of code under study, SET
+ *      -> as T; what each of its instructions changed goes to standard error as a tape (tape.h)
  *
  * The program starts once; each call then goes through its main() again, so that variables keep
  * what calls left. Each access to memory is looked at before it is made: only variables, the stack
  * and what was passed may be touched, and what the chip lets all code touch.
  */
 #include "chip.h"
+#include "noting.h"
 #include "report.h"
 
 #include <elf.h>
@@ -157,6 +160,7 @@ static void tell(int number, int access, uint32_t address, int argument, int64_t
 static void end(int number, int access, uint32_t address, int argument, int64_t offset)
 {
     tell(number, access, address, argument, offset);
+    note_over();
     signal(number, SIG_DFL);
     raise(number);
     _exit(125);
@@ -172,6 +176,7 @@ static void ask(int number)
 
 void chip_access(int how, uint32_t address)
 {
+    chip_note(how, address);
     if (chip_common(how, address)) return;
     if (address > chip_last) end(SIGSEGV, how, address, -1, 0);
     if (address >= chip_first && (address < free_at || address >= chip_in_use())) return;
@@ -217,6 +222,7 @@ static struct cost call(unsigned number)
             cycles = chip_cycles();
         } else if (back && !cost.cycles && chip_at() == back && sp == sp_entry + chip_back_bytes()) {
             cost = (struct cost){ chip_cycles() - cycles, count, sp - lowest };
+            note_over();
         }
         int inside = back && !cost.cycles;
         if (inside) {
@@ -228,8 +234,10 @@ static struct cost call(unsigned number)
         if (asked || count > MOST_INSTRUCTIONS) {
             while (!asked) pause();
             tell(0, 0, 0, -1, 0);
+            note_over();
             _exit(125);
         }
+        if (inside) note_begin();
         chip_step(inside);
         if (places && inside) {
             places[at].times++;
@@ -401,11 +409,12 @@ static void serve(int op, const unsigned char *payload)
         answer(told, 0);
         return;
     }
+    if (op == 'N') payload = note_from(payload);
     if (op == 'R' || op == 'H') {
         (op == 'R' ? repeat : tell_places)(payload);
         return;
     }
-    if (op != 'T' && op != 'C') chip_fail("a request that chips do not take");
+    if (op != 'T' && op != 'C' && op != 'N') chip_fail("a request that chips do not take");
     int entry = lay_out(payload);
     if (entry < 0) {
         answer(NULL, 0);

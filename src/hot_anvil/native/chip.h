@@ -21,11 +21,14 @@ void chip_set_stack(uint32_t to);
 uint32_t chip_in_use(void);        /* the lowest address of the stack that holds something */
 uint32_t chip_back(void);          /* where the function just entered returns to */
 uint32_t chip_back_bytes(void);    /* how long a return address is on the stack */
+/* The registers in the order in which they are recorded, of so many bytes each; how many. */
+unsigned chip_registers(uint64_t values[40], unsigned char bytes[40]);
 uint32_t chip_data(uint32_t symbol);           /* a symbol's value as an address of data */
 int chip_common(int how, uint32_t address);    /* may all code touch it, as devices are? */
 
 /* Of chip.c. */
 void chip_access(int how, uint32_t address);   /* ends the process where it is not allowed */
+void chip_note(int how, uint32_t address);     /* that one is made which is always allowed */
 void chip_end(int number, int how, uint32_t address);
 void chip_fail(const char *why);
 

@@ -248,6 +248,19 @@ uint32_t chip_back(void) { return (uint32_t)(memory[r[SP]] | memory[r[SP] + 1] <
 uint32_t chip_back_bytes(void) { return 2; }
 uint32_t chip_data(uint32_t symbol) { return symbol; }
 
+unsigned chip_registers(uint64_t values[40], unsigned char bytes[40])
+{
+    unsigned count = 0;
+    for (int i = SP; i < 16; i++) {
+        if (i == SR || i == CG) continue;
+        bytes[count] = 2;
+        values[count++] = r[i];
+    }
+    bytes[count] = 2;
+    values[count++] = r[SR];
+    return count;
+}
+
 void chip_go(uint32_t address)
 {
     r[SR] = 0;

@@ -106,7 +106,7 @@ def compare_builds(
     view: View = EMITTED,
 ) -> tuple[SnippetDiff, ...]:
     """Compare each snippet on two sides, each a build or ENTRY@BUILD."""
-    (left_entry, first), (right_entry, second) = (_side(workspace, t) for t in (left, right))
+    (left_entry, first), (right_entry, second) = (side_named(workspace, t) for t in (left, right))
     if bool(left_entry) != bool(right_entry):
         raise RequestError(
             f"{left} and {right}: give an entry on both sides, or on neither, such as "
@@ -138,7 +138,7 @@ def _view(built: Mapping[tuple[str, Build], Built], name: str, view: str) -> str
     return LINKED if late else view
 
 
-def _side(workspace: Workspace, text: str) -> tuple[str, Build]:
+def side_named(workspace: Workspace, text: str) -> tuple[str, Build]:
     """Split ENTRY@BUILD; a build's own name may hold an @ too, as clang-16@riscv64 does."""
     known = {name for build in workspace.plan.builds for name in (build.name, build.toolchain)}
     entry, at, build = text.partition("@")

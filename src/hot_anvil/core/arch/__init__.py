@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.arch.images import ImageKind
     from hot_anvil.core.arch.operations import Evaluation
     from hot_anvil.core.arch.records import Architecture, Semantics, Syntax
+    from hot_anvil.core.arch.state import MachineState
 
 SYNTAXES = ("att", "intel")  # those that a person may choose between, the compilers' own first
 
@@ -77,6 +78,13 @@ def semantics_of(name: str) -> "Semantics":
 def evaluation_of(name: str) -> "Evaluation":
     """Return how an instruction set's code is evaluated."""
     found: Evaluation = import_module(f"{__name__}.{name}.operations").EVALUATION
+    return found
+
+
+@cache
+def state_of(name: str) -> "MachineState":
+    """Return what is recorded of a processor of an instruction set that is stepped through."""
+    found: MachineState = import_module(f"{__name__}.{name}.state").STATE
     return found
 
 

@@ -1,7 +1,7 @@
 """What an ELF object or image holds: code sizes, symbols, and comparable bytes."""
 
 import io
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any, Literal, NamedTuple
 
 from hot_anvil.core.arch import image_kind
@@ -293,3 +293,41 @@ def data_symbols(image: bytes) -> dict[str, list[tuple[int, int]]]:
         if symbol.is_object and symbol.is_placed and writable[symbol.section]:
             out.setdefault(symbol.name, []).append((symbol.value, symbol.size))
     return out
+
+
+def data_contents(image: bytes) -> list[tuple[int, bytes]]:
+    """Return (address, contents) of each writable section of a linked image; zeros where it is."""
+    out = []
+    for section in _open(image).iter_sections():
+        if not section["sh_flags"] & _WRITABLE or not section["sh_flags"] & _ALLOC:
+            continue
+        empty = section["sh_type"] == "SHT_NOBITS"
+        data = bytes(section["sh_size"]) if empty else section.data()
+        out.append((section["sh_addr"], data))
+    return out
+
+
+def symbol_addresses(image: bytes) -> dict[str, int]:
+    """Return symbol -> address in a linked image, but for names that stand for several places."""
+    found: dict[str, int] = {}
+    several: set[str] = set()
+    for symbol in symbol_table(_open(image)):
+        known = found.setdefault(symbol.name, symbol.value) if symbol.is_placed else symbol.value
+        if known != symbol.value:
+            several.add(symbol.name)
+    return {name: at for name, at in found.items() if name not in several}
+
+
+def function_span(image: bytes, names: Collection[str]) -> tuple[int, int] | None:
+    """Return the first address of some functions of a linked image, and the end of the last.
+
+    Their cold parts count among them; None where the image has none of them.
+    """
+    elf = _open(image)
+    low_bit = _kind(image).low_bit_is_mode
+    spans = []
+    for symbol in symbol_table(elf):
+        if symbol.is_function and symbol.is_placed and symbol.name.partition(".")[0] in names:
+            at = symbol.value & ~1 if low_bit else symbol.value
+            spans.append((at, at + max(symbol.size, 1)))
+    return (min(spans)[0], max(end for _, end in spans)) if spans else None

@@ -80,23 +80,23 @@ def read_frames(data: bytes, isa: str) -> tuple[Frame, ...]:
     if dwarf is None:
         return ()
     bits = elf.elfclass
-    rules = _frame_rules(dwarf)
+    rules = frame_rules(dwarf)
     out = []
     for unit in dwarf.iter_CUs():
         reader = _Reader(dwarf, unit, isa, bits, rules)
-        out += [frame for die in _functions(unit.get_top_DIE()) if (frame := reader.frame(die))]
+        out += [frame for die in functions_in(unit.get_top_DIE()) if (frame := reader.frame(die))]
     return tuple(out)
 
 
-def _functions(scope: Any) -> Iterator[Any]:
+def functions_in(scope: Any) -> Iterator[Any]:
     for die in scope.iter_children():
         if die.tag == "DW_TAG_subprogram":
             yield die
         elif die.tag in ("DW_TAG_namespace", "DW_TAG_module", *AGGREGATES):
-            yield from _functions(die)
+            yield from functions_in(die)
 
 
-def _frame_rules(dwarf: Any) -> list[tuple[int, int, list[Mapping[str, Any]]]]:
+def frame_rules(dwarf: Any) -> list[tuple[int, int, list[Mapping[str, Any]]]]:
     """Return (low, high, rows) of every function with call frame information."""
     out = []
     entries = []

@@ -81,3 +81,19 @@ def place_variables(image: bytes, variables: Sequence[Variable]) -> tuple[Placed
         if total <= _MOST_BYTES:
             out.append(Placed(variable, found[0][0]))
     return tuple(out)
+
+
+def initial_bytes(image: bytes, placed: Sequence[Placed]) -> list[bytes]:
+    """Return what a linked image has variables hold before it runs; b"" where it does not say."""
+    from hot_anvil.core.binary.elf import data_contents
+
+    contents = data_contents(image)
+    out = []
+    for one in placed:
+        size = one.variable.type.size
+        found = next(
+            (data[one.offset - low : one.offset - low + size] for low, data in contents
+             if low <= one.offset < low + len(data)), b"",
+        )  # fmt: skip
+        out.append(found if len(found) == size else b"")
+    return out

@@ -20,7 +20,8 @@ from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.store.store import Store, shared_store
 
-_HEADERS = ("chip.h", "report.h")
+_SOURCES = ("chip.c", "noting.c")
+_HEADERS = ("chip.h", "noting.h", "report.h", "tape.h")
 
 
 def chip_of(built: Built, chain: Toolchain) -> str:
@@ -103,7 +104,7 @@ def simulator_lacks(chain: Toolchain, host: Toolchain, store: Store) -> str:
 
 def _simulator(kit: ChipKit, host: Toolchain, store: Store) -> Artefact | str:
     """Return the compiled worker for a kind of chips, or why there is none."""
-    sources, made = ("chip.c", *kit.simulator), Artefact(store.folder).simulator.name
+    sources, made = (*_SOURCES, *kit.simulator), Artefact(store.folder).simulator.name
     shared = shared_store(store)
     tool, why = native_tool(host, shared, sources, made, kit.simulator_flags, _HEADERS)
     return kit.simulator_missing if why else tool

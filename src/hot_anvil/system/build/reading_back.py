@@ -42,10 +42,20 @@ def proof_of(code: Code) -> Proof:
     return Proof(PROVED, "", code.total, padding, code.data - padding)
 
 
-def read_linked(chain: Toolchain, work: Path, name: str, root: str, wanted: Sequence[str]) -> Code:
+def read_linked(
+    chain: Toolchain,
+    work: Path,
+    name: str,
+    root: str,
+    wanted: Sequence[str],
+    within: tuple[int, int] | None = None,
+) -> Code:
+    """Read an image back; ``wanted`` names what counts as its own, ``within`` bounds addresses."""
     objdump = find_tool(chain, "objdump")
     assert objdump is not None
     options = ["-d", "-z"] + ([] if objdump.is_llvm else ["-w"])
+    if within:
+        options += [f"--start-address={within[0]:#x}", f"--stop-address={within[1]:#x}"]
     data = (work / name).read_bytes()
     lines = DebugLines(data, root)
     text = dump(objdump, options, work, name)

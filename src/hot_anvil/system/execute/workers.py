@@ -100,8 +100,14 @@ class Worker:
     """One live process of a build's program."""
 
     def __init__(
-        self, path: str, cpu: int = -1, memory: int = MEMORY_LIMIT, under: Sequence[str] = ()
+        self,
+        path: str,
+        cpu: int = -1,
+        memory: int = MEMORY_LIMIT,
+        under: Sequence[str] = (),
+        errors: int = -1,
     ) -> None:
+        # ``errors``: a descriptor for its standard error, which is then not kept as complaints.
         # PATH is .hot-anvil/artefacts/NAME/worker.
         self.folder = new_folder(str(Path(path).parents[2]))
         self._complaints = os.memfd_create("complaints")
@@ -115,7 +121,8 @@ class Worker:
         os.set_blocking(self._in, False)
         self._code: int | None = None
         self._told = Told()
-        ours = [(asked, 0), (answers, 1), (self._complaints, 2), (self._memory, _REPORT_FD),
+        said = self._complaints if errors < 0 else errors
+        ours = [(asked, 0), (answers, 1), (said, 2), (self._memory, _REPORT_FD),
                 (self._told.descriptor, _TELL_FD)]  # fmt: skip
         self._scope = current_scope()
         under = under or emulator_for(path)
@@ -234,6 +241,11 @@ class Worker:
         """Return what the process wrote on its standard error so far."""
         data = os.pread(self._complaints, _COMPLAINT_BYTES, 0)
         return data.decode(errors="replace").strip()
+
+    def stop(self) -> None:
+        """End the process from another thread: who waits for its answer learns that it ended."""
+        if self._code is None and self._pid:
+            self._held.end(self._pid)
 
     def close(self) -> None:
         """End the process; safe to call twice."""

@@ -39,7 +39,26 @@ class Emulator(NamedTuple):
     why: str
 
 
-def find_emulator(host: Toolchain, target: str, store: Store, board: bool = False) -> Emulator:
+class Plugin(NamedTuple):
+    """A plugin of ours for emulators."""
+
+    source: str  # in native/
+    made: str  # its file
+    tried_with: str  # arguments for a first try
+
+
+def _plugins() -> tuple[Plugin, Plugin]:
+    made = Artefact(Path())
+    counter = Plugin("count.c", made.counter.name, "out=/dev/null")
+    return counter, Plugin("accesses.c", made.accesses.name, "off=0-0")
+
+
+COUNTER, ACCESSES = _plugins()
+
+
+def find_emulator(
+    host: Toolchain, target: str, store: Store, board: bool = False, plugin: Plugin = COUNTER
+) -> Emulator:
     """Return the emulator for programs of a target, its plugin compiled by ``host``.
 
     It has the model of a processor with all that it knows, whatever this machine has; for programs
@@ -58,24 +77,23 @@ def find_emulator(host: Toolchain, target: str, store: Store, board: bool = Fals
     model = kind.emulator[2] if len(kind.emulator) > 2 else "of its own"
     name = f"QEMU {version[1] if version else '?'}, CPU model {model}"
     for api in _PLUGIN_APIS:  # newer emulators ask for newer numbers
-        plugin = _compiled(host, store, api, isa_name(target))
-        if isinstance(plugin, Path):
-            tried = run([own, "-plugin", f"{plugin},out=/dev/null", "/bin/true"], "/")
+        made = _compiled(host, store, api, isa_name(target), plugin)
+        if isinstance(made, Path):
+            tried = run([own, "-plugin", f"{made},{plugin.tried_with}", "/bin/true"], "/")
             if not tried.failed:
-                return Emulator((path, *kind.emulator[1:]), str(plugin), name, "")
+                return Emulator((path, *kind.emulator[1:]), str(made), name, "")
             why = first_complaint(tried.stderr)
         else:
-            why = plugin
+            why = made
     return Emulator((), "", name, f"{path} takes no plugin of ours: {why}")
 
 
-def _compiled(host: Toolchain, store: Store, api: int, isa: str) -> Path | str:
+def _compiled(host: Toolchain, store: Store, api: int, isa: str, plugin: Plugin) -> Path | str:
     """Return the plugin for code of an instruction set, or why it does not compile."""
     known = architecture(isa).tooling.counter_flags
     flags = ("-fPIC", "-shared", "-fvisibility=hidden", f"-DAPI={api}", *known)
-    made = Artefact(store.folder).counter.name
-    tool, why = native_tool(host, store, ("count.c",), made, flags)
-    return why or tool.counter
+    tool, why = native_tool(host, store, (plugin.source,), plugin.made, flags)
+    return why or tool.folder / plugin.made
 
 
 def count_calls(emulator: Emulator, path: str, entry: int, sets: Sequence[InputSet]) -> list[Count]:

@@ -63,12 +63,15 @@ def _sort(samples: Samples, maps: str, path: str) -> Seen:
     return Seen(inside, outside)
 
 
-def program_code(path: str, chain: Toolchain, store: Store) -> Code:
-    """Return the code of a linked program, read once."""
+def program_code(
+    path: str, chain: Toolchain, store: Store, within: tuple[int, int] | None = None
+) -> Code:
+    """Return the code of a linked program, or what of it lies ``within`` addresses, read once."""
     program = Path(path)
 
     def read(_: Path) -> object:
-        return to_plain(read_linked(chain, program.parent, program.name, store.root, ()))
+        return to_plain(read_linked(chain, program.parent, program.name, store.root, (), within))
 
-    name = digest(f"code of program {stage_digest('code')}", program.parent.name)
+    about = (f"code of program {stage_digest('code')}", program.parent.name)
+    name = digest(*about, *map(str, within or ()))
     return from_plain(store.derive(name, read))

@@ -95,6 +95,21 @@ class Artefact(NamedTuple):
         return self.folder / "count.so"
 
     @property
+    def accesses(self) -> Path:
+        """Of an emulator: logs what memory a call reads and writes."""
+        return self.folder / "accesses.so"
+
+    @property
+    def tracer(self) -> Path:
+        """Steps through a call on this processor and records it."""
+        return self.folder / "trace"
+
+    @property
+    def tape(self) -> Path:
+        """What each step of one call changed."""
+        return self.folder / "tape"
+
+    @property
     def stepper(self) -> Path:
         """What counts instructions one by one."""
         return self.folder / "step"

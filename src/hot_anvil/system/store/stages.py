@@ -21,7 +21,7 @@ _READING = (
     "system/build", "system/process", "system/store", "system/toolchain", "errors.py",
 )  # fmt: skip
 _MODEL = (*_READING, "core/model", "core/parallel.py")
-Stage = Literal["code", "facts", "comparison", "worker", "check"]
+Stage = Literal["code", "facts", "comparison", "worker", "check", "tape"]
 # Stage -> what its results depend on; a test follows the imports and compares.
 STAGES: dict[Stage, tuple[str, ...]] = {
     "code": _READING,
@@ -36,6 +36,10 @@ STAGES: dict[Stage, tuple[str, ...]] = {
     "check": (
         "core/binary", "core/calling", "core/config", "core/inputs", "core/verify", "native",
         "system/check", "system/execute",
+    ),
+    "tape": (
+        *_MODEL, "core/calling", "core/inputs", "core/measure", "core/trace", "core/verify",
+        "native", "system/execute", "system/measure/counting.py", "system/trace",
     ),
 }  # fmt: skip
 

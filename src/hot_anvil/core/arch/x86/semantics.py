@@ -86,6 +86,7 @@ _BITS = {"b": 8, "w": 16, "l": 32, "q": 64, "d": 32}
 _READS_LAST = frozenset((b.COMPARE, b.BRANCH, b.JUMP, b.CALL, b.PUSH, b.DIV))
 _WRITES_LAST = frozenset((b.MOVE, b.CONSTANT, b.EXTEND, b.ADDRESS, b.SET, b.POP, b.CONVERT))
 _BIT_TEST = re.compile("bt[wlq]?")
+_X87_READS = re.compile("fi?(?:ld|add|sub|mul|div|com)")  # of memory; others of the stack store
 # Instructions on general registers that only write their destination.
 _COMPUTED = ("andn", "tzcnt", "lzcnt", "popcnt", "bls", "bextr", "bzhi", "pext", "pdep")
 _THREE = re.compile(r"v(?!fn?m|pternlog|permt2|permi2|pmadd52|pdp)\w+")  # reads no destination
@@ -136,6 +137,7 @@ def effect(mnemonic: str, operands: tuple[str, ...]) -> Effect:
     stores = False
     if memory and places[-1] is not None:
         only_reads = kind in _READS_LAST or (len(operands) == 1 and kind in (b.MUL, b.DIV))
+        only_reads |= bool(_X87_READS.match(name))
         stores = not only_reads
         loads = loads or only_reads or not (kind in _WRITES_LAST or vector)
     if kind == b.ADDRESS or (kind == b.NOTHING):

@@ -1,0 +1,1 @@
+"""Calls stepped through: what each instruction changed, by source line and variable."""

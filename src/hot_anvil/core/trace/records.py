@@ -1,0 +1,36 @@
+"""A call that was stepped through, with all that is needed to tell it."""
+
+from typing import NamedTuple
+
+from hot_anvil.core.binary.signatures import Signature
+from hot_anvil.core.code.records import Code
+from hot_anvil.core.trace.code_map import CodeMap
+from hot_anvil.core.trace.tape import Tape
+from hot_anvil.core.trace.walk import Known, Walk
+from hot_anvil.core.verify.crash_report import Place
+
+
+class Stepped(NamedTuple):
+    """One call of a candidate, recorded."""
+
+    snippet: str
+    candidate: str
+    entry: str
+    build: str
+    label: str  # of the input set
+    inputs: tuple[tuple[str, str], ...]  # parameter and value in words
+    by: str  # what stepped
+    ending: str  # "returned", "crashed" or "hung"
+    why: str  # of an ending that is none
+    place: Place
+    output: str  # in words, "" where it did not return
+    signature: Signature
+    code: Code
+    map: CodeMap
+    known: Known
+    tape: Tape
+    nameless: tuple[str, ...]  # functions whose variables have no names here, and why
+
+    def walk(self) -> Walk:
+        """Return what goes through it from the start."""
+        return Walk(self.tape, self.map, self.known)

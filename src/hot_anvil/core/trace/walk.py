@@ -1,0 +1,457 @@
+"""A record told instruction by instruction: source line, depth, pass, variables and memory by name.
+
+What stands on the tape is addresses and numbers; here it is put beside the code and the variables
+of the source. What no debug info names keeps its address.
+"""
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Literal, NamedTuple
+
+from hot_anvil.core.arch import semantics as b
+from hot_anvil.core.arch import state_of
+from hot_anvil.core.binary.locations import FunctionLocals, Local, Op
+from hot_anvil.core.binary.types import Type
+from hot_anvil.core.binary.variables import Placed
+from hot_anvil.core.inputs.input_sets import InputSet
+from hot_anvil.core.trace.code_map import CodeMap, CodePlace
+from hot_anvil.core.trace.locating import View, contents, locate
+from hot_anvil.core.trace.memory import Memory
+from hot_anvil.core.trace.tape import Access, Step, Tape
+from hot_anvil.core.trace.values import Part, number_text, part_at, parts_of
+
+Whose = Literal["variable", "buffer", "memory"]
+VARIABLE: Whose = "variable"  # of the function that runs
+BUFFER: Whose = "buffer"  # that the entry was given, or a variable that lasts
+MEMORY: Whose = "memory"  # that has no name
+
+
+class Setting(NamedTuple):
+    """A number that an instruction set."""
+
+    whose: Whose
+    name: str  # "sum", "kept[3]", "state.height"; of memory without a name its address
+    type: str
+    before: str  # "" where it is not known
+    after: str
+    data: bytes  # as it is now
+    frame: int  # number of the call that a variable belongs to, 0 for what lasts
+    variable: str  # the name without its part
+    kind: Type | None = None
+
+
+class Moment(NamedTuple):
+    """One step, told."""
+
+    step: Step
+    place: CodePlace
+    depth: int  # calls deep, 0 for the entry itself
+    frame: int  # number of the call, from 1
+    passes: tuple[int, ...]  # of each loop around it, the innermost last
+    settings: tuple[Setting, ...]
+    calls: str  # the function that it calls, "" for none
+    comes_back: bool  # from that function, before the next step: it is none of these
+    returns: bool
+    taken: bool | None  # of a conditional branch; None for others
+
+
+class Given(NamedTuple):
+    """A parameter of the entry that points to a buffer."""
+
+    name: str
+    element: Type
+    data: bytes
+
+
+class Known(NamedTuple):
+    """What is known of a program beside its code."""
+
+    locals: Mapping[str, FunctionLocals]  # by function; without those whose code differs
+    lasting: Sequence[tuple[Placed, bytes]]  # variables that last, and what they hold at first
+    given: Sequence[Given]
+    entry: str  # its symbol
+    bits: int  # of an address
+    data_mask: int = -1  # of addresses of data, where debug info counts them from elsewhere
+
+
+def buffers_of(inputs: InputSet, types: Mapping[str, Type]) -> tuple[Given, ...]:
+    """Return the parameters of an input set that point to buffers, those aliases aside."""
+    out = []
+    for one in inputs.arguments:
+        kind = types.get(one.name)
+        if one.kind == "buffer" and kind and kind.to:
+            out.append(Given(one.name, kind.to, one.data))
+    return tuple(out)
+
+
+class _Region(NamedTuple):
+    """A stretch of memory that has a name."""
+
+    name: str
+    low: int
+    high: int
+    type: Type  # of the whole for a variable, of an element for a buffer
+    buffer: bool
+
+
+class _Active(NamedTuple):
+    """A variable where it can be found just now."""
+
+    number: int  # among the function's variables
+    local: Local
+    ops: tuple[Op, ...]
+    registers: frozenset[str]
+    memory: bool
+
+
+class _Frame:
+    """One call that has not returned yet."""
+
+    def __init__(self, number: int, function: str, depth: int, entry: dict[str, int]) -> None:
+        self.number, self.function, self.depth = number, function, depth
+        self.entry = entry  # registers at its start
+        self.values: dict[int, bytes] = {}  # of its variables
+        self.active: tuple[_Active, ...] | None = None
+        self.passes: dict[int, int] = {}
+        self.inside: tuple[int, ...] = ()  # loops that the last step was in
+
+
+class Walk:
+    """Goes through a tape once, from its start."""
+
+    def __init__(self, tape: Tape, code: CodeMap, known: Known) -> None:
+        """Prepare."""
+        self.tape, self.code, self.known = tape, code, known
+        self.state = state_of(code.isa)
+        self.names = [register.name for register in tape.registers]
+        self.numbers = {name: number for number, name in enumerate(self.names)}
+        self.memory = Memory()
+        self.regions: list[_Region] = []
+        self.registers = list(tape.first)
+        self.frames: list[_Frame] = []
+        self._made = 0
+        self._cache: dict[tuple[str, int], tuple[_Active, ...]] = {}
+        self._given = list(known.given)
+        self._stack = self.numbers.get(self.state.stack(known.bits), -1)
+        for placed, data in known.lasting:
+            low = (placed.offset & known.data_mask) + tape.base
+            kind = placed.variable.type
+            self.regions.append(_Region(placed.variable.name, low, low + kind.size, kind, False))
+            if data:
+                self.memory.write(low, data)
+
+    # Steps.
+
+    def moments(self) -> Iterator[Moment]:
+        """Give the steps, told."""
+        steps = self.tape.steps()
+        held = next(steps, None)
+        if held is None:
+            return
+        step, _ = held
+        first = self.code.at(step.address)
+        self._push(first.function if first else self.known.entry, self.tape.first)
+        if first:
+            self._look(first.offset, None, ())
+        while True:
+            # The registers after this step are those before the next: the list lives on.
+            changed = [(change.register, change.after) for change in step.changes]
+            following = next(steps, None)
+            place = self.code.at(step.address)
+            for register, value in changed:
+                self.registers[register] = value
+            then = following[0].address if following else -1
+            if place:
+                yield self._moment(step, place, then)
+            if following is None:
+                return
+            step, _ = following
+
+    def _moment(self, step: Step, place: CodePlace, then: int) -> Moment:
+        frame = self.frames[-1]
+        passes = self._pass(frame, place)
+        own, others = self._stores(step.accesses)
+        after = self.code.at(then)
+        calls, comes_back, returns = self._move(place, then, after, step)
+        found: list[Setting] = []
+        if after and self.frames:
+            found = self._look(after.offset, step, others)
+        taken = None
+        if place.kind in (b.BRANCH, b.SKIP) and then >= 0:
+            taken = then != place.following
+        return Moment(
+            step, place, frame.depth, frame.number, passes, (*own, *found), calls, comes_back,
+            returns, taken,
+        )  # fmt: skip
+
+    def _pass(self, frame: _Frame, place: CodePlace) -> tuple[int, ...]:
+        if place.begins >= 0:
+            again = place.begins in frame.inside
+            frame.passes[place.begins] = frame.passes.get(place.begins, 0) + 1 if again else 1
+        frame.inside = place.loops
+        return tuple(frame.passes.get(loop, 1) for loop in place.loops)
+
+    def _move(
+        self, place: CodePlace, then: int, after: CodePlace | None, step: Step
+    ) -> tuple[str, bool, bool]:
+        """Follow calls and returns; return (what is called, it is not stepped through, returns)."""
+        started = self.code.starts.get(then, "")
+        if place.kind == b.CALL:
+            if started:
+                self._push(started, self.registers)
+                return self.code.title(started), False, False
+            return place.target or "a function", True, False
+        if place.kind == b.RETURN or (after and after.function != self.frames[-1].function):
+            if started and place.kind != b.RETURN:  # a jump to another function
+                depth = self.frames.pop().depth
+                self._push(started, self.registers, depth)
+                return self.code.title(started), False, False
+            # A return that a condition may hold back goes on behind itself.
+            if then == place.following and place.kind == b.RETURN and self._stays(step):
+                return "", False, False
+            self._pop_to(after)
+            return "", False, True
+        if after is None and then < 0:
+            return "", False, place.kind == b.JUMP
+        return "", False, False
+
+    def _stays(self, step: Step) -> bool:
+        return not any(change.register == self._stack for change in step.changes)
+
+    def _pop_to(self, after: CodePlace | None) -> None:
+        if len(self.frames) > 1:
+            self.frames.pop()
+        while after and len(self.frames) > 1 and self.frames[-1].function != after.function:
+            self.frames.pop()
+
+    def _push(self, function: str, registers: Sequence[int], depth: int = -1) -> None:
+        self._made += 1
+        deep = depth if depth >= 0 else (self.frames[-1].depth + 1 if self.frames else 0)
+        entry = dict(zip(self.names, registers, strict=True))
+        self.frames.append(_Frame(self._made, function, deep, entry))
+
+    # Memory.
+
+    def _stores(self, accesses: Sequence[Access]) -> tuple[list[Setting], list[Access]]:
+        """Take over accesses; return what was set by name, and stores that have none yet."""
+        out: list[Setting] = []
+        others: list[Access] = []
+        for access in accesses:
+            if not access.stored:
+                self.memory.write(access.address, access.data)
+                continue
+            region = self._region(access.address)
+            if region:
+                out += self._parts(region, access)
+            else:
+                others.append(access)
+            self.memory.write(access.address, access.data)
+        return out, others
+
+    def _region(self, address: int) -> _Region | None:
+        for region in self.regions:
+            if region.low <= address < region.high:
+                return region
+        return None
+
+    def _parts(self, region: _Region, access: Access) -> Iterator[Setting]:
+        """Give the numbers of a region that a store set."""
+        at, end = access.address, access.address + len(access.data)
+        while at < end:
+            part = self._part(region, at - region.low)
+            size = part.type.size if part else end - at
+            if not part or at + size > end:
+                yield self._unnamed(access, region.name, at - region.low)
+                return
+            begin = at - access.address
+            data = access.data[begin : begin + size]
+            before = access.before[begin : begin + size] if access.before else None
+            before = before or self.memory.read(at, size)
+            yield Setting(
+                BUFFER, f"{region.name}{part.path}", part.type.name,
+                self._text(part.type, before) if before else "", self._text(part.type, data), data,
+                0, region.name, part.type,
+            )  # fmt: skip
+            at += size
+
+    @staticmethod
+    def _part(region: _Region, offset: int) -> Part | None:
+        if not region.buffer:
+            return part_at(region.type, offset)
+        size = max(region.type.size, 1)
+        index, inner = divmod(offset, size)
+        found = part_at(region.type, inner)
+        return found and found._replace(path=f"[{index}]{found.path}")
+
+    def _unnamed(self, access: Access, name: str = "", offset: int = 0) -> Setting:
+        before = access.before or self.memory.read(access.address, len(access.data))
+        shown = f"{name} + {offset} bytes" if name else f"{access.address:#x}"
+        return Setting(
+            MEMORY, shown, f"{len(access.data)} bytes", _hex(before) if before else "",
+            _hex(access.data), access.data, 0, name,
+        )  # fmt: skip
+
+    def _text(self, kind: Type, data: bytes) -> str:
+        return number_text(kind, data, self.pointed)
+
+    def pointed(self, address: int) -> str:
+        """Return what an address points to, "" where it has no name."""
+        for region in self.regions:
+            if region.low <= address <= region.high:
+                away = address - region.low
+                size = region.type.size if region.buffer else 1
+                if not region.buffer:
+                    return f"&{region.name}" + (f" + {away} bytes" if away else "")
+                if away % max(size, 1):
+                    return f"{region.name} + {away} bytes"
+                return f"{region.name} + {away // max(size, 1)}" if away else region.name
+        return ""
+
+    # Variables.
+
+    def _look(self, offset: int, step: Step | None, stores: Sequence[Access]) -> list[Setting]:
+        """Return what changed of the variables of the function that runs, at a place of it."""
+        frame = self.frames[-1]
+        active = self._active(frame.function, offset)
+        fresh = active is not frame.active
+        frame.active = active
+        out: list[Setting] = []
+        own: list[tuple[int, int]] = []
+        touched = frozenset(self.names[c.register] for c in step.changes) if step else frozenset()
+        for one in active:
+            stale = one.memory and (not step or step.accesses)
+            if not (fresh or stale or one.registers & touched):
+                continue
+            out += self._changed(frame, one, own, offset)
+        named = [low <= s.address < high for s in stores for low, high in own]
+        if stores and not (named and all(_covered(s, own) for s in stores)):
+            out += [self._unnamed(s) for s in stores if not _covered(s, own)]
+        return out
+
+    def _changed(
+        self, frame: _Frame, one: _Active, own: list[tuple[int, int]], offset: int
+    ) -> list[Setting]:
+        view = self._view(frame, offset)
+        size = one.local.type.size or (
+            self.known.bits // 8 if one.local.type.kind == "pointer" else 0
+        )
+        if not size:
+            return []
+        if one.local.type.kind == "pointer":
+            size = self.known.bits // 8
+        pieces = locate(one.ops, view)
+        own += [(p.address, p.address + (p.size or size)) for p in pieces if p.how == "memory"]
+        data = contents(pieces, size, view) if pieces else None
+        before = frame.values.get(one.number)
+        if data is None or data == before:
+            return []
+        frame.values[one.number] = data
+        self._place_given(one.local, data, frame)
+        return list(self._differences(frame, one.local, before, data))
+
+    def _differences(
+        self, frame: _Frame, local: Local, before: bytes | None, data: bytes
+    ) -> Iterator[Setting]:
+        prefix = f"{local.inlined}: " if local.inlined else ""
+        for part in parts_of(local.type):
+            size = part.type.size if part.type.kind != "pointer" else self.known.bits // 8
+            now = data[part.offset : part.offset + size]
+            was = before[part.offset : part.offset + size] if before is not None else None
+            if now == was or len(now) < size or not size:
+                continue
+            yield Setting(
+                VARIABLE, f"{prefix}{local.name}{part.path}", part.type.name,
+                self._text(part.type, was) if was is not None else "",
+                self._text(part.type, now), now, frame.number, f"{prefix}{local.name}", part.type,
+            )  # fmt: skip
+
+    def _place_given(self, local: Local, data: bytes, frame: _Frame) -> None:
+        """Learn where a buffer lies, once the parameter that points to it is known."""
+        if frame.number != 1 or not local.parameter or local.inlined:
+            return
+        for given in self._given:
+            if given.name == local.name:
+                low = int.from_bytes(data, "little")
+                region = _Region(given.name, low, low + len(given.data), given.element, True)
+                self.regions.append(region)
+                self.memory.write(low, given.data)
+                self._given.remove(given)
+                return
+
+    def _active(self, function: str, offset: int) -> tuple[_Active, ...]:
+        key = function, offset
+        if key not in self._cache:
+            found = self.known.locals.get(function)
+            self._cache[key] = tuple(_at(found, offset, self.state.debug_name)) if found else ()
+        return self._cache[key]
+
+    def _view(self, frame: _Frame, offset: int) -> View:
+        found = self.known.locals.get(frame.function)
+
+        def register(name: str) -> int | None:
+            number = self.numbers.get(self.state.debug_name(name), -1)
+            return self.registers[number] if number >= 0 else None
+
+        def start() -> int | None:
+            rules = [r for r in (found.rules if found else ()) if r.low <= offset]
+            if not rules:
+                return None
+            held = register(rules[-1].register)
+            return None if held is None else held + rules[-1].offset
+
+        def at_entry(name: str) -> int | None:
+            return frame.entry.get(self.state.debug_name(name))
+
+        base = found.frame_base if found else ()
+        return View(register, self.memory.read, start, base, at_entry, self.known.bits // 8)
+
+    def visible(self) -> list[tuple[str, str, str]]:
+        """Return (name, type, value) of what is known of the variables of the function that runs.
+
+        Whole numbers and pointers only; of arrays and structs the first parts.
+        """
+        if not self.frames:
+            return []
+        frame = self.frames[-1]
+        out = []
+        for one in frame.active or ():
+            data = frame.values.get(one.number)
+            if data is None:
+                continue
+            prefix = f"{one.local.inlined}: " if one.local.inlined else ""
+            for part in list(parts_of(one.local.type))[:8]:
+                size = part.type.size if part.type.kind != "pointer" else self.known.bits // 8
+                piece = data[part.offset : part.offset + size]
+                if len(piece) == size and size:
+                    name = f"{prefix}{one.local.name}{part.path}"
+                    out.append((name, part.type.name, self._text(part.type, piece)))
+        return out
+
+
+def _covered(access: Access, own: Sequence[tuple[int, int]]) -> bool:
+    return any(low <= access.address < high for low, high in own)
+
+
+def _hex(data: bytes) -> str:
+    if len(data) <= 8:
+        return f"{int.from_bytes(data, 'little'):#x}"
+    return data.hex(" ", 8)
+
+
+def _at(found: FunctionLocals, offset: int, recorded: Callable[[str], str]) -> Iterator[_Active]:
+    """Give the variables that can be found at a place of a function."""
+    for number, local in enumerate(found.variables):
+        span = next((s for s in local.spans if s.low <= offset < s.high), None)
+        if span is None:
+            continue
+        registers, memory = _needs(span.ops)
+        own = frozenset(map(recorded, registers))
+        yield _Active(number, local, span.ops, own, memory)
+
+
+def _needs(ops: Sequence[Op]) -> tuple[frozenset[str], bool]:
+    """Return the registers that an expression names, and whether it reads memory."""
+    names = {op.register for op in ops if op.register}
+    computed = bool(ops) and ops[-1].name == "stack_value"
+    memory = any(op.name.startswith(("fbreg", "deref", "call_frame")) for op in ops)
+    memory = memory or (not computed and any(op.name == "breg" for op in ops))
+    return frozenset(names), memory

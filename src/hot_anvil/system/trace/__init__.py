@@ -1,0 +1,1 @@
+"""Calls stepped through on this machine, under emulators, in simulators of chips."""
