@@ -136,9 +136,10 @@ def _plain(name: str, operands: tuple[str, ...]) -> tuple[str, str]:
         return narrowed[1], {"x": "xmmword", "y": "ymmword"}[narrowed[2]]
     if bare in ("cvtss2sd", "cvtsd2ss", "cvtss2si", "cvtsd2si", "cvttss2si", "cvttsd2si"):
         return name, "dword" if "tss2" in bare or bare.startswith("cvtss") else "qword"
-    if bare in _WIDTHS:
-        return name, _WIDTHS[bare]
     vector = _vector_size(operands)
+    if bare in _WIDTHS:
+        halves = bare in ("cvtps2pd", "cvtdq2pd") and "xmm" not in operands[-1]
+        return name, "" if halves else _WIDTHS[bare]
     scalar = _SCALAR.match(bare)
     if scalar and vector and not bare.startswith(("p", "broadcast", "test")):
         return name, {"s": "dword", "d": "qword"}[scalar[1]]
