@@ -20,7 +20,7 @@ class LoopHere(NamedTuple):
     file: str
     depth: int  # 1 for an outermost one
     blocks: int  # how many
-    leaves_first: bool  # its first block may leave it
+    header: int  # its first block
 
 
 class CodePlace(NamedTuple):
@@ -126,5 +126,4 @@ def _loops_around(loops: Sequence[Loop], block_of: Iterable[int]) -> list[tuple[
 
 def _loop(body: Body, loop: Loop, lines: Sequence[tuple[str, int]]) -> LoopHere:
     file, line = lines[body.leaders[loop.header]]
-    leaves = any(goal not in loop.blocks for goal in body.next_blocks[loop.header])
-    return LoopHere(line, file, loop.depth, len(loop.blocks), leaves)
+    return LoopHere(line, file, loop.depth, len(loop.blocks), loop.header)

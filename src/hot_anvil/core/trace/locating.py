@@ -26,6 +26,7 @@ class View(NamedTuple):
     """What an expression may ask for; each answers None where it is not known."""
 
     register: Callable[[str], int | None]
+    base: Callable[[str], int | None]  # a register that holds an address, with those beside it
     memory: Callable[[int, int], bytes | None]  # (address, bytes)
     frame: Callable[[], int | None]  # the start of the frame
     frame_base: tuple[Op, ...]
@@ -130,7 +131,7 @@ def _step(op: Op, stack: list[int], view: View) -> None:
     if name in _CONSTANTS:
         stack.append(op.numbers[0])
     elif name == "breg":
-        stack.append(_known(view.register(op.register)) + op.numbers[0])
+        stack.append(_known(view.base(op.register)) + op.numbers[0])
     elif name == "fbreg":
         stack.append(_base(view) + op.numbers[0])
     elif name == "call_frame_cfa":
@@ -167,6 +168,6 @@ def _step(op: Op, stack: list[int], view: View) -> None:
 def _base(view: View) -> int:
     ops = view.frame_base
     if len(ops) == 1 and ops[0].name == "reg":  # the base is what the register holds
-        return _known(view.register(ops[0].register))
+        return _known(view.base(ops[0].register))
     stack = _run(ops, view) if ops else []
     return _pop(stack)

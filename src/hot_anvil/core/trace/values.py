@@ -34,13 +34,22 @@ def parts_of(kind: Type, path: str = "", offset: int = 0) -> Iterator[Part]:
         yield Part(path, offset, kind)
 
 
-def part_at(kind: Type, offset: int) -> Part | None:
-    """Return the number of a type's value that begins at a byte, None where none does."""
+def part_over(kind: Type, offset: int) -> Part | None:
+    """Return the number of a type's value that a byte is part of, None where it is padding."""
     if kind.kind == "array" and kind.to and kind.to.size:
         index, inner = divmod(offset, kind.to.size)
-        found = part_at(kind.to, inner)
-        return found and found._replace(path=f"[{index}]{found.path}", offset=offset)
-    return next((part for part in parts_of(kind) if part.offset == offset), None)
+        return _inside(part_over(kind.to, inner), f"[{index}]", offset - inner)
+    if kind.kind == "struct" and kind.members:
+        for member in kind.members:
+            if member.offset <= offset < member.offset + member.type.size:
+                found = part_over(member.type, offset - member.offset)
+                return _inside(found, f".{member.name}", member.offset)
+        return None
+    return next((p for p in parts_of(kind) if p.offset <= offset < p.offset + p.type.size), None)
+
+
+def _inside(part: Part | None, path: str, offset: int) -> Part | None:
+    return part and part._replace(path=path + part.path, offset=part.offset + offset)
 
 
 def number_text(kind: Type, data: bytes, pointed: Callable[[int], str] = lambda address: "") -> str:

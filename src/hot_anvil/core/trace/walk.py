@@ -17,12 +17,15 @@ from hot_anvil.core.trace.code_map import CodeMap, CodePlace
 from hot_anvil.core.trace.locating import View, contents, locate
 from hot_anvil.core.trace.memory import Memory
 from hot_anvil.core.trace.tape import Access, Step, Tape
-from hot_anvil.core.trace.values import Part, number_text, part_at, parts_of
+from hot_anvil.core.trace.values import Part, number_text, part_over, parts_of
 
 Whose = Literal["variable", "buffer", "memory"]
 VARIABLE: Whose = "variable"  # of the function that runs
 BUFFER: Whose = "buffer"  # that the entry was given, or a variable that lasts
 MEMORY: Whose = "memory"  # that has no name
+
+
+_DEEP, _ABOVE = 1 << 20, 64  # bytes around the stack at the start that count as the stack
 
 
 class Setting(NamedTuple):
@@ -47,6 +50,7 @@ class Moment(NamedTuple):
     depth: int  # calls deep, 0 for the entry itself
     frame: int  # number of the call, from 1
     passes: tuple[int, ...]  # of each loop around it, the innermost last
+    entered: tuple[int, ...]  # of each of these loops, how often it has been entered
     settings: tuple[Setting, ...]
     calls: str  # the function that it calls, "" for none
     comes_back: bool  # from that function, before the next step: it is none of these
@@ -112,14 +116,16 @@ class _Frame:
         self.values: dict[int, bytes] = {}  # of its variables
         self.active: tuple[_Active, ...] | None = None
         self.passes: dict[int, int] = {}
+        self.entered: dict[int, int] = {}
         self.inside: tuple[int, ...] = ()  # loops that the last step was in
 
 
 class Walk:
     """Goes through a tape once, from its start."""
 
-    def __init__(self, tape: Tape, code: CodeMap, known: Known) -> None:
-        """Prepare."""
+    def __init__(self, tape: Tape, code: CodeMap, known: Known, named: bool = True) -> None:
+        """Prepare; without ``named`` nothing is told of variables and memory."""
+        self.named = named
         self.tape, self.code, self.known = tape, code, known
         self.state = state_of(code.isa)
         self.names = [register.name for register in tape.registers]
@@ -130,6 +136,7 @@ class Walk:
         self.frames: list[_Frame] = []
         self._made = 0
         self._cache: dict[tuple[str, int], tuple[_Active, ...]] = {}
+        self._lists: dict[tuple[str, tuple[_Active, ...]], tuple[_Active, ...]] = {}
         self._given = list(known.given)
         self._stack = self.numbers.get(self.state.stack(known.bits), -1)
         for placed, data in known.lasting:
@@ -150,7 +157,7 @@ class Walk:
         step, _ = held
         first = self.code.at(step.address)
         self._push(first.function if first else self.known.entry, self.tape.first)
-        if first:
+        if first and self.named:
             self._look(first.offset, None, ())
         while True:
             # The registers after this step are those before the next: the list lives on.
@@ -168,27 +175,33 @@ class Walk:
 
     def _moment(self, step: Step, place: CodePlace, then: int) -> Moment:
         frame = self.frames[-1]
-        passes = self._pass(frame, place)
-        own, others = self._stores(step.accesses)
+        passes, entered = self._pass(frame, place)
+        own, others = self._stores(step.accesses) if self.named else ([], [])
         after = self.code.at(then)
         calls, comes_back, returns = self._move(place, then, after, step)
         found: list[Setting] = []
-        if after and self.frames:
+        if after and self.named:
             found = self._look(after.offset, step, others)
         taken = None
         if place.kind in (b.BRANCH, b.SKIP) and then >= 0:
             taken = then != place.following
         return Moment(
-            step, place, frame.depth, frame.number, passes, (*own, *found), calls, comes_back,
+            step, place, frame.depth, frame.number, passes, entered, (*own, *found), calls, comes_back,
             returns, taken,
         )  # fmt: skip
 
-    def _pass(self, frame: _Frame, place: CodePlace) -> tuple[int, ...]:
-        if place.begins >= 0:
-            again = place.begins in frame.inside
-            frame.passes[place.begins] = frame.passes.get(place.begins, 0) + 1 if again else 1
+    def _pass(self, frame: _Frame, place: CodePlace) -> tuple[tuple[int, ...], tuple[int, ...]]:
+        loop = place.begins
+        if loop >= 0:
+            again = loop in frame.inside
+            frame.passes[loop] = frame.passes.get(loop, 0) + 1 if again else 1
+            frame.entered[loop] = frame.entered.get(loop, 0) + (not again)
         frame.inside = place.loops
-        return tuple(frame.passes.get(loop, 1) for loop in place.loops)
+        passes, entered = frame.passes, frame.entered
+        return (
+            tuple(passes.get(one, 1) for one in place.loops),
+            tuple(entered.get(one, 1) for one in place.loops),
+        )
 
     def _move(
         self, place: CodePlace, then: int, after: CodePlace | None, step: Step
@@ -236,15 +249,22 @@ class Walk:
         out: list[Setting] = []
         others: list[Access] = []
         for access in accesses:
-            if not access.stored:
-                self.memory.write(access.address, access.data)
-                continue
-            region = self._region(access.address)
-            if region:
-                out += self._parts(region, access)
-            else:
-                others.append(access)
+            region = self._region(access.address) if access.stored else None
+            parts = self._parts(region, access) if region else []
+            before = [self.memory.read(at, part.type.size) for at, part in parts]
             self.memory.write(access.address, access.data)
+            if access.stored and not region:
+                others.append(access)
+            for (at, part), was in zip(parts, before, strict=True):
+                data = self.memory.read(at, part.type.size)
+                assert region
+                if data is None:
+                    continue
+                out.append(Setting(
+                    BUFFER, f"{region.name}{part.path}", part.type.name,
+                    self._text(part.type, was) if was else "", self._text(part.type, data), data,
+                    0, region.name, part.type,
+                ))  # fmt: skip
         return out, others
 
     def _region(self, address: int) -> _Region | None:
@@ -253,42 +273,35 @@ class Walk:
                 return region
         return None
 
-    def _parts(self, region: _Region, access: Access) -> Iterator[Setting]:
-        """Give the numbers of a region that a store set."""
-        at, end = access.address, access.address + len(access.data)
-        while at < end:
-            part = self._part(region, at - region.low)
-            size = part.type.size if part else end - at
-            if not part or at + size > end:
-                yield self._unnamed(access, region.name, at - region.low)
-                return
-            begin = at - access.address
-            data = access.data[begin : begin + size]
-            before = access.before[begin : begin + size] if access.before else None
-            before = before or self.memory.read(at, size)
-            yield Setting(
-                BUFFER, f"{region.name}{part.path}", part.type.name,
-                self._text(part.type, before) if before else "", self._text(part.type, data), data,
-                0, region.name, part.type,
-            )  # fmt: skip
-            at += size
-
     @staticmethod
-    def _part(region: _Region, offset: int) -> Part | None:
-        if not region.buffer:
-            return part_at(region.type, offset)
+    def _parts(region: _Region, access: Access) -> list[tuple[int, Part]]:
+        """Return the numbers of a region that a store touches, with their addresses."""
+        out = []
+        at, end = access.address, min(access.address + len(access.data), region.high)
         size = max(region.type.size, 1)
-        index, inner = divmod(offset, size)
-        found = part_at(region.type, inner)
-        return found and found._replace(path=f"[{index}]{found.path}")
+        while at < end:
+            index, inner = divmod(at - region.low, size) if region.buffer else (-1, at - region.low)
+            found = part_over(region.type, inner)
+            if found is None:
+                at += 1
+                continue
+            first = at - inner + found.offset
+            path = f"[{index}]{found.path}" if region.buffer else found.path
+            out.append((first, found._replace(path=path)))
+            at = first + found.type.size
+        return out
 
-    def _unnamed(self, access: Access, name: str = "", offset: int = 0) -> Setting:
-        before = access.before or self.memory.read(access.address, len(access.data))
-        shown = f"{name} + {offset} bytes" if name else f"{access.address:#x}"
+    def _unnamed(self, access: Access) -> Setting:
         return Setting(
-            MEMORY, shown, f"{len(access.data)} bytes", _hex(before) if before else "",
-            _hex(access.data), access.data, 0, name,
+            MEMORY, self._address(access.address), f"{len(access.data)} bytes",
+            _hex(access.before) if access.before else "", _hex(access.data), access.data, 0, "",
         )  # fmt: skip
+
+    def _address(self, address: int) -> str:
+        """Return an address in words: on the stack by how far it is from where that began."""
+        start = self.tape.first[self._stack] if self._stack >= 0 else 0
+        away = address - start
+        return f"stack{away:+d}" if -_DEEP < away <= _ABOVE else f"{address:#x}"
 
     def _text(self, kind: Type, data: bytes) -> str:
         return number_text(kind, data, self.pointed)
@@ -312,19 +325,17 @@ class Walk:
         """Return what changed of the variables of the function that runs, at a place of it."""
         frame = self.frames[-1]
         active = self._active(frame.function, offset)
-        fresh = active is not frame.active
+        known = frame.active
         frame.active = active
         out: list[Setting] = []
         own: list[tuple[int, int]] = []
         touched = frozenset(self.names[c.register] for c in step.changes) if step else frozenset()
         for one in active:
             stale = one.memory and (not step or step.accesses)
-            if not (fresh or stale or one.registers & touched):
-                continue
-            out += self._changed(frame, one, own, offset)
-        named = [low <= s.address < high for s in stores for low, high in own]
-        if stores and not (named and all(_covered(s, own) for s in stores)):
-            out += [self._unnamed(s) for s in stores if not _covered(s, own)]
+            fresh = active is not known and (known is None or one not in known)
+            if fresh or stale or one.registers & touched:
+                out += self._changed(frame, one, own, offset)
+        out += [self._unnamed(store) for store in stores if not _covered(store, own)]
         return out
 
     def _changed(
@@ -381,7 +392,8 @@ class Walk:
         key = function, offset
         if key not in self._cache:
             found = self.known.locals.get(function)
-            self._cache[key] = tuple(_at(found, offset, self.state.debug_name)) if found else ()
+            active = tuple(_at(found, offset, self.state.debug_name)) if found else ()
+            self._cache[key] = self._lists.setdefault((function, active), active)
         return self._cache[key]
 
     def _view(self, frame: _Frame, offset: int) -> View:
@@ -391,18 +403,27 @@ class Walk:
             number = self.numbers.get(self.state.debug_name(name), -1)
             return self.registers[number] if number >= 0 else None
 
+        def base(name: str) -> int | None:
+            low = register(name)
+            number = self.numbers.get(self.state.debug_name(name), -1)
+            bits = self.tape.registers[number].bits
+            if low is None or bits >= self.known.bits:
+                return low
+            return low | self.registers[number + 1] << bits
+
         def start() -> int | None:
             rules = [r for r in (found.rules if found else ()) if r.low <= offset]
             if not rules:
                 return None
-            held = register(rules[-1].register)
+            held = base(rules[-1].register)
             return None if held is None else held + rules[-1].offset
 
         def at_entry(name: str) -> int | None:
             return frame.entry.get(self.state.debug_name(name))
 
-        base = found.frame_base if found else ()
-        return View(register, self.memory.read, start, base, at_entry, self.known.bits // 8)
+        frame_base = found.frame_base if found else ()
+        word = self.known.bits // 8
+        return View(register, base, self.memory.read, start, frame_base, at_entry, word)
 
     def visible(self) -> list[tuple[str, str, str]]:
         """Return (name, type, value) of what is known of the variables of the function that runs.
