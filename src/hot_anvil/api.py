@@ -44,6 +44,8 @@ if TYPE_CHECKING:
     from hot_anvil.core.results.examples import Example
     from hot_anvil.core.results.syntax import Change
     from hot_anvil.core.results.words import Told, Used
+    from hot_anvil.core.trace.records import ShownCall, Stepped
+    from hot_anvil.core.trace.selection import Choice
     from hot_anvil.core.verify.results import Checked, Replay
     from hot_anvil.usecases.toolchains import Machine
 
@@ -286,6 +288,32 @@ class Anvil:
         from hot_anvil.usecases.hotspots import find_hotspots
 
         return find_hotspots(self.workspace, builds, snippets, entries, at, seconds)
+
+    def step(
+        self,
+        candidates: Names = (),
+        snippets: Names = (),
+        entry: str = "",
+        size: str = "",
+        replay: str = "",
+        call_seconds: float = CALL_SECONDS,
+    ) -> "tuple[Stepped, ...]":
+        """Step through the same call of each candidate, a BUILD or ENTRY@BUILD.
+
+        ``size`` is a sweep point such as "n=64" ("" for the first); ``replay`` the name of an input
+        set that a check kept, whose reference and candidate are taken where none is named.
+        """
+        from hot_anvil.usecases.stepping import Wanted, step_calls
+
+        wanted = Wanted(size, replay, call_seconds=call_seconds)
+        return step_calls(self.workspace, candidates, snippets, entry, wanted)
+
+    def tell_steps(self, stepped: "Stepped", choice: "Choice | None" = None) -> "ShownCall":
+        """Return a recorded call with its summary and the steps that are chosen."""
+        from hot_anvil.core.trace.records import tell
+        from hot_anvil.core.trace.selection import Choice
+
+        return tell(stepped, choice or Choice())
 
     def source_lines(self, files: Sequence[str]) -> "Mapping[str, Sequence[str]]":
         """Return the lines of source files, named as the bench names them."""

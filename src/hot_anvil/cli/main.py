@@ -25,6 +25,7 @@ COMMANDS = {
     "check": "which candidates compute the right thing",
     "measure": "how fast each correct candidate is",
     "hotspots": "where the time goes: by source line and instruction, beside the diff of two",
+    "step": "one call, instruction by instruction; two builds up to where they first disagree",
     "pins": "what a chip's pins do under each build of a program: period, jitter, in cycles",
     "history": "what was measured before, and what an edit or a new compiler changed",
     "pick": "the whole job: compile, check, measure, choose the fastest correct one",

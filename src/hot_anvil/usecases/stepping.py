@@ -20,7 +20,7 @@ from hot_anvil.core.trace.code_map import map_code
 from hot_anvil.core.trace.records import Stepped
 from hot_anvil.core.trace.tape import Tape
 from hot_anvil.core.trace.walk import Known, buffers_of
-from hot_anvil.core.verify.agreement import told_inputs, told_output
+from hot_anvil.core.verify.agreement import first_difference, told_inputs, told_output
 from hot_anvil.core.verify.verdicts import candidate_name
 from hot_anvil.errors import FaultError, RequestError
 from hot_anvil.system.build.frames import load_locals
@@ -97,8 +97,7 @@ def _calls(
     kept = _kept(workspace, wanted.replay) if wanted.replay else None
     if kept:
         snippets = [kept["snippet"]]
-        both = (kept["reference_entry"], kept["reference_build"]), (kept["entry"], kept["build"])
-        names = names or [f"{own}@{build}" for own, build in both]
+        names = names or _failing_pair(workspace, kept, wanted)
     sides = [side_named(workspace, name) for name in names]
     snippet = _snippet(workspace, snippets, [own or entry for own, _ in sides])
     builds = list(dict.fromkeys(build for _, build in sides))
@@ -145,6 +144,28 @@ def _kept(workspace: Workspace, name: str) -> dict[str, Any]:
             about="replay",
         )
     return kept
+
+
+def _failing_pair(workspace: Workspace, kept: Mapping[str, Any], wanted: Wanted) -> list[str]:
+    """Return a candidate that a check found to fail, after one that is right.
+
+    That is the same entry under the reference's build, where it gives what the reference gives: the
+    same source then stands on both sides.
+    """
+    reference = f"{kept['reference_entry']}@{kept['reference_build']}"
+    same = f"{kept['entry']}@{kept['reference_build']}"
+    failing = f"{kept['entry']}@{kept['build']}"
+    if same in (failing, reference):
+        return [reference, failing]
+    one, other = _calls(workspace, [reference, same], [], "", wanted)
+    expected, got = (_plainly(workspace, call, wanted).output for call in (one, other))
+    if expected is None or got is None:
+        return [reference, failing]
+    tolerance = one.snippet.tolerance
+    said, _ = first_difference(
+        one.signature, expected, other.signature, got, other.inputs, tolerance
+    )
+    return [reference if said else same, failing]
 
 
 def _kept_entry(kept: Mapping[str, Any] | None, build: Build) -> str:
@@ -232,6 +253,9 @@ def _step(workspace: Workspace, call: _Call, wanted: Wanted) -> Stepped:
         plain.why,
         plain.place,
         told_output(plain.output, signature, call.inputs) if plain.output else "",
+        plain.output,
+        call.inputs,
+        snippet.tolerance,
         signature,
         code,
         made,

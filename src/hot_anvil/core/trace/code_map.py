@@ -9,6 +9,7 @@ from hot_anvil.core.arch.semantics import Kind
 from hot_anvil.core.code.records import Code, Instruction
 from hot_anvil.core.model.control_flow import Body, bodies
 from hot_anvil.core.model.cycles import Loop
+from hot_anvil.core.trace.control import deciders
 
 _MOST_GAP = 64  # bytes between two functions that one stretch may span
 
@@ -46,6 +47,7 @@ class CodeMap(NamedTuple):
     loops: Mapping[str, tuple[LoopHere, ...]]  # by function
     starts: Mapping[int, str]  # address of the first instruction -> function
     titles: Mapping[str, str]  # function -> its name as the source writes it
+    deciders: Mapping[str, Mapping[int, frozenset[int]]]  # by function: core/trace/control.py
     fillers: Mapping[int, int]  # address between two instructions -> the one before it
     isa: str
 
@@ -89,6 +91,7 @@ def map_code(code: Code, own: Collection[str], line_of: LineOf) -> CodeMap:
     functions = [f for f in code.functions if f.owner in own and f.instructions]
     places: dict[int, CodePlace] = {}
     loops: dict[str, tuple[LoopHere, ...]] = {}
+    decided: dict[str, Mapping[int, frozenset[int]]] = {}
     starts = {f.instructions[0].address: f.owner for f in functions if not f.parent}
     first_of = {function: address for address, function in starts.items()}
     for owner, body in bodies(functions, code.isa).items():
@@ -97,6 +100,7 @@ def map_code(code: Code, own: Collection[str], line_of: LineOf) -> CodeMap:
         around = _loops_around(body.loops, body.block_of)
         headers = {body.leaders[loop.header]: n for n, loop in enumerate(body.loops)}
         loops[owner] = tuple(_loop(body, loop, lines) for loop in body.loops)
+        decided[owner] = deciders(body)
         for number, item in enumerate(body.items):
             after = body.items[number + 1].address if number + 1 < len(body.items) else -1
             done = body.effects[number]
@@ -105,7 +109,7 @@ def map_code(code: Code, own: Collection[str], line_of: LineOf) -> CodeMap:
                 around[number], headers.get(number, -1), body.block_of[number], after,
             )  # fmt: skip
     titles = {owner: code.title(owner) for owner in loops}
-    return CodeMap(places, loops, starts, titles, _fillers(places), code.isa)
+    return CodeMap(places, loops, starts, titles, decided, _fillers(places), code.isa)
 
 
 def _fillers(places: Mapping[int, CodePlace]) -> dict[int, int]:

@@ -4,10 +4,16 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from hot_anvil.core.binary.signatures import Signature
+from hot_anvil.core.calling.protocol import Output
 from hot_anvil.core.code.records import Code
+from hot_anvil.core.config.records import Tolerance
+from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.trace.code_map import CodeMap
 from hot_anvil.core.trace.narrow import settled
+from hot_anvil.core.trace.selection import LAST, Choice, Shown, choose, last_passes
+from hot_anvil.core.trace.summary import Summary, summarise
 from hot_anvil.core.trace.tape import Tape
+from hot_anvil.core.trace.values import number_text
 from hot_anvil.core.trace.walk import Known, Moment, Walk
 from hot_anvil.core.verify.crash_report import Place
 
@@ -28,6 +34,9 @@ class Stepped(NamedTuple):
     why: str  # of an ending that is none
     place: Place
     output: str  # in words, "" where it did not return
+    result: Output | None  # all that it left behind
+    values: InputSet
+    tolerance: Tolerance
     signature: Signature
     code: Code
     map: CodeMap
@@ -35,12 +44,40 @@ class Stepped(NamedTuple):
     tape: Tape
     nameless: tuple[str, ...]  # functions whose variables have no names here, and why
 
-    def walk(self) -> Walk:
-        """Return what goes through it from the start."""
-        return Walk(self.tape, self.map, self.known)
+    @property
+    def returned(self) -> str:
+        """The number that it returned, in words; "" for none."""
+        kind = self.signature.returns
+        if self.result is None or not kind.scalar:
+            return ""
+        return number_text(kind, self.result.result[: kind.size])
 
-    def moments(self) -> Iterator[Moment]:
-        """Give the steps from the start, told."""
+    def walk(self, named: bool = True) -> Walk:
+        """Return what goes through it from the start."""
+        return Walk(self.tape, self.map, self.known, named)
+
+    def moments(self, walk: Walk | None = None) -> Iterator[Moment]:
+        """Give the steps from the start, told; ``walk`` is one that goes through it."""
         word = self.tape.registers[0].bits // 8
-        found = self.walk().moments()
+        found = (walk or self.walk()).moments()
         return settled(found, word) if word < _NARROW else found
+
+
+class ShownCall(NamedTuple):
+    """A recorded call with what is shown of it."""
+
+    stepped: Stepped
+    summary: Summary
+    shown: Shown
+    walk: Walk  # that has gone through it: what has a name is known
+
+
+def tell(stepped: Stepped, choice: Choice) -> ShownCall:
+    """Return what is shown of a recorded call."""
+    light = stepped.walk(named=False)
+    summary = summarise(light.moments(), stepped.map, light.stack, stepped.tape.first)
+    last = {}
+    if LAST in choice.passes:
+        last = last_passes(stepped.walk(named=False).moments())
+    walk = stepped.walk()
+    return ShownCall(stepped, summary, choose(stepped.moments(walk), choice, last), walk)

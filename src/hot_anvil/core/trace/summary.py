@@ -1,11 +1,13 @@
 """What a call did, counted: by source line, loop, branch and function."""
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.trace.code_map import CodeMap, CodePlace
 from hot_anvil.core.trace.walk import Moment
+
+_DEEPEST = 1 << 20  # bytes below the stack's start that count as the stack
 
 
 class LineCount(NamedTuple):
@@ -58,16 +60,22 @@ class Summary(NamedTuple):
     calls: tuple[CallCount, ...]
     loads: int  # accesses
     stores: int
-    stack: int | None  # bytes below where the call found the stack, of the code under study
+    stack: int  # bytes below where the call found the stack, of the code under study
     beyond: int  # steps after which other code ran
 
 
-def summarise(moments: Iterable[Moment], code: CodeMap, stack: int, first: int) -> Summary:
-    """Count a call; ``stack`` is the number of the stack's register, ``first`` what it held."""
-    found = _Counting(code, stack, first)
+def summarise(
+    moments: Iterable[Moment], code: CodeMap, stack: int, first: Sequence[int]
+) -> Summary:
+    """Count a call; ``stack`` is the number of the stack's register, ``first`` all at the start."""
+    found = _Counting(code, stack, first[stack])
     for moment in moments:
         found.add(moment)
     return found.summary()
+
+
+def _in_source(loop: LoopCount) -> tuple[str, int, int]:
+    return loop.file, loop.line, loop.depth
 
 
 class _Counting:
@@ -88,6 +96,8 @@ class _Counting:
         for access in step.accesses:
             if access.stored:
                 self.stores += 1
+                if self.first - _DEEPEST < access.address < self.lowest:
+                    self.lowest = access.address
             else:
                 self.loads += 1
         for change in step.changes:
@@ -141,7 +151,6 @@ class _Counting:
             )  # fmt: skip
         calls = tuple(CallCount(name, n, stepped) for (name, stepped), n in self.calls.items())
         return Summary(
-            self.executed, lines, tuple(sorted(loops, key=lambda one: (one.file, one.line, one.depth))),
-            tuple(branches), calls, self.loads, self.stores,
-            self.first - self.lowest if self.stack >= 0 else None, self.beyond,
+            self.executed, lines, tuple(sorted(loops, key=_in_source)), tuple(branches), calls,
+            self.loads, self.stores, self.first - self.lowest, self.beyond,
         )  # fmt: skip

@@ -7,14 +7,16 @@ of the source. What no debug info names keeps its address.
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Literal, NamedTuple
 
+from hot_anvil.core.arch import architecture, state_of
 from hot_anvil.core.arch import semantics as b
-from hot_anvil.core.arch import state_of
+from hot_anvil.core.arch.semantics import USE
 from hot_anvil.core.binary.locations import FunctionLocals, Local, Op
 from hot_anvil.core.binary.types import Type
 from hot_anvil.core.binary.variables import Placed
+from hot_anvil.core.code.records import Instruction
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.trace.code_map import CodeMap, CodePlace
-from hot_anvil.core.trace.locating import View, contents, locate
+from hot_anvil.core.trace.locating import View, Where, contents, locate
 from hot_anvil.core.trace.memory import Memory
 from hot_anvil.core.trace.tape import Access, Step, Tape
 from hot_anvil.core.trace.values import Part, number_text, part_over, parts_of
@@ -25,6 +27,7 @@ BUFFER: Whose = "buffer"  # that the entry was given, or a variable that lasts
 MEMORY: Whose = "memory"  # that has no name
 
 
+_LOWEST_ADDRESS = 0x10000  # below it a number is rather a number
 _DEEP, _ABOVE = 1 << 20, 64  # bytes around the stack at the start that count as the stack
 
 
@@ -135,10 +138,16 @@ class Walk:
         self.registers = list(tape.first)
         self.frames: list[_Frame] = []
         self._made = 0
+        self._defines: dict[tuple[str, tuple[str, ...]], frozenset[str]] = {}
+        self._by_family: dict[str, list[str]] = {}
+        family = architecture(code.isa).syntax.family
+        for name in self.names:
+            written = name if architecture(code.isa).syntax.register.fullmatch(name) else f"%{name}"
+            self._by_family.setdefault(family(written)[0], []).append(name)
         self._cache: dict[tuple[str, int], tuple[_Active, ...]] = {}
         self._lists: dict[tuple[str, tuple[_Active, ...]], tuple[_Active, ...]] = {}
         self._given = list(known.given)
-        self._stack = self.numbers.get(self.state.stack(known.bits), -1)
+        self.stack = self.numbers.get(self.state.stack(known.bits), -1)
         for placed, data in known.lasting:
             low = (placed.offset & known.data_mask) + tape.base
             kind = placed.variable.type
@@ -186,8 +195,8 @@ class Walk:
         if place.kind in (b.BRANCH, b.SKIP) and then >= 0:
             taken = then != place.following
         return Moment(
-            step, place, frame.depth, frame.number, passes, entered, (*own, *found), calls, comes_back,
-            returns, taken,
+            step, place, frame.depth, frame.number, passes, entered, (*own, *found), calls,
+            comes_back, returns, taken,
         )  # fmt: skip
 
     def _pass(self, frame: _Frame, place: CodePlace) -> tuple[tuple[int, ...], tuple[int, ...]]:
@@ -219,7 +228,7 @@ class Walk:
                 self._push(started, self.registers, depth)
                 return self.code.title(started), False, False
             # A return that a condition may hold back goes on behind itself.
-            if then == place.following and place.kind == b.RETURN and self._stays(step):
+            if then == place.following and place.kind == b.RETURN and self._falls_through(step):
                 return "", False, False
             self._pop_to(after)
             return "", False, True
@@ -227,8 +236,8 @@ class Walk:
             return "", False, place.kind == b.JUMP
         return "", False, False
 
-    def _stays(self, step: Step) -> bool:
-        return not any(change.register == self._stack for change in step.changes)
+    def _falls_through(self, step: Step) -> bool:
+        return not any(change.register == self.stack for change in step.changes)
 
     def _pop_to(self, after: CodePlace | None) -> None:
         if len(self.frames) > 1:
@@ -299,7 +308,7 @@ class Walk:
 
     def _address(self, address: int) -> str:
         """Return an address in words: on the stack by how far it is from where that began."""
-        start = self.tape.first[self._stack] if self._stack >= 0 else 0
+        start = self.tape.first[self.stack] if self.stack >= 0 else 0
         away = address - start
         return f"stack{away:+d}" if -_DEEP < away <= _ABOVE else f"{address:#x}"
 
@@ -309,14 +318,13 @@ class Walk:
     def pointed(self, address: int) -> str:
         """Return what an address points to, "" where it has no name."""
         for region in self.regions:
-            if region.low <= address <= region.high:
-                away = address - region.low
-                size = region.type.size if region.buffer else 1
-                if not region.buffer:
-                    return f"&{region.name}" + (f" + {away} bytes" if away else "")
-                if away % max(size, 1):
-                    return f"{region.name} + {away} bytes"
-                return f"{region.name} + {away // max(size, 1)}" if away else region.name
+            if not region.low <= address <= region.high:
+                continue
+            away = address - region.low
+            if not region.buffer:
+                return f"&{region.name}" + (f" + {away} bytes" if away else "")
+            index, inner = divmod(away, max(region.type.size, 1))
+            return f"&{region.name}[{index}]" + (f" + {inner} bytes" if inner else "")
         return ""
 
     # Variables.
@@ -329,17 +337,44 @@ class Walk:
         frame.active = active
         out: list[Setting] = []
         own: list[tuple[int, int]] = []
-        touched = frozenset(self.names[c.register] for c in step.changes) if step else frozenset()
+        touched = self._touched(step) if step else frozenset()
         for one in active:
             stale = one.memory and (not step or step.accesses)
             fresh = active is not known and (known is None or one not in known)
             if fresh or stale or one.registers & touched:
-                out += self._changed(frame, one, own, offset)
+                out += self._changed(frame, one, own, offset, step)
         out += [self._unnamed(store) for store in stores if not _covered(store, own)]
         return out
 
+    def _touched(self, step: Step) -> frozenset[str]:
+        """Return the registers that a step set, to whatever."""
+        place = self.code.places.get(step.address)
+        named = self._defined(place.instruction) if place else frozenset()
+        return named | {self.names[change.register] for change in step.changes}
+
+    def _defined(self, item: Instruction) -> frozenset[str]:
+        key = item.mnemonic, item.operands
+        if key not in self._defines:
+            self._defines[key] = frozenset(self._families(item))
+        return self._defines[key]
+
+    def _families(self, item: Instruction) -> Iterator[str]:
+        """Give the recorded registers that an instruction names and defines."""
+        arch = architecture(self.code.isa)
+        roles = arch.semantics.roles(item.mnemonic, item.operands)
+        for operand, role in zip(item.operands, roles, strict=False):
+            if role == USE or not arch.syntax.register.fullmatch(operand):
+                continue
+            family = arch.syntax.family(operand)[0]
+            yield from self._by_family.get(family, ())
+
     def _changed(
-        self, frame: _Frame, one: _Active, own: list[tuple[int, int]], offset: int
+        self,
+        frame: _Frame,
+        one: _Active,
+        own: list[tuple[int, int]],
+        offset: int,
+        step: Step | None,
     ) -> list[Setting]:
         view = self._view(frame, offset)
         size = one.local.type.size or (
@@ -353,8 +388,10 @@ class Walk:
         own += [(p.address, p.address + (p.size or size)) for p in pieces if p.how == "memory"]
         data = contents(pieces, size, view) if pieces else None
         before = frame.values.get(one.number)
-        if data is None or data == before:
+        if data is None:
             return []
+        if data == before:
+            return self._stays(step, frame, one, pieces, data) if step else []
         frame.values[one.number] = data
         self._place_given(one.local, data, frame)
         return list(self._differences(frame, one.local, before, data))
@@ -374,6 +411,21 @@ class Walk:
                 self._text(part.type, was) if was is not None else "",
                 self._text(part.type, now), now, frame.number, f"{prefix}{local.name}", part.type,
             )  # fmt: skip
+
+    def _stays(
+        self, step: Step, frame: _Frame, one: _Active, pieces: Sequence[Where], data: bytes
+    ) -> list[Setting]:
+        """Return a variable that was set to what it was, as far as the step shows that."""
+        if one.local.type.kind in ("struct", "array") or not pieces:
+            return []
+        first = pieces[0]
+        if first.how == "memory":
+            stored = (a for a in step.accesses if a.stored)
+            again = any(a.address <= first.address < a.address + len(a.data) for a in stored)
+        else:
+            again = bool(one.registers & self._touched(step)) and first.how == "register"
+        kept = self._differences(frame, one.local, None, data) if again else ()
+        return [setting._replace(before=setting.after) for setting in kept]
 
     def _place_given(self, local: Local, data: bytes, frame: _Frame) -> None:
         """Learn where a buffer lies, once the parameter that points to it is known."""
@@ -424,6 +476,13 @@ class Walk:
         frame_base = found.frame_base if found else ()
         word = self.known.bits // 8
         return View(register, base, self.memory.read, start, frame_base, at_entry, word)
+
+    def number_of(self, value: int, bits: int) -> str:
+        """Return what a register holds in words: what an address points to, else its bits."""
+        if bits >= self.known.bits and value >= _LOWEST_ADDRESS:
+            named = self.pointed(value) or self._address(value)
+            return named if named[:2] != "0x" else f"{value:#x}"
+        return f"{value:#x}"
 
     def visible(self) -> list[tuple[str, str, str]]:
         """Return (name, type, value) of what is known of the variables of the function that runs.

@@ -1,0 +1,138 @@
+"""``hot-anvil step``."""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from hot_anvil.cli.options import (
+    add_inputs,
+    add_named_builds,
+    add_words,
+    count,
+    open_anvil,
+    split_path,
+)
+from hot_anvil.cli.output import Output, csv_rows, document
+from hot_anvil.core.arch import SYNTAXES
+from hot_anvil.core.names import listed
+from hot_anvil.errors import RequestError
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Anvil
+    from hot_anvil.core.trace.records import Stepped
+    from hot_anvil.core.trace.selection import Choice
+    from hot_anvil.views.text.step import Spell
+
+FORMATS = ("text", "json", "csv")
+_MOST_SIDES = 2
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own options."""
+    add_named_builds(
+        parser, "BUILD [BUILD]",
+        "the build to step through, or ENTRY@BUILD; of two, up to where they first disagree",
+    )  # fmt: skip
+    add_inputs(parser, entry=False)
+    parser.set_defaults(entry_filters=True)
+    parser.add_argument(
+        "--size", default="", metavar="SIZE",
+        help="the sweep's size to call it with, such as n=4096 (default: the first)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--replay", default="", metavar="NAME",
+        help="call it with the small input set that a check kept under this name; without builds: "
+        "the reference and the candidate that failed",
+    )  # fmt: skip
+    parser.add_argument("--lines", action="store_true", help="source lines, without instructions")
+    parser.add_argument(
+        "--only-changes", action="store_true", help="only steps that set a variable or memory"
+    )
+    parser.add_argument(
+        "--passes", default="", metavar="WHICH",
+        help="only these passes of each loop: first, last or numbers, parted by commas",
+    )  # fmt: skip
+    parser.add_argument("--at", default="", metavar="LINE", help="only this line: 12 or file.c:12")
+    parser.add_argument(
+        "--watch", default="", metavar="VARIABLE", help="only steps that set this variable"
+    )
+    parser.add_argument(
+        "--limit", type=count, default=200, metavar="N",
+        help="show at most this many steps (default: 200)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--syntax", choices=SYNTAXES, default=None,
+        help="how code is written that knows both (default: att, or what your settings say)",
+    )  # fmt: skip
+    add_words(parser)
+
+
+def run(args: argparse.Namespace, out: Output) -> int:
+    """Step through a call; exit code 1 where it does not come back."""
+    from hot_anvil.views.text.step import step_report
+
+    path, names = split_path(args.words)
+    anvil = open_anvil(args, out, path)
+    choice = _choice(args)
+    names = _sides(anvil, names, args)
+    entry = args.entry[0] if args.entry else ""
+    found = anvil.step(names, args.snippet, entry, args.size, args.replay, args.call_seconds)
+    (stepped,) = found
+    told = anvil.tell_steps(stepped, choice)
+    spell = _spell(args, anvil, stepped)
+    sources = anvil.source_lines(_files(stepped))
+    out.answer(
+        lambda: step_report(told, choice, sources, spell, out.width, args.lines),
+        lambda: document("step", "step", told, spell),
+        lambda: csv_rows("step", told, spell),
+    )
+    return 0 if stepped.ending == "returned" else 1
+
+
+def _sides(anvil: "Anvil", names: list[str], args: argparse.Namespace) -> list[str]:
+    known = [build.name for build in anvil.builds]
+    if len(args.entry) > 1:
+        raise RequestError("--entry: step goes through one call: name one entry.")
+    if len(names) > _MOST_SIDES:
+        raise RequestError(f"step takes one build, or two to compare; {len(names)} are named.")
+    if not names and not args.replay:
+        if len(known) > _MOST_SIDES:
+            raise RequestError(
+                "step shows one build, or two: name it after PATH. "
+                f"The builds are: {listed(known)}."
+            )
+        return known
+    return names
+
+
+def _choice(args: argparse.Namespace) -> "Choice":
+    from hot_anvil.core.trace.selection import FIRST, LAST, Choice
+
+    passes = tuple(args.passes.split(",")) if args.passes else ()
+    for word in passes:
+        if word not in (FIRST, LAST) and not (word.isdigit() and int(word)):
+            raise RequestError(
+                f"--passes {args.passes}: give first, last or numbers from 1, parted by commas."
+            )
+    file, _, line = args.at.rpartition(":")
+    if args.at and not (line.isdigit() and int(line)):
+        raise RequestError(f"--at {args.at}: give a source line, such as 12 or clamp.c:12.")
+    at = (file, int(line)) if args.at else ("", 0)
+    return Choice(passes, at, args.watch, args.only_changes, args.limit)
+
+
+def _spell(args: argparse.Namespace, anvil: "Anvil", stepped: "Stepped") -> "Spell":
+    from hot_anvil.core.arch import syntax_of
+
+    isa = stepped.map.isa
+    chosen = args.syntax or anvil.bench.defaults.get("syntax", SYNTAXES[0])
+    change = syntax_of(isa).others.get(str(chosen))
+    if not args.readings:
+        return change or (lambda instruction: instruction)
+    from hot_anvil.api import reading_for
+
+    reading = reading_for(isa)
+    return lambda one: change(reading(one)) if change else reading(one)
+
+
+def _files(stepped: "Stepped") -> list[str]:
+    return sorted({place.file for place in stepped.map.places.values() if place.file})

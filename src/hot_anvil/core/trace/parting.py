@@ -1,0 +1,206 @@
+"""Where two candidates that are given the same values first go apart.
+
+Both are walked through the same call. What each sets, by name, is put side by side: numbers of
+buffers and of variables that last, variables of the source, what is returned. Where both set a
+number equally often, each time is compared; an optimised build leaves values out, so what it sets
+has to come, in its order, among what the other sets. The first disagreement, in the time of the
+left side, is told.
+
+A variable counts where no value of it can be missed on the left (it has one home in memory), or
+where what it is set to last is what each side returns: debug info of optimised code alone proves
+nothing.
+"""
+
+from collections.abc import Callable, Sequence
+from typing import Literal, NamedTuple
+
+from hot_anvil.core.config.records import Tolerance
+from hot_anvil.core.trace.events import (
+    Event,
+    Events,
+    Key,
+    collect,
+    plain_name,
+    without_repeats,
+)
+from hot_anvil.core.trace.records import Stepped
+from hot_anvil.core.trace.turning import SideOf, event_side, missing_side, returning_side
+
+How = Literal["value", "left only", "right only", "returned", "ended"]
+Pair = tuple[int, int]  # steps of left and right that set the same
+
+
+class Parting(NamedTuple):
+    """Where two candidates first go apart."""
+
+    how: How
+    name: str  # of what they disagree on, "" for what is returned
+    left: SideOf
+    right: SideOf
+    compared: int  # numbers that agree before it
+
+    def place(self, same_source: bool) -> tuple[str, int]:
+        """Return file and line to look at in the right side's source; ("", 0): not known."""
+        side = self.right
+        if not side.line and same_source:
+            side = self.left
+        return side.file, side.line
+
+
+class Agreement(NamedTuple):
+    """Two candidates that go the same way, as far as can be seen."""
+
+    compared: int  # numbers that both set
+
+
+class _Found(NamedTuple):
+    """A disagreement on one key."""
+
+    key: Key
+    left: Event | None
+    right: Event | None
+    time: float = 0.0  # the left side's step, about
+
+
+def part(
+    left: Stepped, right: Stepped, differ: bool, closes: Callable[[str, int], bool]
+) -> Parting | Agreement:
+    """Return where two recorded calls go apart; ``differ``: what came of them is not the same.
+
+    Without a difference in what comes of them, variables that go other ways are nobody's business.
+    ``closes`` tells whether nothing stands in a source line but the end of a function.
+    """
+    a, c = collect(left), collect(right)
+    same = left.entry == right.entry
+    found, matched = _compare(a, c, left, right, same)
+    ended = left.ending != right.ending or left.ending != "returned"
+    if not differ and not ended:
+        found = [one for one in found if not one.key[0]]
+    if found:
+        return _told(min(found, key=lambda one: one.time), left, right, matched, same)
+    if not differ and not ended:
+        return Agreement(len(matched))
+    how: How = "ended" if ended else "returned"
+    last = _last(matched)
+    sides = (returning_side(left, last[0], closes), returning_side(right, last[1], closes))
+    return Parting(how, "", *sides, len(matched))
+
+
+def _compare(
+    a: Events, c: Events, left: Stepped, right: Stepped, same: bool
+) -> tuple[list[_Found], list[Pair]]:
+    """Return the disagreements, and the steps that agree."""
+    matched: list[Pair] = []
+    apart: list[_Found] = []
+    entry = left.map.title(left.known.entry), right.map.title(right.known.entry)
+    for key, mine in a.by_key.items():
+        other_key = (entry[1], key[1]) if key[0] and key[0] == entry[0] else key
+        others = c.by_key.get(other_key, [])
+        if key[0]:
+            returned = bool(others) and a.returns(key) and c.returns(other_key)
+            if not others or not (returned or (same and plain_name(key) in a.homes)):
+                continue
+            complete = returned or plain_name(other_key) in c.homes
+            found = _follow(mine, others, complete, left.tolerance, matched)
+        else:
+            found = _lasting(mine, others, a.first.get(key, ""), left.tolerance, matched)
+        if found:
+            apart.append(_Found(key, *found))
+    for key, others in c.by_key.items():
+        if not key[0] and key not in a.by_key and c.first.get(key) != others[-1].value:
+            apart.append(_Found(key, None, others[0]))
+    matched.sort(key=lambda pair: pair[1])
+    return [one._replace(time=_time(one, matched)) for one in apart], matched
+
+
+def _lasting(
+    mine: list[Event],
+    others: list[Event],
+    first: str,
+    tolerance: Tolerance,
+    matched: list[Pair],
+) -> tuple[Event | None, Event | None] | None:
+    """Compare what lasts: only what it is at the end can disagree."""
+    if not others:
+        return (mine[0], None) if mine[-1].value != first else None
+    found = _follow(mine, others, True, tolerance, matched)
+    return None if _alike(mine[-1], others[-1], tolerance) else found
+
+
+def _follow(
+    mine: list[Event],
+    others: list[Event],
+    complete: bool,
+    tolerance: Tolerance,
+    matched: list[Pair],
+) -> tuple[Event | None, Event | None] | None:
+    """Match what the right side sets among what the left sets; return where that fails.
+
+    ``complete``: the right side shows all that it sets, so that what is missing counts.
+    """
+    if len(mine) == len(others):
+        for one, other in zip(mine, others, strict=True):
+            if not _alike(one, other, tolerance):
+                return one, other
+            matched.append((one.at, other.at))
+        return None
+    mine, others = without_repeats(mine), without_repeats(others)
+    at = 0
+    for other in others:
+        places = (n for n in range(at, len(mine)) if _alike(mine[n], other, tolerance))
+        place = next(places, -1)
+        if place < 0:
+            return mine[at] if at < len(mine) else None, other
+        matched.append((mine[place].at, other.at))
+        at = place + 1
+    if complete and at < len(mine) and not _alike(mine[-1], others[-1], tolerance):
+        return mine[at], None
+    return None
+
+
+def _alike(one: Event, other: Event, tolerance: Tolerance) -> bool:
+    if one.value == other.value:
+        return True
+    if one.number is None or other.number is None:
+        return False
+    off = abs(one.number - other.number)
+    allowed = max(tolerance.absolute, tolerance.relative * abs(one.number))
+    return off <= allowed
+
+
+def _time(one: _Found, matched: Sequence[Pair]) -> float:
+    """Return about when, in the left side's steps, two go apart."""
+    times: list[float] = [one.left.at] if one.left else []
+    if one.right:
+        before = (mine for mine, other in matched if other <= one.right.at)
+        times.append(max(before, default=0) + 0.5)
+    return min(times)
+
+
+def _last(matched: Sequence[Pair], before: float = float("inf")) -> Pair:
+    """Return the last steps of both sides that agree, before a time."""
+    agree = [pair for pair in matched if pair[0] < before]
+    return max((p[0] for p in agree), default=0), max((p[1] for p in agree), default=0)
+
+
+def _told(
+    first: _Found, left: Stepped, right: Stepped, matched: Sequence[Pair], same: bool
+) -> Parting:
+    last = _last(matched, first.time)
+    agree = sum(pair[0] < first.time for pair in matched)
+    name = first.key[1]
+    if first.left and first.right:
+        sides = event_side(first.left, last[0]), event_side(first.right, last[1])
+        return Parting("value", name, *sides, agree)
+    known = {pair[1] for pair in matched}
+    if first.left:
+        set_side = event_side(first.left, last[0], left)
+        return Parting(
+            "left only", name, set_side, missing_side(right, first.key, last[1], known), agree
+        )
+    assert first.right
+    known = {pair[0] for pair in matched}
+    return Parting(
+        "right only", name, missing_side(left, first.key, last[0], known),
+        event_side(first.right, last[1], right), agree,
+    )  # fmt: skip

@@ -1,0 +1,128 @@
+"""A call stepped through, as data."""
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
+
+from hot_anvil.core.code.records import Instruction
+from hot_anvil.core.trace.records import ShownCall, Stepped
+from hot_anvil.core.trace.summary import Summary
+from hot_anvil.core.trace.walk import Moment
+from hot_anvil.views.json.document import Document, document
+
+Spell = Callable[[Instruction], Instruction]
+
+
+def step_document(told: ShownCall, spell: Spell) -> Document:
+    """Return the document of ``step`` with one candidate."""
+    return document(
+        "step",
+        **call(told.stepped),
+        summary=summary(told.summary),
+        steps=[step(told, moment, spell) for moment in told.shown.moments],
+        steps_chosen=told.shown.chosen,
+    )
+
+
+def call(stepped: Stepped) -> Document:
+    """Return which call it was and what came of it."""
+    return {
+        "snippet": stepped.snippet,
+        "candidate": stepped.candidate,
+        "entry": stepped.entry,
+        "build": stepped.build,
+        "inputs": {"label": stepped.label, "values": dict(stepped.inputs)},
+        "stepped_by": stepped.by,
+        "ending": stepped.ending,
+        "why": stepped.why or None,
+        "output": stepped.output or None,
+        "recorded": stepped.tape.count,
+        "goes_on": stepped.tape.full,
+        "without_names": list(stepped.nameless),
+    }
+
+
+def summary(found: Summary) -> Document:
+    """Return what a call did in all."""
+    return {
+        "executed": found.executed,
+        "loads": found.loads,
+        "stores": found.stores,
+        "stack_bytes": found.stack,
+        "lines": [one._asdict() for one in found.lines],
+        "loops": [one._asdict() for one in found.loops],
+        "branches": [one._asdict() for one in found.branches],
+        "calls": [one._asdict() for one in found.calls],
+    }
+
+
+def step(told: ShownCall, moment: Moment, spell: Spell) -> Document:
+    """Return one step."""
+    place = moment.place
+    item = spell(place.instruction)
+    return {
+        "number": moment.step.number,
+        "depth": moment.depth,
+        "call": moment.frame,
+        "function": told.stepped.map.title(place.function),
+        "file": place.file or None,
+        "line": place.line or None,
+        "passes": list(moment.passes),
+        "address": moment.step.address,
+        "text": item.text,
+        "words": item.words or None,
+        "registers": [
+            {"name": name, "before": before, "after": after}
+            for name, before, after in _registers(told, moment)
+        ],
+        "set": [
+            {
+                "kind": one.whose,
+                "name": one.name,
+                "type": one.type,
+                "before": one.before or None,
+                "after": one.after,
+            }
+            for one in moment.settings
+        ],
+        "accesses": [
+            {
+                "stored": one.stored,
+                "address": one.address,
+                "bytes": one.data.hex(),
+                "before": one.before.hex() if one.before is not None else None,
+            }
+            for one in moment.step.accesses
+        ],
+        "taken": moment.taken,
+        "calls": moment.calls or None,
+        "comes_back": moment.comes_back,
+        "returns": moment.returns,
+        "other_code_ran": moment.step.beyond or moment.comes_back,
+    }
+
+
+def _registers(told: ShownCall, moment: Moment) -> Iterator[tuple[str, str, str]]:
+    state = told.walk.state
+    for change in moment.step.changes:
+        name = told.walk.tape.registers[change.register].name
+        if name == state.flags:
+            yield name, state.flag_text(change.before), state.flag_text(change.after)
+        else:
+            fitting = state.called(name, max(change.before, change.after))
+            yield fitting, f"{change.before:#x}", f"{change.after:#x}"
+
+
+def step_rows(told: ShownCall, spell: Spell) -> Iterator[Sequence[Any]]:
+    """Give the rows of a table: one for each thing that a step changed, or for the step alone."""
+    yield ("step", "function", "file", "line", "pass", "instruction", "what", "name", "before",
+           "after")  # fmt: skip
+    for moment in told.shown.moments:
+        place = moment.place
+        head = (
+            moment.step.number, told.stepped.map.title(place.function), place.file,
+            place.line or "", " ".join(map(str, moment.passes)), spell(place.instruction).text,
+        )  # fmt: skip
+        rows = [("register", *row) for row in _registers(told, moment)]
+        rows += [(one.whose, one.name, one.before, one.after) for one in moment.settings]
+        for row in rows or [("", "", "", "")]:
+            yield *head, *row
