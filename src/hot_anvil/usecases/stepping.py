@@ -150,7 +150,8 @@ def _failing_pair(workspace: Workspace, kept: Mapping[str, Any], wanted: Wanted)
     """Return a candidate that a check found to fail, after one that is right.
 
     That is the same entry under the reference's build, where it gives what the reference gives: the
-    same source then stands on both sides.
+    same source then stands on both sides. Where it fails alike there, that build's code is told,
+    which is as the source is written.
     """
     reference = f"{kept['reference_entry']}@{kept['reference_build']}"
     same = f"{kept['entry']}@{kept['reference_build']}"
@@ -165,7 +166,10 @@ def _failing_pair(workspace: Workspace, kept: Mapping[str, Any], wanted: Wanted)
     said, _ = first_difference(
         one.signature, expected, other.signature, got, other.inputs, tolerance
     )
-    return [reference if said else same, failing]
+    if not said:
+        return [same, failing]
+    (call,) = _calls(workspace, [failing], [], "", wanted)
+    return [reference, same if _plainly(workspace, call, wanted).output == got else failing]
 
 
 def _kept_entry(kept: Mapping[str, Any] | None, build: Build) -> str:

@@ -18,6 +18,7 @@ class Event(NamedTuple):
     at: int  # number of the step
     value: str
     number: float | None  # of a float, to compare within a tolerance
+    single: bool  # it is one of four bytes
     place: CodePlace
     passes: tuple[int, ...]
 
@@ -47,8 +48,9 @@ def collect(stepped: Stepped) -> Events:
             if key not in by_key and setting.before:
                 first[key] = setting.before
             event = Event(
-                moment.step.number, setting.after, _number(setting), moment.place, moment.passes
-            )
+                moment.step.number, setting.after, _number(setting), len(setting.data) == 4,
+                moment.place, moment.passes,
+            )  # fmt: skip
             by_key.setdefault(key, []).append(event)
     return Events(by_key, first, frozenset(_homes(stepped)), stepped.returned)
 

@@ -12,6 +12,7 @@ nothing.
 """
 
 from collections.abc import Callable, Sequence
+from math import ulp
 from typing import Literal, NamedTuple
 
 from hot_anvil.core.config.records import Tolerance
@@ -24,9 +25,16 @@ from hot_anvil.core.trace.events import (
     without_repeats,
 )
 from hot_anvil.core.trace.records import Stepped
-from hot_anvil.core.trace.turning import SideOf, event_side, missing_side, returning_side
+from hot_anvil.core.trace.turning import (
+    SideOf,
+    event_side,
+    missing_side,
+    returning_side,
+    same_line,
+)
 
 How = Literal["value", "left only", "right only", "returned", "ended"]
+_SINGLE = 1 << 29  # last places of a double in one of a single float
 Pair = tuple[int, int]  # steps of left and right that set the same
 
 
@@ -82,8 +90,24 @@ def part(
         return Agreement(len(matched))
     how: How = "ended" if ended else "returned"
     last = _last(matched)
+    made = _made_of(a, left) if same and how == "returned" else None
+    if made:
+        name, event = made
+        own = event_side(event, last[0])
+        return Parting(how, name, own, same_line(right, own, last[1]), len(matched))
     sides = (returning_side(left, last[0], closes), returning_side(right, last[1], closes))
     return Parting(how, "", *sides, len(matched))
+
+
+def _made_of(a: Events, left: Stepped) -> tuple[str, Event] | None:
+    """Return the variable that the left side returns, and where it is set to that."""
+    entry = left.map.title(left.known.entry)
+    found = [
+        (len(events), key[1], events[-1])
+        for key, events in a.by_key.items()
+        if key[0] == entry and plain_name(key) in a.homes and a.returns(key)
+    ]
+    return max(found)[1:] if found else None
 
 
 def _compare(
@@ -136,9 +160,10 @@ def _follow(
 ) -> tuple[Event | None, Event | None] | None:
     """Match what the right side sets among what the left sets; return where that fails.
 
-    ``complete``: the right side shows all that it sets, so that what is missing counts.
+    ``complete``: the right side shows all that it sets, each time, so that what is missing counts,
+    and equally many can be told one by one.
     """
-    if len(mine) == len(others):
+    if complete and len(mine) == len(others):
         for one, other in zip(mine, others, strict=True):
             if not _alike(one, other, tolerance):
                 return one, other
@@ -163,9 +188,10 @@ def _alike(one: Event, other: Event, tolerance: Tolerance) -> bool:
         return True
     if one.number is None or other.number is None:
         return False
-    off = abs(one.number - other.number)
-    allowed = max(tolerance.absolute, tolerance.relative * abs(one.number))
-    return off <= allowed
+    larger = max(abs(one.number), abs(other.number))
+    unit = ulp(larger) * (_SINGLE if one.single else 1)
+    allowed = max(tolerance.absolute, tolerance.relative * larger, tolerance.ulp * unit)
+    return abs(one.number - other.number) <= allowed
 
 
 def _time(one: _Found, matched: Sequence[Pair]) -> float:
@@ -192,15 +218,14 @@ def _told(
     if first.left and first.right:
         sides = event_side(first.left, last[0]), event_side(first.right, last[1])
         return Parting("value", name, *sides, agree)
-    known = {pair[1] for pair in matched}
+    event, other = (left, right) if first.left else (right, left)
+    at, own_at = (1, 0) if first.left else (0, 1)
+    missing = missing_side(other, first.key, last[at], {pair[at] for pair in matched})
+    # Where the other side sets something in its place, no branch is what they differ in.
+    in_place = missing.at and not missing.decided
+    found = first.left or first.right
+    assert found
+    own = event_side(found, last[own_at], None if in_place else event)
     if first.left:
-        set_side = event_side(first.left, last[0], left)
-        return Parting(
-            "left only", name, set_side, missing_side(right, first.key, last[1], known), agree
-        )
-    assert first.right
-    known = {pair[0] for pair in matched}
-    return Parting(
-        "right only", name, missing_side(left, first.key, last[0], known),
-        event_side(first.right, last[1], right), agree,
-    )  # fmt: skip
+        return Parting("left only", name, own, missing, agree)
+    return Parting("right only", name, missing, own, agree)

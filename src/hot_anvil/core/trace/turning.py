@@ -7,7 +7,7 @@ from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.trace.code_map import CodePlace
 from hot_anvil.core.trace.events import Event, Key, plain_name
 from hot_anvil.core.trace.records import Stepped
-from hot_anvil.core.trace.walk import Moment
+from hot_anvil.core.trace.walk import BUFFER, VARIABLE, Moment, Setting
 
 
 class SideOf(NamedTuple):
@@ -41,7 +41,7 @@ def missing_side(stepped: Stepped, key: Key, last: int, agreed: "set[int]") -> S
     """
     setters: list[CodePlace] = []
     for moment in stepped.moments():
-        own = [s for s in moment.settings if s.variable.rpartition(": ")[2] == plain_name(key)[1]]
+        own = [s for s in moment.settings if _is_part(s, key)]
         if not own:
             continue
         if moment.place not in setters:
@@ -49,10 +49,16 @@ def missing_side(stepped: Stepped, key: Key, last: int, agreed: "set[int]") -> S
         number = moment.step.number
         if number > last and number not in agreed and own[0].name != key[1]:
             return _side(None, moment.place, moment.passes, False, number, last)
-    moment = _kept_from(stepped, setters, last)
-    if moment:
-        return _side(None, moment.place, moment.passes, True, moment.step.number, last)
+    kept = _kept_from(stepped, setters, last)
+    if kept:
+        return _side(None, kept.place, kept.passes, True, kept.step.number, last)
     return SideOf(None, "", 0, (), False, 0, last)
+
+
+def _is_part(setting: Setting, key: Key) -> bool:
+    whose = VARIABLE if key[0] else BUFFER
+    name = setting.variable.rpartition(": ")[2]
+    return setting.whose == whose and name == plain_name(key)[1]
 
 
 def returning_side(stepped: Stepped, last: int, closes: Callable[[str, int], bool]) -> SideOf:
@@ -77,8 +83,19 @@ def returning_side(stepped: Stepped, last: int, closes: Callable[[str, int], boo
     return _side(None, own.place, own.passes, False, own.step.number, last)
 
 
+def same_line(stepped: Stepped, other: SideOf, last: int) -> SideOf:
+    """Return the side whose settings cannot be seen: where it last was at the other's line."""
+    found = None
+    for moment in stepped.walk(named=False).moments():
+        if (moment.place.file, moment.place.line) == (other.file, other.line):
+            found = moment
+    if not found:
+        return SideOf(None, "", 0, (), False, 0, last)
+    return _side(None, found.place, found.passes, False, found.step.number, last)
+
+
 def _as_written(stepped: Stepped) -> bool:
-    """Tell whether every variable of the entry lies in memory all the time: nothing is optimised."""
+    """Tell whether every variable of the entry lies in memory all the time: it is unoptimised."""
     found = stepped.known.locals.get(stepped.known.entry)
     variables = found.variables if found else ()
     homes = [{span.ops for span in local.spans} for local in variables]
