@@ -44,6 +44,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.results.examples import Example
     from hot_anvil.core.results.syntax import Change
     from hot_anvil.core.results.words import Told, Used
+    from hot_anvil.core.trace.parting import Agreement, Parting
     from hot_anvil.core.trace.records import ShownCall, Stepped
     from hot_anvil.core.trace.selection import Choice
     from hot_anvil.core.verify.results import Checked, Replay
@@ -314,6 +315,13 @@ class Anvil:
         from hot_anvil.core.trace.selection import Choice
 
         return tell(stepped, choice or Choice())
+
+    def part_steps(self, left: "Stepped", right: "Stepped") -> "Parting | Agreement":
+        """Return where two recorded calls that were given the same first go apart."""
+        from hot_anvil.core.trace.parting import part
+
+        files = {p.file for one in (left, right) for p in one.map.places.values() if p.file}
+        return part(left, right, self.source_lines(sorted(files)))
 
     def source_lines(self, files: Sequence[str]) -> "Mapping[str, Sequence[str]]":
         """Return the lines of source files, named as the bench names them."""

@@ -87,6 +87,16 @@ class Output:
         else:
             self._write(report().text)
 
+    def show(self, report: Report) -> None:
+        """Write lines to a terminal at once, over whatever prompt stands there."""
+        sys.stdout.write("\r\x1b[K")
+        sys.stdout.flush()
+        if self._in_colour():
+            self._write_styled(report)
+        else:
+            sys.stdout.write(report.text)
+        sys.stdout.flush()
+
     def progress(self, what: str, done: int, total: int) -> None:
         """Show how far a long step is: on a terminal as it goes, else by a line now and then."""
         if not sys.stderr.isatty():

@@ -1,6 +1,7 @@
 """``hot-anvil step``."""
 
 import argparse
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.cli.options import (
@@ -64,22 +65,36 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="how code is written that knows both (default: att, or what your settings say)",
     )  # fmt: skip
     add_words(parser)
+    parser.add_argument(
+        "--interactive", action="store_true",
+        help="on a terminal: move through the steps, forward and back, with a pager's keys",
+    )  # fmt: skip
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Step through a call; exit code 1 where it does not come back."""
     from hot_anvil.views.text.step import step_report
 
+    if args.interactive:
+        from hot_anvil.cli.moving import refuse_without_terminal
+
+        refuse_without_terminal()
     path, names = split_path(args.words)
     anvil = open_anvil(args, out, path)
     choice = _choice(args)
     names = _sides(anvil, names, args)
-    entry = args.entry[0] if args.entry else ""
+    entry = args.entry[0] if args.entry and not args.replay else ""
     found = anvil.step(names, args.snippet, entry, args.size, args.replay, args.call_seconds)
+    if len(found) == _MOST_SIDES and args.interactive:
+        raise RequestError("--interactive moves through one call: name one build.")
+    if len(found) == _MOST_SIDES:
+        return _both(args, out, anvil, found)
     (stepped,) = found
-    told = anvil.tell_steps(stepped, choice)
     spell = _spell(args, anvil, stepped)
     sources = anvil.source_lines(_files(stepped))
+    if args.interactive:
+        return _moving(out, stepped, sources, spell)
+    told = anvil.tell_steps(stepped, choice)
     out.answer(
         lambda: step_report(told, choice, sources, spell, out.width, args.lines),
         lambda: document("step", "step", told, spell),
@@ -88,9 +103,46 @@ def run(args: argparse.Namespace, out: Output) -> int:
     return 0 if stepped.ending == "returned" else 1
 
 
+def _moving(
+    out: Output, stepped: "Stepped", sources: "Mapping[str, Sequence[str]]", spell: "Spell"
+) -> int:
+    from hot_anvil.cli.moving import move
+    from hot_anvil.core.trace.viewing import Viewing
+    from hot_anvil.views.text.report import Report
+    from hot_anvil.views.text.step import heading
+
+    report = Report(out.width)
+    heading(report, stepped)
+    out.stop_progress()
+    out.show(report)
+    move(Viewing(stepped), out, sources, spell)
+    return 0 if stepped.ending == "returned" else 1
+
+
+def _both(
+    args: argparse.Namespace, out: Output, anvil: "Anvil", found: "tuple[Stepped, ...]"
+) -> int:
+    """Show where two candidates go apart; exit code 1 when they do."""
+    from hot_anvil.core.trace.leading import leading_to
+    from hot_anvil.core.trace.parting import Parting
+    from hot_anvil.views.text.parting import parting_report
+
+    left, right = found
+    parting = anvil.part_steps(left, right)
+    before = leading_to(left, right, parting, args.limit)
+    spells = (_spell(args, anvil, left), _spell(args, anvil, right))
+    sources = anvil.source_lines(sorted({*_files(left), *_files(right)}))
+    out.answer(
+        lambda: parting_report(found, parting, before, sources, spells, out.width, args.lines),
+        lambda: document("step", "parting", found, parting, before, spells),
+        lambda: csv_rows("step", before[0], spells[0], before[1], spells[1]),
+    )
+    return int(isinstance(parting, Parting))
+
+
 def _sides(anvil: "Anvil", names: list[str], args: argparse.Namespace) -> list[str]:
     known = [build.name for build in anvil.builds]
-    if len(args.entry) > 1:
+    if len(args.entry) > 1 and not args.replay:
         raise RequestError("--entry: step goes through one call: name one entry.")
     if len(names) > _MOST_SIDES:
         raise RequestError(f"step takes one build, or two to compare; {len(names)} are named.")

@@ -21,6 +21,7 @@ class Event(NamedTuple):
     single: bool  # it is one of four bytes
     place: CodePlace
     passes: tuple[int, ...]
+    address: int  # of a variable in memory, 0 of one that is not
 
 
 class Events(NamedTuple):
@@ -30,17 +31,25 @@ class Events(NamedTuple):
     first: Mapping[Key, str]  # what it held before, where that is known
     homes: frozenset[Key]  # variables with one home in memory all the time: no value is missed
     returned: str  # the number that it returned, "" for none
+    loaded: frozenset[int]  # addresses that its last two lines read
 
     def returns(self, key: Key) -> bool:
-        """Tell whether the last that a variable was set to is what the call returned."""
-        return bool(self.returned) and self.by_key[key][-1].value == self.returned
+        """Tell whether the last that a variable was set to is what the call returned.
+
+        One in memory is also read where the call returns.
+        """
+        last = self.by_key[key][-1]
+        read = not last.address or last.address in self.loaded
+        return bool(self.returned) and last.value == self.returned and read
 
 
 def collect(stepped: Stepped) -> Events:
     """Return all that a recorded call sets; functions go by their names in the source."""
     by_key: dict[Key, list[Event]] = {}
     first: dict[Key, str] = {}
+    loads = _LastLoads()
     for moment in stepped.moments():
+        loads.add(moment)
         for setting in moment.settings:
             key = _key(setting, moment, stepped)
             if key is None:
@@ -49,10 +58,31 @@ def collect(stepped: Stepped) -> Events:
                 first[key] = setting.before
             event = Event(
                 moment.step.number, setting.after, _number(setting), len(setting.data) == 4,
-                moment.place, moment.passes,
+                moment.place, moment.passes, setting.address,
             )  # fmt: skip
             by_key.setdefault(key, []).append(event)
-    return Events(by_key, first, frozenset(_homes(stepped)), stepped.returned)
+    homes = frozenset(_homes(stepped))
+    return Events(by_key, first, homes, stepped.returned, loads.addresses())
+
+
+class _LastLoads:
+    """What the last two source lines of the entry read."""
+
+    def __init__(self) -> None:
+        self._line = ("", 0)
+        self._now: set[int] = set()
+        self._before: set[int] = set()
+
+    def add(self, moment: Moment) -> None:
+        if moment.depth:
+            return
+        line = moment.place.file, moment.place.line
+        if line != self._line:
+            self._line, self._before, self._now = line, self._now, set()
+        self._now.update(a.address for a in moment.step.accesses if not a.stored)
+
+    def addresses(self) -> frozenset[int]:
+        return frozenset(self._now | self._before)
 
 
 def _key(setting: Setting, moment: Moment, stepped: Stepped) -> Key | None:

@@ -11,7 +11,7 @@ where what it is set to last is what each side returns: debug info of optimised 
 nothing.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping, Sequence
 from math import ulp
 from typing import Literal, NamedTuple
 
@@ -32,8 +32,10 @@ from hot_anvil.core.trace.turning import (
     returning_side,
     same_line,
 )
+from hot_anvil.core.verify.agreement import first_difference
 
 How = Literal["value", "left only", "right only", "returned", "ended"]
+_ENDS = ("}", "};")  # of a function, alone in a line
 _SINGLE = 1 << 29  # last places of a double in one of a single float
 Pair = tuple[int, int]  # steps of left and right that set the same
 
@@ -71,13 +73,18 @@ class _Found(NamedTuple):
 
 
 def part(
-    left: Stepped, right: Stepped, differ: bool, closes: Callable[[str, int], bool]
+    left: Stepped, right: Stepped, sources: Mapping[str, Sequence[str]]
 ) -> Parting | Agreement:
-    """Return where two recorded calls go apart; ``differ``: what came of them is not the same.
+    """Return where two recorded calls go apart; ``sources`` are their files' lines.
 
     Without a difference in what comes of them, variables that go other ways are nobody's business.
-    ``closes`` tells whether nothing stands in a source line but the end of a function.
     """
+
+    def closes(file: str, line: int) -> bool:
+        lines = sources.get(file, ())
+        return 0 < line <= len(lines) and lines[line - 1].strip() in _ENDS
+
+    differ = _differ(left, right)
     a, c = collect(left), collect(right)
     same = left.entry == right.entry
     found, matched = _compare(a, c, left, right, same)
@@ -97,6 +104,16 @@ def part(
         return Parting(how, name, own, same_line(right, own, last[1]), len(matched))
     sides = (returning_side(left, last[0], closes), returning_side(right, last[1], closes))
     return Parting(how, "", *sides, len(matched))
+
+
+def _differ(left: Stepped, right: Stepped) -> bool:
+    """Tell whether not the same came of two calls that returned."""
+    if left.result is None or right.result is None:
+        return False
+    said, _ = first_difference(
+        left.signature, left.result, right.signature, right.result, right.values, left.tolerance
+    )
+    return bool(said)
 
 
 def _made_of(a: Events, left: Stepped) -> tuple[str, Event] | None:

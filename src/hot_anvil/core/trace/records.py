@@ -72,10 +72,15 @@ class ShownCall(NamedTuple):
     walk: Walk  # that has gone through it: what has a name is known
 
 
+def summary_of(stepped: Stepped) -> Summary:
+    """Return what a recorded call did in all."""
+    walk = stepped.walk(named=False)
+    return summarise(walk.moments(), stepped.map, walk.stack, stepped.tape.first)
+
+
 def tell(stepped: Stepped, choice: Choice) -> ShownCall:
     """Return what is shown of a recorded call."""
-    light = stepped.walk(named=False)
-    summary = summarise(light.moments(), stepped.map, light.stack, stepped.tape.first)
+    summary = summary_of(stepped)
     last = {}
     if LAST in choice.passes:
         last = last_passes(stepped.walk(named=False).moments())

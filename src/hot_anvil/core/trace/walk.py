@@ -28,7 +28,7 @@ MEMORY: Whose = "memory"  # that has no name
 
 
 _LOWEST_ADDRESS = 0x10000  # below it a number is rather a number
-_DEEP, _ABOVE = 1 << 20, 64  # bytes around the stack at the start that count as the stack
+_DEEP, _ABOVE = 1 << 16, 64  # bytes around the stack at the start that count as the stack
 
 
 class Setting(NamedTuple):
@@ -43,6 +43,7 @@ class Setting(NamedTuple):
     frame: int  # number of the call that a variable belongs to, 0 for what lasts
     variable: str  # the name without its part
     kind: Type | None = None
+    address: int = 0  # of a variable in memory, 0 of one that is not
 
 
 class Moment(NamedTuple):
@@ -394,11 +395,17 @@ class Walk:
             return self._stays(step, frame, one, pieces, data) if step else []
         frame.values[one.number] = data
         self._place_given(one.local, data, frame)
-        return list(self._differences(frame, one.local, before, data))
+        return list(self._differences(frame, one.local, before, data, pieces))
 
     def _differences(
-        self, frame: _Frame, local: Local, before: bytes | None, data: bytes
+        self,
+        frame: _Frame,
+        local: Local,
+        before: bytes | None,
+        data: bytes,
+        pieces: Sequence[Where],
     ) -> Iterator[Setting]:
+        home = pieces[0].address if pieces and pieces[0].how == "memory" else 0
         prefix = f"{local.inlined}: " if local.inlined else ""
         for part in parts_of(local.type):
             size = part.type.size if part.type.kind != "pointer" else self.known.bits // 8
@@ -410,6 +417,7 @@ class Walk:
                 VARIABLE, f"{prefix}{local.name}{part.path}", part.type.name,
                 self._text(part.type, was) if was is not None else "",
                 self._text(part.type, now), now, frame.number, f"{prefix}{local.name}", part.type,
+                home and home + part.offset,
             )  # fmt: skip
 
     def _stays(
@@ -424,7 +432,7 @@ class Walk:
             again = any(a.address <= first.address < a.address + len(a.data) for a in stored)
         else:
             again = bool(one.registers & self._touched(step)) and first.how == "register"
-        kept = self._differences(frame, one.local, None, data) if again else ()
+        kept = self._differences(frame, one.local, None, data, pieces) if again else ()
         return [setting._replace(before=setting.after) for setting in kept]
 
     def _place_given(self, local: Local, data: bytes, frame: _Frame) -> None:

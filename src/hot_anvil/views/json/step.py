@@ -4,8 +4,10 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from hot_anvil.core.code.records import Instruction
+from hot_anvil.core.trace.parting import Agreement, Parting
 from hot_anvil.core.trace.records import ShownCall, Stepped
 from hot_anvil.core.trace.summary import Summary
+from hot_anvil.core.trace.turning import SideOf
 from hot_anvil.core.trace.walk import Moment
 from hot_anvil.views.json.document import Document, document
 
@@ -112,15 +114,67 @@ def _registers(told: ShownCall, moment: Moment) -> Iterator[tuple[str, str, str]
             yield fitting, f"{change.before:#x}", f"{change.after:#x}"
 
 
-def step_rows(told: ShownCall, spell: Spell) -> Iterator[Sequence[Any]]:
-    """Give the rows of a table: one for each thing that a step changed, or for the step alone."""
-    yield ("step", "function", "file", "line", "pass", "instruction", "what", "name", "before",
-           "after")  # fmt: skip
+def parting_document(
+    sides: Sequence[Stepped],
+    parting: Parting | Agreement,
+    leading: Sequence[ShownCall],
+    spells: Sequence[Spell],
+) -> Document:
+    """Return the document of ``step`` with two candidates."""
+    apart = isinstance(parting, Parting)
+    told = zip(sides, leading, spells, strict=True)
+    return document(
+        "step",
+        disagree=apart,
+        compared=parting.compared,
+        how=parting.how if isinstance(parting, Parting) else None,
+        name=(parting.name or None) if isinstance(parting, Parting) else None,
+        sides=[
+            {
+                **call(stepped),
+                "summary": summary(shown.summary),
+                "at": _side(side) if side else None,
+                "steps": [step(shown, moment, spell) for moment in shown.shown.moments],
+            }
+            for (stepped, shown, spell), side in zip(told, _sides(parting), strict=True)
+        ],
+    )
+
+
+def _sides(parting: Parting | Agreement) -> tuple[SideOf | None, SideOf | None]:
+    return (parting.left, parting.right) if isinstance(parting, Parting) else (None, None)
+
+
+def _side(side: SideOf) -> Document:
+    return {
+        "file": side.file or None,
+        "line": side.line or None,
+        "passes": list(side.passes),
+        "step": side.at or None,
+        "value": side.event.value if side.event else None,
+        "decides": side.decided,
+        "last_that_agrees": side.last or None,
+    }
+
+
+def step_rows(*sides: Any) -> Iterator[Sequence[Any]]:
+    """Give the rows of a table: one for each thing that a step changed, or for the step alone.
+
+    ``sides`` are recorded calls, each followed by what spells its instructions.
+    """
+    yield ("candidate", "step", "function", "file", "line", "pass", "instruction", "what", "name",
+           "before", "after")  # fmt: skip
+    for told, spell in zip(sides[::2], sides[1::2], strict=True):
+        yield from _rows(told, spell)
+
+
+def _rows(told: ShownCall, spell: Spell) -> Iterator[Sequence[Any]]:
     for moment in told.shown.moments:
         place = moment.place
         head = (
-            moment.step.number, told.stepped.map.title(place.function), place.file,
-            place.line or "", " ".join(map(str, moment.passes)), spell(place.instruction).text,
+            told.stepped.candidate, moment.step.number, told.stepped.map.title(place.function),
+            place.file, place.line or "", " ".join(map(str, moment.passes)),
+            spell(place.instruction).text,
         )  # fmt: skip
         rows = [("register", *row) for row in _registers(told, moment)]
         rows += [(one.whose, one.name, one.before, one.after) for one in moment.settings]

@@ -139,6 +139,7 @@ class Steps:
         self.report, self.stepped, self.walk = report, stepped, walk
         self.sources, self.spell, self.by_line = sources, spell, by_line
         self._last: Moment | None = None
+        self._begins = 1  # the step that nothing is missing before
         self._count = 0
         self._held: list[Setting] = []
 
@@ -152,6 +153,13 @@ class Steps:
             self._last = moment
         self._close_line()
 
+    def go_on_from(self, moment: Moment, known: bool) -> None:
+        """Go on behind a step that was shown; not ``known``: begin there, with nothing between."""
+        if known:
+            self._last = moment
+        else:
+            self._begins = moment.step.number
+
     def one(self, moment: Moment) -> None:
         """Add one step, or hold it where only lines are shown."""
         if self.by_line:
@@ -162,10 +170,11 @@ class Steps:
 
     def _gap(self, moment: Moment) -> None:
         last = self._last
-        missing = moment.step.number - (last.step.number if last else 0) - 1
+        missing = moment.step.number - (last.step.number if last else self._begins - 1) - 1
         if missing > 0:
             self._close_line()
-            self.report.add(" " * _NUMBER, Span(f".. {plural(missing, 'step')} between", DIM))
+            where = "between" if last else "before"
+            self.report.add(" " * _NUMBER, Span(f".. {plural(missing, 'step')} {where}", DIM))
 
     def _begins_line(self, moment: Moment) -> bool:
         last = self._last

@@ -1,0 +1,51 @@
+"""The steps of both sides that lead to where they go apart."""
+
+from collections import deque
+
+from hot_anvil.core.trace.parting import Agreement, Parting
+from hot_anvil.core.trace.records import ShownCall, Stepped, summary_of
+from hot_anvil.core.trace.selection import Shown
+from hot_anvil.core.trace.turning import SideOf
+from hot_anvil.core.trace.walk import Moment
+
+_BEFORE = 24  # steps of a side at the most, unless fewer are asked for
+
+
+def leading_to(
+    left: Stepped, right: Stepped, parting: Parting | Agreement, limit: int
+) -> tuple[ShownCall, ShownCall]:
+    """Return the steps of each side up to where they go apart, from the last that agrees on."""
+    sides: tuple[SideOf | None, SideOf | None] = (None, None)
+    if isinstance(parting, Parting):
+        sides = parting.left, parting.right
+    most = min(limit, _BEFORE)
+    return _leading(left, sides[0], most), _leading(right, sides[1], most)
+
+
+def _leading(stepped: Stepped, side: SideOf | None, most: int) -> ShownCall:
+    walk = stepped.walk()
+    kept: deque[Moment] = deque(maxlen=most)
+    end = side.at if side and side.at else stepped.tape.count
+    for moment in stepped.moments(walk) if side else ():
+        if moment.step.number > end:
+            break
+        # What stands before the line that it ends on says how it came there, not what went wrong.
+        kept.append(moment)
+    own = _of_last_line(list(kept), side.last if side else 0)
+    return ShownCall(stepped, summary_of(stepped), Shown(tuple(own), len(own)), walk)
+
+
+def _of_last_line(moments: list[Moment], agreed: int) -> list[Moment]:
+    """Return the steps of the last line, and those since the last step that agrees."""
+    if not moments:
+        return []
+    last = moments[-1]
+    line = last.place.file, last.place.line, last.frame
+    first = len(moments) - 1
+    while first and (
+        (moments[first - 1].place.file, moments[first - 1].place.line, moments[first - 1].frame)
+        == line
+        or moments[first - 1].step.number > agreed
+    ):
+        first -= 1
+    return moments[first:]
