@@ -192,7 +192,7 @@ class _Moving:
         for moment in moments:
             if moment.step.number >= self.number:
                 break
-        return walk.visible()
+        return walk.shown_variables()
 
     def _prompt(self, text: str) -> None:
         shown = f"step {self.number} of {self.viewing.count}: {text}"

@@ -17,9 +17,9 @@ from hot_anvil.core.inputs.input_sets import InputSet, fitting, make_input_set
 from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.trace.code_map import map_code
+from hot_anvil.core.trace.moments import Known, buffers_of
 from hot_anvil.core.trace.records import Stepped
 from hot_anvil.core.trace.tape import Tape
-from hot_anvil.core.trace.walk import Known, buffers_of
 from hot_anvil.core.verify.agreement import first_difference, told_inputs, told_output
 from hot_anvil.core.verify.verdicts import candidate_name
 from hot_anvil.errors import FaultError, RequestError
@@ -181,9 +181,16 @@ def _kept_entry(kept: Mapping[str, Any] | None, build: Build) -> str:
 def _snippet(workspace: Workspace, snippets: Sequence[str], entries: Sequence[str]) -> Snippet:
     """Return the one snippet that is meant."""
     chosen = [s for s in find_snippets(workspace.bench, snippets) if not s.program]
-    named = {entry for entry in entries if entry}
+    named = [entry for entry in entries if entry]
     if len(chosen) > 1 and named:
-        chosen = [s for s in chosen if named & {*s.entries}] or chosen
+        known = [entry for snippet in chosen for entry in snippet.entries]
+        chosen = [s for s in chosen if {*named} & {*s.entries}]
+        if not chosen:
+            raise RequestError(
+                f"{named[0]}: no snippet names such an entry.{did_you_mean(named[0], known)} "
+                f"The entries are: {listed(known)}.",
+                about="entries",
+            )
     if len(chosen) == 1:
         return chosen[0]
     if not chosen:
@@ -238,6 +245,8 @@ def _step(workspace: Workspace, call: _Call, wanted: Wanted) -> Stepped:
     made = map_code(program._replace(titles=code.titles), owners, line_finder(path, root))
     workspace.progress(f"stepping through {signature.name}@{built.build.name}", 0, 0)
     plain = _plainly(workspace, call, wanted)
+    if plain.output is None and not plain.ending:
+        raise RequestError(f"{signature.name}@{built.build.name}: {plain.why}: {call.label}.")
     laid = lay_out(call.number, call.inputs)
     traced = Traced(path, signature.symbol, made, laid, LAYOUTS[call.layout], wanted.most)
     addresses = symbol_addresses(Path(path).read_bytes())

@@ -39,6 +39,11 @@ class CodePlace(NamedTuple):
     block: int
     following: int  # address of the instruction behind it
 
+    @property
+    def leaves(self) -> bool:
+        """Whether it may go to another function."""
+        return self.kind in (b.CALL, b.RETURN, b.JUMP, b.BRANCH)
+
 
 class CodeMap(NamedTuple):
     """All code under study of one program."""

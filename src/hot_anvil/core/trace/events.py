@@ -5,8 +5,8 @@ from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
 from hot_anvil.core.trace.code_map import CodePlace
+from hot_anvil.core.trace.moments import BUFFER, VARIABLE, Moment, Setting
 from hot_anvil.core.trace.records import Stepped
-from hot_anvil.core.trace.walk import BUFFER, VARIABLE, Moment, Setting
 
 Key = tuple[str, str]  # (function, variable), or ("", name) of what lasts
 _FLOATS = {4: "<f", 8: "<d"}

@@ -2,11 +2,11 @@
 
 from collections import deque
 
+from hot_anvil.core.trace.moments import Moment
 from hot_anvil.core.trace.parting import Agreement, Parting
 from hot_anvil.core.trace.records import ShownCall, Stepped, summary_of
 from hot_anvil.core.trace.selection import Shown
 from hot_anvil.core.trace.turning import SideOf
-from hot_anvil.core.trace.walk import Moment
 
 _BEFORE = 24  # steps of a side at the most, unless fewer are asked for
 

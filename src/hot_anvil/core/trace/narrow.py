@@ -5,7 +5,7 @@ There they change byte by byte, and what they hold in between is no value of the
 
 from collections.abc import Iterable, Iterator
 
-from hot_anvil.core.trace.walk import MEMORY, Moment, Setting
+from hot_anvil.core.trace.moments import MEMORY, Moment, Setting
 
 _MOST = 4096  # steps of one line that are looked at together
 

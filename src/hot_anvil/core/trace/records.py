@@ -9,12 +9,13 @@ from hot_anvil.core.code.records import Code
 from hot_anvil.core.config.records import Tolerance
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.trace.code_map import CodeMap
+from hot_anvil.core.trace.moments import Known, Moment
 from hot_anvil.core.trace.narrow import settled
 from hot_anvil.core.trace.selection import LAST, Choice, Shown, choose, last_passes
 from hot_anvil.core.trace.summary import Summary, summarise
 from hot_anvil.core.trace.tape import Tape
 from hot_anvil.core.trace.values import number_text
-from hot_anvil.core.trace.walk import Known, Moment, Walk
+from hot_anvil.core.trace.walk import Walk
 from hot_anvil.core.verify.crash_report import Place
 
 _NARROW = 4  # bytes of a register from which on variables change at once

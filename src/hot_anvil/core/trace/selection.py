@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
-from hot_anvil.core.trace.walk import VARIABLE, Moment
+from hot_anvil.core.trace.moments import VARIABLE, Moment
 
 FIRST, LAST = "first", "last"
 DEFAULT_LIMIT = 200  # steps

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.trace.code_map import CodeMap, CodePlace
-from hot_anvil.core.trace.walk import Moment
+from hot_anvil.core.trace.moments import Moment
 
 _DEEPEST = 1 << 20  # bytes below the stack's start that count as the stack
 
@@ -93,7 +93,7 @@ class _Counting:
         place, step = moment.place, moment.step
         self.executed += 1
         self.lines[place.function, place.file, place.line] += 1
-        for access in step.accesses:
+        for access in step.accesses if not step.beyond else ():
             if access.stored:
                 self.stores += 1
                 if self.first - _DEEPEST < access.address < self.lowest:
@@ -106,9 +106,12 @@ class _Counting:
         self._loops(moment)
         if moment.taken is not None:
             self.branches.setdefault(step.address, [0, 0])[moment.taken] += 1
-        if moment.calls:
-            self.calls[moment.calls, not moment.comes_back] += 1
-        self.beyond += moment.comes_back or step.beyond
+        going = moment.going
+        if going.calls and going.calls != going.enters:
+            self.calls[going.calls, False] += 1
+        if going.enters:
+            self.calls[going.enters, True] += 1
+        self.beyond += going.comes_back or step.beyond
 
     def _loops(self, moment: Moment) -> None:
         place = moment.place

@@ -6,8 +6,8 @@ from typing import NamedTuple
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.trace.code_map import CodePlace
 from hot_anvil.core.trace.events import Event, Key, plain_name
+from hot_anvil.core.trace.moments import BUFFER, VARIABLE, Moment, Setting
 from hot_anvil.core.trace.records import Stepped
-from hot_anvil.core.trace.walk import BUFFER, VARIABLE, Moment, Setting
 
 
 class SideOf(NamedTuple):

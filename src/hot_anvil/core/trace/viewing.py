@@ -3,9 +3,10 @@
 from collections import deque
 from collections.abc import Callable, Iterator
 
+from hot_anvil.core.trace.moments import Moment
 from hot_anvil.core.trace.records import Stepped
 from hot_anvil.core.trace.selection import sets
-from hot_anvil.core.trace.walk import Moment, Walk
+from hot_anvil.core.trace.walk import Walk
 
 _KEPT = 4096  # steps behind the last one seen that can be gone back to without starting anew
 

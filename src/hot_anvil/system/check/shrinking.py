@@ -17,6 +17,8 @@ from hot_anvil.errors import RequestError
 from hot_anvil.system.execute.calls import LAYOUTS, explain, memory_limit, placed_in
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 
+NO_ROOM = "the values do not fit the chip's memory"
+
 
 class Side(NamedTuple):
     """A program and its entry."""
@@ -62,6 +64,8 @@ class Caller:
             self.close()
             why, place = explain(path, ended, self._root, inputs, signature)
             return Called(None, HUNG if ended.kind == "hung" else CRASHED, why, place)
+        if not payload:
+            return Called(None, "", NO_ROOM)
         return Called(read_output(payload, inputs, signature, placed), "", "")
 
     def close(self) -> None:

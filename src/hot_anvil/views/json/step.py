@@ -4,11 +4,11 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from hot_anvil.core.code.records import Instruction
+from hot_anvil.core.trace.moments import Moment
 from hot_anvil.core.trace.parting import Agreement, Parting
 from hot_anvil.core.trace.records import ShownCall, Stepped
 from hot_anvil.core.trace.summary import Summary
 from hot_anvil.core.trace.turning import SideOf
-from hot_anvil.core.trace.walk import Moment
 from hot_anvil.views.json.document import Document, document
 
 Spell = Callable[[Instruction], Instruction]
@@ -96,10 +96,11 @@ def step(told: ShownCall, moment: Moment, spell: Spell) -> Document:
             for one in moment.step.accesses
         ],
         "taken": moment.taken,
-        "calls": moment.calls or None,
-        "comes_back": moment.comes_back,
-        "returns": moment.returns,
-        "other_code_ran": moment.step.beyond or moment.comes_back,
+        "calls": moment.going.calls or None,
+        "enters": moment.going.enters or None,
+        "comes_back": moment.going.comes_back,
+        "returns": moment.going.returns,
+        "other_code_ran": moment.step.beyond or moment.going.comes_back,
     }
 
 

@@ -240,8 +240,8 @@ def _failure(report: Report, alike: Sequence[Verdict], checked: "Checked", where
     if first.replay:
         report.add("    ", Span(f"again: hot-anvil check {where} --replay {first.replay}", DIM))
         if first.verdict == WRONG:
-            told = f"step by step: hot-anvil step {where} --replay {first.replay}"
-            report.add("    ", Span(told, DIM))
+            steps = f"step by step: hot-anvil step {where} --replay {first.replay}"
+            report.add("    ", Span(steps, DIM))
 
 
 def _whose(alike: Sequence[Verdict], checked: "Checked") -> str:

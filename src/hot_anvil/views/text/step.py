@@ -3,11 +3,11 @@
 from collections.abc import Callable, Mapping, Sequence
 
 from hot_anvil.core.code.records import Instruction
+from hot_anvil.core.trace.moments import MEMORY, Moment, Setting
 from hot_anvil.core.trace.records import ShownCall, Stepped
 from hot_anvil.core.trace.selection import Choice
 from hot_anvil.core.trace.summary import Summary
-from hot_anvil.core.trace.tape import Change
-from hot_anvil.core.trace.walk import MEMORY, Moment, Setting, Walk
+from hot_anvil.core.trace.walk import Walk
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span, cut
 from hot_anvil.views.text.words import plural
 
@@ -16,6 +16,7 @@ Sources = Mapping[str, Sequence[str]]
 _BODY = 32  # columns of an instruction beside what it changes
 _NUMBER = 8  # of a step's number
 _MOST_SETTINGS = 8  # told of one step
+_MOST_REGISTERS = 6
 _BRANCHES = 12  # told of a call
 
 
@@ -254,19 +255,14 @@ class Steps:
                 first = False
 
     def _registers(self, moment: Moment) -> str:
-        told = (register_text(self.walk, change) for change in moment.step.changes)
+        changes = moment.step.changes
+        told = [
+            "{} {} -> {}".format(*self.walk.register_text(change))
+            for change in changes[:_MOST_REGISTERS]
+        ]
+        if len(changes) > _MOST_REGISTERS:
+            told.append(f"and {plural(len(changes) - _MOST_REGISTERS, 'more register')}")
         return "  ".join(told)
-
-
-def register_text(walk: Walk, change: Change) -> str:
-    """Return a register with what it held and holds."""
-    register = walk.tape.registers[change.register]
-    if register.name == walk.state.flags:
-        flags = walk.state.flag_text
-        return f"{register.name} {flags(change.before)} -> {flags(change.after)}"
-    name = walk.state.called(register.name, max(change.before, change.after))
-    before, after = (walk.number_of(v, register.bits) for v in (change.before, change.after))
-    return f"{name} {before} -> {after}"
 
 
 def settings_text(settings: Sequence[Setting]) -> str:
@@ -287,8 +283,10 @@ def _goes(moment: Moment) -> str:
     """Return where an instruction goes, "" for the next."""
     if moment.taken is not None:
         return "taken" if moment.taken else "not taken"
-    if moment.calls:
-        return f"calls {moment.calls}" + (", which comes back" if moment.comes_back else "")
-    if moment.returns:
-        return "returns"
+    going = moment.going
+    if going.calls:
+        also = f", which calls {going.enters}" if going.enters not in ("", going.calls) else ""
+        return f"calls {going.calls}" + (", which comes back" if going.comes_back else also)
+    if going.returns:
+        return f"returns, and {going.enters} is called again" if going.enters else "returns"
     return "other code runs before the next step" if moment.step.beyond else ""
