@@ -9,7 +9,9 @@ from typing import Any
 import pytest
 
 from conftest import document, hot_anvil
+from hot_anvil.api import open_bench
 from hot_anvil.core.names import listed
+from hot_anvil.core.trace.parting import Agreement, Parting
 
 PITFALLS = Path(__file__).parents[2] / "src" / "hot_anvil" / "data" / "pitfalls"
 TRUTH: dict[str, Any] = tomllib.loads(
@@ -123,3 +125,37 @@ def test_the_largest_error_is_told_even_where_it_is_tolerated(found: Any) -> Non
     assert loose["verdict"] == "correct" and 0 < loose["error"]["relative"] < 1e-4
     flags = by_entry(found)["mean_height"]["gcc-12:loose"]["suspects"]
     assert any("-ffast-math" in text for text in flags)
+
+
+def test_stepping_two_builds_names_the_line_to_blame(found: Any) -> None:
+    """Of wrong candidates with a line to blame most are told by it, none by one before it."""
+    anvil = open_bench(found["folder"])
+    named = early = count = 0
+    for row in found["verdicts"]:
+        place, replay = row["place"], row["replay"]
+        if row["verdict"] != "wrong" or not place or not replay:
+            continue
+        left, right = anvil.step(replay=replay)
+        parting = anvil.part_steps(left, right)
+        assert isinstance(parting, Parting), row["candidate"]
+        _, line = parting.place(left.entry == right.entry)
+        count += 1
+        named += line == place["line"]
+        early += 0 < line < place["line"]
+    assert count >= 25 and named >= 0.8 * count and not early, (named, early, count)
+
+
+def test_stepping_two_right_builds_finds_no_disagreement(found: Any) -> None:
+    anvil = open_bench(found["folder"])
+    sound = [row for row in found["verdicts"] if row["verdict"] == "correct" and row["entry"]]
+    pairs = 0
+    for row in sound[::9]:
+        if row["snippet"].startswith(("whim", "watch", "sound_memory")):
+            continue
+        left, right = anvil.step(
+            [f"{row['entry']}@gcc-12:plain", f"{row['entry']}@{row['build']}"], [row["snippet"]]
+        )
+        said = anvil.part_steps(left, right)
+        assert isinstance(said, Agreement), (row["candidate"], said)
+        pairs += 1
+    assert pairs >= 10

@@ -16,6 +16,7 @@ OPTIONS = {
     "example": "--example", "find": "--find", "function": "--into", "hide": "--hide",
     "imported": "--imported", "inputs": "--inputs", "lines": "--lines",
     "not_promised": "--not-promised", "number": "--earlier", "numbers": "--compare",
+    "replay": "--replay", "size": "--size",
     "state": "--state", "sweep": "--sweep", "target": "--target", "tolerance": "--tolerance",
 }  # fmt: skip
 

@@ -41,6 +41,7 @@ from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace, usecase
 
 MOST_STEPS = 1_000_000
+MOST_SIDES = 2
 _DATA_MASK = 0xFFFF  # of addresses of a chip's data
 
 
@@ -98,6 +99,7 @@ def _calls(
     if kept:
         snippets = [kept["snippet"]]
         names = names or _failing_pair(workspace, kept, wanted)
+    names = names or _only_builds(workspace)
     sides = [side_named(workspace, name) for name in names]
     snippet = _snippet(workspace, snippets, [own or entry for own, _ in sides])
     builds = list(dict.fromkeys(build for _, build in sides))
@@ -133,6 +135,16 @@ def _calls(
             raise RequestError(f"{name}: the values {label} are none of its machine's types.")
         out.append(_Call(snippet, built, number, signatures, inputs, label, layout, program))
     return out
+
+
+def _only_builds(workspace: Workspace) -> list[str]:
+    """Return the builds to step through where none is named."""
+    known = [build.name for build in workspace.plan.builds]
+    if len(known) > MOST_SIDES:
+        raise RequestError(
+            f"step shows one build, or two: name it after PATH. The builds are: {listed(known)}."
+        )
+    return known
 
 
 def _kept(workspace: Workspace, name: str) -> dict[str, Any]:
@@ -223,9 +235,8 @@ def _inputs(
 ) -> tuple[str, InputSet]:
     points = {point_label(point): point for point in sweep_points(snippet)}
     if size and size not in points:
-        raise RequestError(
-            f"{size}: snippet {snippet.name} has these sizes: {listed(points)}.", about="size"
-        )
+        have = f"has these sizes: {listed(points)}" if snippet.sweep else "has no sweep of sizes"
+        raise RequestError(f"{size}: snippet {snippet.name} {have}.", about="size")
     spec = InputSpec(points[size or next(iter(points))])
     files = read_files(workspace.bench, snippet)
     return spec.label, make_input_set(workspace.bench, snippet, signature, spec, files)
@@ -269,6 +280,8 @@ def _step(workspace: Workspace, call: _Call, wanted: Wanted) -> Stepped:
         plain.output,
         call.inputs,
         snippet.tolerance,
+        path,
+        call.number,
         signature,
         code,
         made,

@@ -14,7 +14,6 @@ from hot_anvil.cli.options import (
 )
 from hot_anvil.cli.output import Output, csv_rows, document
 from hot_anvil.core.arch import SYNTAXES
-from hot_anvil.core.names import listed
 from hot_anvil.errors import RequestError
 
 if TYPE_CHECKING:
@@ -82,7 +81,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     path, names = split_path(args.words)
     anvil = open_anvil(args, out, path)
     choice = _choice(args)
-    names = _sides(anvil, names, args)
+    _refuse_many(names, args)
     entry = args.entry[0] if args.entry and not args.replay else ""
     found = anvil.step(names, args.snippet, entry, args.size, args.replay, args.call_seconds)
     if len(found) == _MOST_SIDES and args.interactive:
@@ -94,6 +93,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
     sources = anvil.source_lines(_files(stepped))
     if args.interactive:
         return _moving(out, stepped, sources, spell)
+    # Of a call that ends badly the end is what counts.
+    choice = choice._replace(end=stepped.ending == "crashed")
     told = anvil.tell_steps(stepped, choice)
     out.answer(
         lambda: step_report(told, choice, sources, spell, out.width, args.lines),
@@ -140,20 +141,11 @@ def _both(
     return int(isinstance(parting, Parting))
 
 
-def _sides(anvil: "Anvil", names: list[str], args: argparse.Namespace) -> list[str]:
-    known = [build.name for build in anvil.builds]
+def _refuse_many(names: list[str], args: argparse.Namespace) -> None:
     if len(args.entry) > 1 and not args.replay:
         raise RequestError("--entry: step goes through one call: name one entry.")
     if len(names) > _MOST_SIDES:
         raise RequestError(f"step takes one build, or two to compare; {len(names)} are named.")
-    if not names and not args.replay:
-        if len(known) > _MOST_SIDES:
-            raise RequestError(
-                "step shows one build, or two: name it after PATH. "
-                f"The builds are: {listed(known)}."
-            )
-        return known
-    return names
 
 
 def _choice(args: argparse.Namespace) -> "Choice":

@@ -14,7 +14,8 @@ class Frame:
     def __init__(self, number: int, function: str, depth: int, entry: Mapping[str, int]) -> None:
         self.number, self.function, self.depth = number, function, depth
         self.entry = entry  # registers at its start
-        self.values: dict[int, bytes] = {}  # of its variables, as they were seen last
+        # Of its variables, as they were seen last: bytes, and for each whether it is known.
+        self.values: dict[int, tuple[bytes, bytes]] = {}
         self.active: tuple[object, ...] | None = None  # variables looked at last, None: anew
         self._passes: dict[int, int] = {}
         self._entered: dict[int, int] = {}

@@ -36,3 +36,14 @@ class Memory:
         first = self.read(address, _PAGE - offset)
         rest = self.read(address + _PAGE - offset, size - (_PAGE - offset))
         return None if first is None or rest is None else first + rest
+
+    def look(self, address: int, size: int) -> tuple[bytes, bytes]:
+        """Return bytes, and for each whether it is known: 1, or 0 for one that is not."""
+        data, known = bytearray(), bytearray()
+        while len(data) < size:
+            number, offset = divmod(address + len(data), _PAGE)
+            part = min(_PAGE - offset, size - len(data))
+            page = self._pages.get(number)
+            data += page[0][offset : offset + part] if page else bytes(part)
+            known += page[1][offset : offset + part] if page else bytes(part)
+        return bytes(data), bytes(known)

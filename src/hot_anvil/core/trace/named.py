@@ -16,6 +16,7 @@ from hot_anvil.core.trace.regions import Regions
 from hot_anvil.core.trace.tape import Access, Step
 from hot_anvil.core.trace.values import parts_of
 
+_OF_PARTS = ("struct", "array")
 _MOST_SHOWN = 8  # parts of one variable
 
 
@@ -73,10 +74,10 @@ class Variables:
         out = []
         for one in frame.active or ():
             assert isinstance(one, Active)
-            data = frame.values.get(one.number)
-            if data is None:
+            held = frame.values.get(one.number)
+            if held is None:
                 continue
-            found = self._differences(frame, one.local, None, data, ())
+            found = self._differences(frame, one.local, None, held, ())
             out += [(s.name, s.type, s.after) for s, _ in zip(found, range(_MOST_SHOWN))]  # noqa: B905
         return out
 
@@ -100,23 +101,34 @@ class Variables:
         view, size = self._view(frame, offset), self._size(one.local)
         pieces = locate(one.ops, view) if size else ()
         homes += [(p.address, p.address + (p.size or size)) for p in pieces if p.how == "memory"]
-        data = contents(pieces, size, view) if pieces else None
+        held = self._held(one.local, pieces, size, view) if pieces else None
         before = frame.values.get(one.number)
-        if data is None:
+        if held is None:
             return []
-        if data == before:
-            return self._stays(step, frame, one, pieces, data) if step else []
-        frame.values[one.number] = data
+        if held == before:
+            return self._stays(step, frame, one, pieces, held) if step else []
+        frame.values[one.number] = held
         if frame.number == 1 and one.local.parameter and not one.local.inlined:
-            self.regions.place_given(one.local.name, int.from_bytes(data, "little"))
-        return list(self._differences(frame, one.local, before, data, pieces))
+            self.regions.place_given(one.local.name, int.from_bytes(held[0], "little"))
+        return list(self._differences(frame, one.local, before, held, pieces))
+
+    def _held(
+        self, local: Local, pieces: Sequence[Where], size: int, view: View
+    ) -> tuple[bytes, bytes] | None:
+        """Return a variable's bytes and which are known: of arrays and structs any number."""
+        data = contents(pieces, size, view)
+        if data is not None:
+            return data, b"\1" * size
+        if local.type.kind not in _OF_PARTS or len(pieces) != 1 or pieces[0].how != "memory":
+            return None
+        return self.regions.memory.look(pieces[0].address, size)
 
     def _differences(
         self,
         frame: Frame,
         local: Local,
-        before: bytes | None,
-        data: bytes,
+        before: tuple[bytes, bytes] | None,
+        held: tuple[bytes, bytes],
         pieces: Sequence[Where],
     ) -> Iterator[Setting]:
         home = pieces[0].address if pieces and pieces[0].how == "memory" else 0
@@ -124,9 +136,10 @@ class Variables:
         text = self.regions.text
         for part in parts_of(local.type):
             size = self.known.bits // 8 if part.type.kind == "pointer" else part.type.size
-            now = data[part.offset : part.offset + size]
-            was = before[part.offset : part.offset + size] if before is not None else None
-            if now == was or len(now) < size or not size:
+            stretch = slice(part.offset, part.offset + size)
+            now = held[0][stretch]
+            was = before[0][stretch] if before and 0 not in before[1][stretch] else None
+            if now == was or len(now) < size or not size or 0 in held[1][stretch]:
                 continue
             yield Setting(
                 VARIABLE, f"{name}{part.path}", part.type.name,
@@ -135,10 +148,15 @@ class Variables:
             )  # fmt: skip
 
     def _stays(
-        self, step: Step, frame: Frame, one: Active, pieces: Sequence[Where], data: bytes
+        self,
+        step: Step,
+        frame: Frame,
+        one: Active,
+        pieces: Sequence[Where],
+        held: tuple[bytes, bytes],
     ) -> list[Setting]:
         """Return a variable that was set to what it was, as far as the step shows that."""
-        if one.local.type.kind in ("struct", "array") or not pieces:
+        if one.local.type.kind in _OF_PARTS or not pieces:
             return []
         first = pieces[0]
         if first.how == "memory":
@@ -146,7 +164,7 @@ class Variables:
             again = any(a.address <= first.address < a.address + len(a.data) for a in stored)
         else:
             again = bool(one.registers & self._touched(step)) and first.how == "register"
-        kept = self._differences(frame, one.local, None, data, pieces) if again else ()
+        kept = self._differences(frame, one.local, None, held, pieces) if again else ()
         return [setting._replace(before=setting.after) for setting in kept]
 
     def _active(self, function: str, offset: int) -> tuple[Active, ...]:

@@ -35,6 +35,7 @@ from hot_anvil.core.trace.turning import (
 from hot_anvil.core.verify.agreement import first_difference
 
 How = Literal["value", "left only", "right only", "returned", "ended"]
+_FEW = 2  # times that a variable is set, from which on it shows something
 _ENDS = ("}", "};")  # of a function, alone in a line
 _SINGLE = 1 << 29  # last places of a double in one of a single float
 Pair = tuple[int, int]  # steps of left and right that set the same
@@ -134,6 +135,7 @@ def _compare(
     matched: list[Pair] = []
     apart: list[_Found] = []
     entry = left.map.title(left.known.entry), right.map.title(right.known.entry)
+    in_step = False
     for key, mine in a.by_key.items():
         other_key = (entry[1], key[1]) if key[0] and key[0] == entry[0] else key
         others = c.by_key.get(other_key, [])
@@ -141,8 +143,12 @@ def _compare(
             returned = bool(others) and a.returns(key) and c.returns(other_key)
             if not others or not (returned or (same and plain_name(key) in a.homes)):
                 continue
-            complete = returned or plain_name(other_key) in c.homes
-            found = _follow(mine, others, complete, left.tolerance, matched)
+            both = plain_name(key) in a.homes and plain_name(other_key) in c.homes
+            if both and (in_step := in_step or _in_step(a, c, entry)):
+                found = _by_pass(mine, others, left.tolerance, matched)
+            else:
+                complete = returned or plain_name(other_key) in c.homes
+                found = _follow(mine, others, complete, left.tolerance, matched)
         else:
             found = _lasting(mine, others, a.first.get(key, ""), left.tolerance, matched)
         if found:
@@ -152,6 +158,46 @@ def _compare(
             apart.append(_Found(key, None, others[0]))
     matched.sort(key=lambda pair: pair[1])
     return [one._replace(time=_time(one, matched)) for one in apart], matched
+
+
+def _in_step(a: Events, c: Events, entry: tuple[str, str]) -> bool:
+    """Tell whether a variable shows that both sides go through the same passes."""
+    for key, mine in a.by_key.items():
+        others = c.by_key.get((entry[1], key[1]), []) if key[0] == entry[0] else []
+        if min(len(mine), len(others)) < _FEW or not any(event.passes for event in mine):
+            continue
+        pairs = zip(mine, others, strict=False)
+        if all(one.value == other.value and one.passes == other.passes for one, other in pairs):
+            return True
+    return False
+
+
+def _by_pass(
+    mine: list[Event], others: list[Event], tolerance: Tolerance, matched: list[Pair]
+) -> tuple[Event | None, Event | None] | None:
+    """Match what both set, pass by pass: what one sets in a pass, the other has to set in it."""
+    i = j = 0
+    while i < len(mine) or j < len(others):
+        one = mine[i] if i < len(mine) else None
+        other = others[j] if j < len(others) else None
+        if one and other and (one.passes == other.passes or len(one.passes) != len(other.passes)):
+            if not _alike(one, other, tolerance):
+                return one, other
+            matched.append((one.at, other.at))
+            i, j = i + 1, j + 1
+        elif one and (not other or one.passes < other.passes):
+            if not _stays(mine, i):
+                return one, None
+            i += 1
+        else:
+            if not _stays(others, j):
+                return None, other
+            j += 1
+    return None
+
+
+def _stays(events: Sequence[Event], number: int) -> bool:
+    return number > 0 and events[number].value == events[number - 1].value
 
 
 def _lasting(
@@ -236,12 +282,13 @@ def _told(
         sides = event_side(first.left, last[0]), event_side(first.right, last[1])
         return Parting("value", name, *sides, agree)
     event, other = (left, right) if first.left else (right, left)
-    at, own_at = (1, 0) if first.left else (0, 1)
-    missing = missing_side(other, first.key, last[at], {pair[at] for pair in matched})
-    # Where the other side sets something in its place, no branch is what they differ in.
-    in_place = missing.at and not missing.decided
     found = first.left or first.right
     assert found
+    at, own_at = (1, 0) if first.left else (0, 1)
+    passes = found.passes
+    missing = missing_side(other, first.key, last[at], {pair[at] for pair in matched}, passes)
+    # Where the other side sets something in its place, no branch is what they differ in.
+    in_place = missing.at and not missing.decided
     own = event_side(found, last[own_at], None if in_place else event)
     if first.left:
         return Parting("left only", name, own, missing, agree)

@@ -38,6 +38,8 @@ class Stepped(NamedTuple):
     result: Output | None  # all that it left behind
     values: InputSet
     tolerance: Tolerance
+    path: str  # of the program
+    number: int  # of the entry in it
     signature: Signature
     code: Code
     map: CodeMap

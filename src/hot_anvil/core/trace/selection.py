@@ -1,5 +1,6 @@
 """Which steps of a recorded call are shown."""
 
+from collections import deque
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
@@ -17,6 +18,7 @@ class Choice(NamedTuple):
     watch: str = ""  # a variable: only steps that set it
     only_changes: bool = False  # only steps that set a variable or memory
     limit: int = DEFAULT_LIMIT
+    end: bool = False  # of more than the limit the last are shown, not the first
 
 
 class Shown(NamedTuple):
@@ -39,10 +41,11 @@ def last_passes(moments: Iterable[Moment]) -> dict[Entered, int]:
 
 def choose(moments: Iterable[Moment], choice: Choice, last: "dict[Entered, int]") -> Shown:
     """Return what is shown of a call; ``last`` is from ``last_passes`` where LAST is asked for."""
-    kept, count = [], 0
+    kept: deque[Moment] = deque(maxlen=choice.limit if choice.end else None)
+    count = 0
     for moment in _chosen(moments, choice, last):
         count += 1
-        if count <= choice.limit:
+        if choice.end or count <= choice.limit:
             kept.append(moment)
     return Shown(tuple(kept), count)
 

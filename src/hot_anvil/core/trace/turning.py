@@ -1,6 +1,6 @@
 """What to look at on one side of a disagreement: the line that sets, or the one that decides."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
 from hot_anvil.core.arch import semantics as b
@@ -33,8 +33,10 @@ def event_side(event: Event, last: int, stepped: Stepped | None = None) -> SideO
     return _side(event, event.place, event.passes, False, event.at, last)
 
 
-def missing_side(stepped: Stepped, key: Key, last: int, agreed: "set[int]") -> SideOf:
-    """Return the side that does not set a number.
+def missing_side(
+    stepped: Stepped, key: Key, last: int, agreed: "set[int]", passes: tuple[int, ...]
+) -> SideOf:
+    """Return the side that does not set a number, which the other sets in ``passes``.
 
     What it sets in its place: a part of the same variable that the other side does not set then.
     Else the branch that kept it from that.
@@ -49,7 +51,7 @@ def missing_side(stepped: Stepped, key: Key, last: int, agreed: "set[int]") -> S
         number = moment.step.number
         if number > last and number not in agreed and own[0].name != key[1]:
             return _side(None, moment.place, moment.passes, False, number, last)
-    kept = _kept_from(stepped, setters, last)
+    kept = _kept_from(stepped, setters, last, passes)
     if kept:
         return _side(None, kept.place, kept.passes, True, kept.step.number, last)
     return SideOf(None, "", 0, (), False, 0, last)
@@ -129,18 +131,39 @@ def _led_to(stepped: Stepped, event: Event) -> Moment | None:
     return chosen
 
 
-def _kept_from(stepped: Stepped, setters: "list[CodePlace]", last: int) -> Moment | None:
-    """Return the first branch after a step that decides whether any of some places is come to."""
+def _kept_from(
+    stepped: Stepped, setters: "list[CodePlace]", last: int, passes: tuple[int, ...]
+) -> Moment | None:
+    """Return the branch that kept a side from coming to any of some places, after a step.
+
+    That is the last in the same pass that decides over them; without one, the first that does.
+    """
     if not setters:
         return None
     function = setters[0].function
-    found = stepped.map.deciders[function]
     blocks = {place.block for place in setters if place.function == function}
-    deciding = frozenset().union(*(found.get(block, frozenset()) for block in blocks))
+    deciding = _all_deciders(stepped.map.deciders[function], blocks)
+    first: Moment | None = None
+    in_pass: Moment | None = None
     for moment in stepped.walk(named=False).moments():
         place = moment.place
         if moment.step.number <= last or moment.taken is None or place.function != function:
             continue
         if place.block in deciding:
-            return moment
-    return None
+            first = first or moment
+            if moment.passes == passes:
+                in_pass = moment
+            elif in_pass:
+                break
+    return in_pass or first
+
+
+def _all_deciders(found: Mapping[int, frozenset[int]], blocks: "set[int]") -> "set[int]":
+    """Return the blocks that decide over some, and those that decide over them."""
+    out: set[int] = set()
+    todo = list(blocks)
+    while todo:
+        fresh = found.get(todo.pop(), frozenset()) - out
+        out |= fresh
+        todo += fresh
+    return out

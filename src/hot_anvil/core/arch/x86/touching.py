@@ -22,6 +22,8 @@ _OPERAND = re.compile(
 )
 _STRING = re.compile(r"(?:movs|stos|lods|scas|cmps)[bwlq]?")
 _WIDENS = re.compile(r"v?pmov[sz]x([bwd])([wdq])")
+_NARROWS = re.compile(r"vpmov(?:us|s)?([wdq])([bwd])$")
+_HALVES = re.compile(r"v?cvt(?:ps|u?dq)2pd")
 _SYMBOL = re.compile(r"([A-Za-z_.$][\w.$]*?)([+-](?:0x)?[0-9a-f]+)?")
 _SEGMENTS = {"fs": 1, "gs": 2}
 _LETTERS = {"b": 1, "w": 2, "l": 4, "d": 4, "q": 8}
@@ -64,9 +66,13 @@ def _size(instruction: Instruction, kind: str) -> int:
     spread = re.search(r"\{1to(\d+)\}", text)
     if spread:
         return width // int(spread[1])
-    widens = _WIDENS.match(instruction.mnemonic)
-    if widens:
-        return width * _LETTERS[widens[1]] // _LETTERS[widens[2]]
+    mnemonic = instruction.mnemonic
+    resized = _WIDENS.match(mnemonic) or _NARROWS.match(mnemonic)
+    if resized:
+        few, many = sorted((_LETTERS[resized[1]], _LETTERS[resized[2]]))
+        return width * few // many
+    if _HALVES.match(mnemonic):
+        return width // 2
     return 0 if "{" in text else width
 
 
