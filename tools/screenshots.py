@@ -28,7 +28,7 @@ SIZES: dict[str, tuple[int, int]] = {
     "pick": (47, 10),
     "chip": (62, 8),
     "check": (55, 8),
-    "step": (62, 8),
+    "parting": (60, 7),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
 
@@ -49,11 +49,9 @@ SCENES = {
     "--entry pause_gauge",
     "frame": "hot-anvil frame tide-gauge gcc:plain --entry crossings_signed; "
     "hot-anvil frame tide-gauge gcc:lean --entry crossings_signed",
-    "explain": "hot-anvil explain cmovl lbu; hot-anvil listing tide-gauge gcc:lean "
-    "--entry crossings_signed --lines 8-10 --words",
     "check": "hot-anvil check tide-gauge --snippet checksum --snippet log",
-    "step": "hot-anvil step tide-gauge gcc:lean --entry crossings_signed --passes 2; "
-    "hot-anvil step tide-gauge crossings_signed@gcc:plain crossings_mixed@gcc:plain",
+    "step": "hot-anvil step tide-gauge gcc:lean --entry crossings_signed --passes 2",
+    "parting": "hot-anvil step tide-gauge crossings_signed@gcc:plain crossings_mixed@gcc:plain",
     "measure": "hot-anvil measure tide-gauge --snippet crossings --count",
     "hotspots": "hot-anvil hotspots tide-gauge gcc:lean --entry crossings_signed; "
     "hot-anvil hotspots tide-gauge gcc:lean clang:lean --entry clamp_branch",

@@ -8,6 +8,7 @@ from hot_anvil.core.trace.records import ShownCall, Stepped, summary_of
 from hot_anvil.core.trace.selection import Shown
 from hot_anvil.core.trace.turning import SideOf
 
+_FEW = 8  # steps that are little to see
 _BEFORE = 24  # steps of a side at the most, unless fewer are asked for
 
 
@@ -36,16 +37,18 @@ def _leading(stepped: Stepped, side: SideOf | None, most: int) -> ShownCall:
 
 
 def _of_last_line(moments: list[Moment], agreed: int) -> list[Moment]:
-    """Return the steps of the last line, and those since the last step that agrees."""
+    """Return the steps of the last line; of a short one also some since the last that agrees."""
     if not moments:
         return []
-    last = moments[-1]
-    line = last.place.file, last.place.line, last.frame
     first = len(moments) - 1
-    while first and (
-        (moments[first - 1].place.file, moments[first - 1].place.line, moments[first - 1].frame)
-        == line
-        or moments[first - 1].step.number > agreed
-    ):
+    while first:
+        before = moments[first - 1]
+        few = len(moments) - first < _FEW and before.step.number > agreed
+        if _line(before) != _line(moments[-1]) and not few:
+            break
         first -= 1
     return moments[first:]
+
+
+def _line(moment: Moment) -> tuple[str, int, int, tuple[int, ...]]:
+    return moment.place.file, moment.place.line, moment.frame, moment.passes

@@ -55,13 +55,13 @@ def summary_part(report: Report, told: ShownCall, sources: Sources) -> None:
     """Add what the call did in all."""
     summary = told.summary
     report.blank()
-    executed = plural(summary.executed, "instruction")
-    memory = f"{plural(summary.loads, 'load')}, {plural(summary.stores, 'store')}"
+    executed = _many(summary.executed, "instruction")
+    memory = f"{_many(summary.loads, 'load')}, {_many(summary.stores, 'store')}"
     report.add("  ", Span(f"executed {executed}", STRONG),
                f": {memory}, deepest stack {summary.stack} B")  # fmt: skip
     if told.stepped.tape.full:
         report.paragraph(
-            f"caution: it goes on; recording ended after {plural(summary.executed, 'step')}.",
+            f"caution: it goes on; recording ended after {_many(summary.executed, 'step')}.",
             TROUBLE, 2,
         )  # fmt: skip
     _lines(report, summary, sources)
@@ -78,6 +78,10 @@ def summary_part(report: Report, told: ShownCall, sources: Sources) -> None:
     ]
     if calls:
         report.table(("calls", "times", ""), calls, "lrl", indent=4)
+
+
+def _many(count: int, noun: str) -> str:
+    return plural(count, noun).replace(str(count), f"{count:,}", 1)
 
 
 def _lines(report: Report, summary: Summary, sources: Sources) -> None:
@@ -119,7 +123,7 @@ def _rest(report: Report, told: ShownCall, choice: Choice) -> None:
     left = told.shown.chosen - len(told.shown.moments)
     if left > 0:
         report.paragraph(
-            f"{plural(left, 'more step')} not shown: --limit shows more of them; --lines, "
+            f"{_many(left, 'more step')} not shown: --limit shows more of them; --lines, "
             "--passes first,last, --at and --watch show fewer.", DIM, 2,
         )  # fmt: skip
 
@@ -175,7 +179,7 @@ class Steps:
         if missing > 0:
             self._close_line()
             where = "between" if last else "before"
-            self.report.add(" " * _NUMBER, Span(f".. {plural(missing, 'step')} {where}", DIM))
+            self.report.add(" " * _NUMBER, Span(f".. {_many(missing, 'step')} {where}", DIM))
 
     def _begins_line(self, moment: Moment) -> bool:
         last = self._last
