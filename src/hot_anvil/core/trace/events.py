@@ -32,6 +32,7 @@ class Events(NamedTuple):
     homes: frozenset[Key]  # variables with one home in memory all the time: no value is missed
     returned: str  # the number that it returned, "" for none
     loaded: frozenset[int]  # addresses that its last two lines read
+    named: frozenset[str]  # buffers and variables that last, whose place is known
 
     def returns(self, key: Key) -> bool:
         """Tell whether the last that a variable was set to is what the call returned.
@@ -62,7 +63,10 @@ def collect(stepped: Stepped) -> Events:
             )  # fmt: skip
             by_key.setdefault(key, []).append(event)
     homes = frozenset(_homes(stepped))
-    return Events(by_key, first, homes, stepped.returned, loads.addresses())
+    known = stepped.known
+    named = {placed.variable.name for placed, _ in known.lasting} | {g.name for g in known.given}
+    loaded = loads.addresses()
+    return Events(by_key, first, homes, stepped.returned, loaded, frozenset(named))
 
 
 class _LastLoads:

@@ -139,6 +139,7 @@ def _compare(
     for key, mine in a.by_key.items():
         other_key = (entry[1], key[1]) if key[0] and key[0] == entry[0] else key
         others = c.by_key.get(other_key, [])
+        found = None
         if key[0]:
             returned = bool(others) and a.returns(key) and c.returns(other_key)
             if not others or not (returned or (same and plain_name(key) in a.homes)):
@@ -149,12 +150,13 @@ def _compare(
             else:
                 complete = returned or plain_name(other_key) in c.homes
                 found = _follow(mine, others, complete, left.tolerance, matched)
-        else:
+        elif plain_name(key)[1] in c.named:
             found = _lasting(mine, others, a.first.get(key, ""), left.tolerance, matched)
         if found:
             apart.append(_Found(key, *found))
     for key, others in c.by_key.items():
-        if not key[0] and key not in a.by_key and c.first.get(key) != others[-1].value:
+        unset = not key[0] and key not in a.by_key and plain_name(key)[1] in a.named
+        if unset and c.first.get(key) != others[-1].value:
             apart.append(_Found(key, None, others[0]))
     matched.sort(key=lambda pair: pair[1])
     return [one._replace(time=_time(one, matched)) for one in apart], matched

@@ -10,4 +10,30 @@
 struct uint3 { unsigned x, y, z; };
 struct dim3 { unsigned x, y, z; };
 #include <__clang_cuda_builtin_vars.h>
+
+/* What kernels commonly call; the vendor's headers have the rest. */
+#define HOT_ANVIL_INLINE static __device__ __attribute__((always_inline, unused)) inline
+HOT_ANVIL_INLINE int atomicAdd(int *at, int by) { return __nvvm_atom_add_gen_i(at, by); }
+HOT_ANVIL_INLINE unsigned atomicAdd(unsigned *at, unsigned by)
+{ return (unsigned)__nvvm_atom_add_gen_i((int *)at, (int)by); }
+HOT_ANVIL_INLINE float atomicAdd(float *at, float by) { return __nvvm_atom_add_gen_f(at, by); }
+HOT_ANVIL_INLINE int atomicMax(int *at, int by) { return __nvvm_atom_max_gen_i(at, by); }
+HOT_ANVIL_INLINE int atomicMin(int *at, int by) { return __nvvm_atom_min_gen_i(at, by); }
+HOT_ANVIL_INLINE int atomicCAS(int *at, int if_it, int to)
+{ return __nvvm_atom_cas_gen_i(at, if_it, to); }
+#if __CUDA_ARCH__ >= 700
+HOT_ANVIL_INLINE int __shfl_down_sync(unsigned mask, int value, unsigned by)
+{ return __nvvm_shfl_sync_down_i32(mask, value, (int)by, 31); }
+HOT_ANVIL_INLINE float __shfl_down_sync(unsigned mask, float value, unsigned by)
+{ return __nvvm_shfl_sync_down_f32(mask, value, (int)by, 31); }
+HOT_ANVIL_INLINE int __shfl_up_sync(unsigned mask, int value, unsigned by)
+{ return __nvvm_shfl_sync_up_i32(mask, value, (int)by, 0); }
+HOT_ANVIL_INLINE int __shfl_xor_sync(unsigned mask, int value, int by)
+{ return __nvvm_shfl_sync_bfly_i32(mask, value, by, 31); }
+HOT_ANVIL_INLINE int __shfl_sync(unsigned mask, int value, int from)
+{ return __nvvm_shfl_sync_idx_i32(mask, value, from, 31); }
+HOT_ANVIL_INLINE unsigned __ballot_sync(unsigned mask, int holds)
+{ return __nvvm_vote_ballot_sync(mask, holds); }
+HOT_ANVIL_INLINE void __syncwarp(unsigned mask = 0xffffffffu) { __nvvm_bar_warp_sync(mask); }
+#endif
 #endif

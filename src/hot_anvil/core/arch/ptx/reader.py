@@ -6,6 +6,7 @@ through (``inlined_at FILE LINE COLUMN``).
 """
 
 import re
+from typing import NamedTuple
 
 from hot_anvil.core.code.records import Code, Function, Instruction, Site
 from hot_anvil.core.code.text import normal_path, unescape
@@ -17,6 +18,7 @@ _LOC = re.compile(
     r",\s*inlined_at\s+(?P<file>\d+)\s+(?P<line>\d+)\s+\d+)?"
 )
 _ENTRY = re.compile(r"\.(?:func|entry)\b\s*(?:\([^)]*\)\s*)?([\w$%]+)")
+_DIRECTIVE = re.compile(r"\s*\.(?:version|target|address_size)\b")
 _LABEL = re.compile(r"\s*([\w$%]+):\s*(?:$|//)")
 _GUARD = re.compile(r"(@!?%?\w+)\s+")
 _BYTES = re.compile(r"\.b8\s+([\d,\s]+)")
@@ -32,24 +34,29 @@ class _Place:
         self.at = (int(found["file"]), int(found["line"])) if found["file"] else None
 
 
+class KernelText(NamedTuple):
+    """One function as it stands in the text."""
+
+    name: str
+    header: str
+    declared: tuple[str, ...]  # what it declares, without semicolons
+    instructions: tuple[Instruction, ...]
+    labels: dict[str, int]  # all of them
+
+
 class _Open:
-    def __init__(self, name: str) -> None:
-        self.name = name
+    def __init__(self, name: str, header: str) -> None:
+        self.name, self.header = name, header
         self.rows: list[tuple[str, int, bool, _Place | None]] = []
         self.labels: dict[str, int] = {}
+        self.declared: list[str] = []
 
 
 def read_ptx(text: str, folder: str) -> Code:
     """Read one PTX text; files inside ``folder`` are named relative to it."""
     lines = text.split("\n")
-    done = _read_functions(lines)
-    files = {
-        int(found[1]): normal_path(
-            unescape(found[2]) if found[3] else "", unescape(found[3] or found[2]), folder
-        )
-        for found in map(_FILE.match, lines)
-        if found
-    }
+    done, _ = _read_functions(lines)
+    files = _files(lines, folder)
     strings = _strings(lines)
     functions = []
     for item in done:
@@ -61,8 +68,31 @@ def read_ptx(text: str, folder: str) -> Code:
     return Code(tuple(functions), tuple(named), isa="ptx")
 
 
-def _read_functions(lines: list[str]) -> list[_Open]:
+def read_kernels(text: str, folder: str) -> tuple[list[KernelText], list[str]]:
+    """Return all functions of a PTX text, and what is declared beside them."""
+    lines = text.split("\n")
+    done, outside = _read_functions(lines)
+    files, strings = _files(lines, folder), _strings(lines)
+    out = []
+    for item in done:
+        rows = tuple(_instruction(item.name, row, files, strings) for row in item.rows)
+        out.append(KernelText(item.name, item.header, tuple(item.declared), rows, item.labels))
+    return out, outside
+
+
+def _files(lines: list[str], folder: str) -> dict[int, str]:
+    return {
+        int(found[1]): normal_path(
+            unescape(found[2]) if found[3] else "", unescape(found[3] or found[2]), folder
+        )
+        for found in map(_FILE.match, lines)
+        if found
+    }
+
+
+def _read_functions(lines: list[str]) -> tuple[list[_Open], list[str]]:
     done: list[_Open] = []
+    outside: list[str] = []
     current: _Open | None = None
     header = statement = ""
     started = depth = 0
@@ -79,10 +109,15 @@ def _read_functions(lines: list[str]) -> list[_Open]:
         if not line.strip() or _FILE.match(line):
             continue
         if current is None:
-            header = "" if line.rstrip().endswith(";") else f"{header} {line.strip()}"
+            if _DIRECTIVE.match(line):
+                continue
+            header = f"{header} {line.strip()}".strip()
+            if line.rstrip().endswith(";"):
+                outside.append(header.rstrip("; "))
+                header = ""
             named = _ENTRY.search(header)
             if named and line.strip() == "{":
-                current, header, place = _Open(named[1]), "", None
+                current, header, place = _Open(named[1], header), "", None
             continue
         label = _LABEL.match(line)
         if label and not statement:
@@ -98,10 +133,12 @@ def _read_functions(lines: list[str]) -> list[_Open]:
             started = started if statement else number
             statement = f"{statement} {piece.strip()}".strip().lstrip("{").strip()
             if statement.endswith(";"):
-                if not statement.startswith(".") and statement != ";":
+                if statement.startswith("."):
+                    current.declared.append(statement[:-1].strip())
+                elif statement != ";":
                     current.rows.append((statement[:-1].strip(), started, in_asm, place))
                 statement = ""
-    return done
+    return done, outside
 
 
 def _instruction(

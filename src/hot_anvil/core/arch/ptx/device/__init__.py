@@ -1,0 +1,1 @@
+"""A small device, simulated: it runs kernels as PTX says, and counts. It has no time."""

@@ -1,0 +1,309 @@
+"""Loads, stores, atomic operations, and what the lanes of a warp hand to each other."""
+
+import re
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+
+from hot_anvil.core.arch.ptx.device.arithmetic import compare as _compare
+from hot_anvil.core.arch.ptx.device.lanes import (
+    DTYPES,
+    WARP,
+    Array,
+    Lanes,
+    Mask,
+    UnknownInstructionError,
+    fetch,
+    fitted,
+)
+from hot_anvil.core.arch.ptx.device.memory import (
+    LOCAL_WINDOW,
+    SHARED_WINDOW,
+    Access,
+    Fault,
+    FaultError,
+)
+
+Run = Callable[[Lanes, Mask], None]
+_SPACES = ("param", "global", "shared", "local", "const")
+_PLACE = re.compile(r"\[\s*([\w$%.]+)\s*(?:\+\s*(-?\w+))?\s*\]$")
+_PAIR = re.compile(r"(%?[\w$]+)\|(%?[\w$]+)$")
+
+
+def _space(parts: Sequence[str]) -> str:
+    return next((p.partition("::")[0] for p in parts if p.partition("::")[0] in _SPACES), "generic")
+
+
+def _place(operand: str) -> tuple[str, int]:
+    found = _PLACE.match(operand)
+    if not found:
+        raise UnknownInstructionError(f"{operand} is no address that is known")
+    return found[1], int(found[2] or "0", 0)
+
+
+def _addresses(operand: str) -> Callable[[Lanes], Array]:
+    name, away = _place(operand)
+    read = fetch(name, "u64")
+    offset = np.uint64(away & (1 << 64) - 1)
+
+    def address(lanes: Lanes) -> Array:
+        return np.broadcast_to(read(lanes) + offset, lanes.count)
+
+    return address
+
+
+def generic_address(parts: Sequence[str], to: str, given: str) -> Run:
+    """Return ``cvta``: an address of a space as a generic one, or back."""
+    space = _space(parts)
+    window = {"shared": SHARED_WINDOW, "local": LOCAL_WINDOW}.get(space, 0)
+    read = fetch(given, "u64")
+    sign = -1 if "to" in parts else 1
+
+    def run(lanes: Lanes, mask: Mask) -> None:
+        lanes.put(to, read(lanes) + np.uint64(sign * window & (1 << 64) - 1), mask)
+
+    return run
+
+
+def access(parts: Sequence[str], operands: Sequence[str], number: int) -> Run:
+    """Return a load or a store, of up to four values side by side."""
+    kind = parts[-1]
+    stores = parts[0] == "st"
+    values, where = (operands[1], operands[0]) if stores else (operands[0], operands[1])
+    names = [name.strip() for name in values.strip("{}").split(",")]
+    size = np.dtype(DTYPES[kind]).itemsize
+    space = _space(parts)
+    if space == "param":
+        return _parameter(where, names, kind, size)
+    address = _addresses(where)
+    reads = [fetch(name, kind) for name in names] if stores else []
+
+    def run(lanes: Lanes, mask: Mask) -> None:
+        active = np.flatnonzero(mask)
+        if not len(active):
+            return
+        at = address(lanes)[active]
+        for index, name in enumerate(names):
+            here = at + np.uint64(index * size)
+            value = None
+            if stores:
+                value = np.broadcast_to(reads[index](lanes), lanes.count)[active]
+            data, found = _found(lanes, space, here, size, stores, active, number, value, kind)
+            if stores:
+                data[found] = value
+                continue
+            whole = np.zeros(lanes.count, DTYPES[kind])
+            whole[active] = data[found]
+            register = lanes.register(name)
+            np.copyto(register, fitted(whole, register.dtype), where=mask)
+
+    return run
+
+
+def _found(
+    lanes: Lanes,
+    space: str,
+    address: Array,
+    size: int,
+    stores: bool,
+    active: Array,
+    number: int,
+    value: Array | None,
+    kind: str,
+) -> tuple[Array, Array]:
+    """Return an array of a space as values of a type, and where in it some lanes go."""
+    where = Access(number, active, lanes.thread, lanes.blocks[lanes.block_of])
+    if space == "generic":
+        space, address = _of_generic(address, where, size, stores)
+    dtype = DTYPES[kind]
+    if space == "shared":
+        shared = lanes.shared
+        found = shared.indices(address, size, stores, where, value)
+        return shared.data.view(dtype), found // size
+    if space == "local":
+        at = address.astype(np.int64)
+        bad = (at < 0) | (at + size > lanes.local_size)
+        if bad.any():
+            lane = int(active[int(np.flatnonzero(bad)[0])])
+            raise FaultError(
+                Fault("outside", number, int(lanes.thread[lane]), int(where.block[lane]),
+                      int(at[bad][0]), size, stores, "local memory", int(at[bad][0]))
+            )  # fmt: skip
+        return lanes.local.view(dtype), (active * lanes.local_stride + at) // size
+    memory = lanes.memory
+    found = memory.indices(address, size, stores, where)
+    return memory.data.view(dtype), found // size
+
+
+def _of_generic(address: Array, where: Access, size: int, stores: bool) -> tuple[str, Array]:
+    """Return the space that generic addresses are in: all lanes have to go to the same."""
+    local = address >= np.uint64(LOCAL_WINDOW)
+    shared = (address >= np.uint64(SHARED_WINDOW)) & ~local
+    if local.all():
+        return "local", address - np.uint64(LOCAL_WINDOW)
+    if shared.all():
+        return "shared", address - np.uint64(SHARED_WINDOW)
+    if not (local | shared).any():
+        return "global", address
+    lane = int(where.lanes[0])
+    raise FaultError(
+        Fault("window", where.place, int(where.thread[lane]), int(where.block[lane]),
+              int(address[0]), size, stores)
+    )  # fmt: skip
+
+
+def _parameter(where: str, names: Sequence[str], kind: str, size: int) -> Run:
+    name, away = _place(where)
+    dtype = DTYPES[kind]
+
+    def run(lanes: Lanes, mask: Mask) -> None:
+        data = lanes.parameters[name]
+        for index, to in enumerate(names):
+            begin = away + index * size
+            value = np.frombuffer(data[begin : begin + size], dtype)[0]
+            lanes.put(to, np.asarray(value), mask)
+
+    return run
+
+
+def atomic(parts: Sequence[str], operands: Sequence[str], number: int) -> Run:
+    """Return an atomic operation; lanes take their turns by their numbers."""
+    kind = parts[-1]
+    what = next((p for p in parts if p in _ATOMIC), "")
+    if not what:
+        raise UnknownInstructionError("this atomic operation is not simulated")
+    plain = parts[0] == "red"
+    to = "_" if plain else operands[0]
+    rest = operands if plain else operands[1:]
+    address = _addresses(rest[0])
+    given = [fetch(operand, kind) for operand in rest[1:]]
+    size, space = np.dtype(DTYPES[kind]).itemsize, _space(parts)
+
+    def run(lanes: Lanes, mask: Mask) -> None:
+        active = np.flatnonzero(mask)
+        if not len(active):
+            return
+        at = address(lanes)[active]
+        unwatched = lanes.shared.watched
+        lanes.shared.watched = False  # atomic operations do not race with each other
+        data, found = _found(lanes, space, at, size, True, active, number, None, kind)
+        lanes.shared.watched = unwatched
+        values = [np.broadcast_to(one(lanes), lanes.count)[active] for one in given]
+        before = _in_turn(what, data, found, values)
+        if to != "_":
+            whole = np.zeros(lanes.count, DTYPES[kind])
+            whole[active] = before
+            register = lanes.register(to)
+            np.copyto(register, fitted(whole, register.dtype), where=mask)
+
+    return run
+
+
+def _in_turn(what: str, data: Array, found: Array, values: Sequence[Array]) -> Array:
+    """Do an atomic operation lane by lane; return what each found."""
+    if what == "add" and data.dtype.kind in "iu":
+        return _added(data, found, values[0])
+    before = np.empty(len(found), data.dtype)
+    do = _ATOMIC[what]
+    for lane, at in enumerate(found):
+        old = before[lane] = data[at]
+        data[at] = do(old, *(value[lane] for value in values))
+    return before
+
+
+def _added(data: Array, found: Array, value: Array) -> Array:
+    """Add whole numbers, all at once: their order does not matter but for what each finds."""
+    order = np.argsort(found, kind="stable")
+    places, addends = found[order], value[order].astype(data.dtype)
+    sums = np.cumsum(addends, dtype=data.dtype)
+    starts = np.flatnonzero(np.r_[True, places[1:] != places[:-1]])
+    base = np.repeat(sums[starts] - addends[starts], np.diff(np.r_[starts, len(places)]))
+    before = np.empty(len(found), data.dtype)
+    before[order] = data[places] + (sums - addends - base)
+    np.add.at(data, found, value.astype(data.dtype))
+    return before
+
+
+_ATOMIC: dict[str, Callable[..., Any]] = {
+    "add": lambda old, a: old + a,
+    "exch": lambda old, a: a,
+    "min": min,
+    "max": max,
+    "and": lambda old, a: old & a,
+    "or": lambda old, a: old | a,
+    "xor": lambda old, a: old ^ a,
+    "inc": lambda old, a: type(old)(0) if old >= a else old + type(old)(1),
+    "dec": lambda old, a: a if old == 0 or old > a else old - type(old)(1),
+    "cas": lambda old, a, b: b if old == a else old,
+}
+
+
+def shuffle(parts: Sequence[str], operands: Sequence[str]) -> Run:
+    """Return ``shfl``: values of other lanes of a warp."""
+    mode = next(p for p in parts if p in ("up", "down", "bfly", "idx"))
+    pair = _PAIR.match(operands[0])
+    to, told = (pair[1], pair[2]) if pair else (operands[0], "")
+    value, by, clamp = (
+        fetch(operand, kind)
+        for operand, kind in zip(operands[1:4], ("b32", "s32", "u32"), strict=True)
+    )
+
+    def run(lanes: Lanes, mask: Mask) -> None:
+        lane = np.arange(lanes.count) % WARP
+        base = np.arange(lanes.count) - lane
+        bound = np.broadcast_to(clamp(lanes), lanes.count).astype(np.int64)
+        away = np.broadcast_to(by(lanes), lanes.count).astype(np.int64) & 31
+        segment = bound >> 8 & 31
+        least = lane & segment
+        limit = least | (bound & 31 & ~segment)
+        aimed = {"down": lane + away, "up": lane - away, "bfly": lane ^ away,
+                 "idx": least | (away & ~segment)}[mode]  # fmt: skip
+        fits = aimed >= (bound & 31) if mode == "up" else aimed <= limit
+        source = base + np.where(fits, aimed, lane)
+        given = np.broadcast_to(value(lanes), lanes.count)
+        lanes.put(to, given[source], mask)
+        if told:
+            lanes.put(told, fits, mask)
+
+    return run
+
+
+def vote(parts: Sequence[str], operands: Sequence[str]) -> Run:
+    """Return ``vote``, ``match.any`` and ``activemask``: what the lanes of a warp say together."""
+    word = parts[0]
+    to = operands[0]
+    if word == "match":
+        if "any" not in parts:
+            raise UnknownInstructionError("match.all is not simulated")
+        read = fetch(operands[1], parts[-1])
+        return lambda lanes, mask: lanes.put(to, _matching(lanes, mask, read(lanes)), mask)
+    text = operands[1] if word == "vote" else ""
+    ask = fetch(text.lstrip("!"), "pred") if text else None
+    how = next((p for p in parts if p in ("all", "any", "uni", "ballot")), "ballot")
+
+    def run(lanes: Lanes, mask: Mask) -> None:
+        said = np.ones(lanes.count, np.bool_) if ask is None else ask(lanes)
+        said = ~np.asarray(said) if text.startswith("!") else said
+        yes = (np.broadcast_to(said, lanes.count) & mask).reshape(-1, WARP)
+        every = mask.reshape(-1, WARP)
+        if how == "ballot":
+            weights = np.uint64(1) << np.arange(WARP, dtype=np.uint64)
+            made = (yes * weights).sum(1).astype(np.uint32)
+        elif how == "any":
+            made = yes.any(1)
+        else:
+            made = (yes == every).all(1)
+            if how == "uni":
+                made |= ~yes.any(1)
+        lanes.put(to, np.repeat(made, WARP), mask)
+
+    return run
+
+
+def _matching(lanes: Lanes, mask: Mask, value: Any) -> Array:
+    given = np.broadcast_to(value, lanes.count).reshape(-1, WARP)
+    active = mask.reshape(-1, WARP)
+    same = _compare("eq", given[:, :, None], given[:, None, :], False) & active[:, None, :]
+    weights = np.uint64(1) << np.arange(WARP, dtype=np.uint64)
+    return np.asarray((same * weights).sum(2).astype(np.uint32).reshape(-1))
