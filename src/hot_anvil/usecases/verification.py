@@ -44,6 +44,7 @@ from hot_anvil.usecases.fault_finders import (
     starts_threads,
 )
 from hot_anvil.usecases.folded import folded_notes
+from hot_anvil.usecases.kernels import is_kernels
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace, usecase
 
@@ -65,7 +66,7 @@ def check_snippets(
     chosen = find_snippets(workspace.bench, snippets)
     with suppress(AnvilError):  # whose it is shows when each is compiled by itself
         workspace.compile(snippets)  # all at once: that keeps every core busy
-    functions = [snippet for snippet in chosen if not snippet.program]
+    functions = [s for s in chosen if not s.program and not is_kernels(s)]
 
     def plan_of(snippet: Snippet) -> "_Planned | AnvilError":
         return _attempt(snippet, lambda: make_plan(workspace, snippet, options))
@@ -84,6 +85,10 @@ def check_snippets(
             from hot_anvil.usecases.programs import check_program
 
             return check_program(workspace, snippet, options)
+        if is_kernels(snippet):
+            from hot_anvil.usecases.kernel_checks import check_kernels
+
+            return check_kernels(workspace, snippet, options)
         planned = plans[snippet.name]
         if isinstance(planned, AnvilError):
             raise planned

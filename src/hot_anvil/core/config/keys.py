@@ -78,6 +78,12 @@ KEYS: Mapping[str, tuple[Key, ...]] = {
         ("share", "any", "of a whole program's time that the entry takes"),
         ("threads", "any", "how many call the entry at once"),
         ("run", "tables", "runs of a program"),
+        ("launch", "table", "how kernels are launched, on the simulated device"),
+    ),
+    "launch": _keys(
+        ("grid", "any", "blocks: a number, an expression, or a list of up to three"),
+        ("block", "any", "threads of a block, the same way"),
+        ("shared", "any", "bytes of shared memory beside what the kernel declares"),
     ),
     "expect": _keys(
         ("entry", "text", "a function of the snippet"),

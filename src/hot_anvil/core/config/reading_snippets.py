@@ -7,12 +7,13 @@ from hot_anvil.core.config.positions import Path
 from hot_anvil.core.config.reader import Reader, whole
 from hot_anvil.core.config.reading_checks import read_check_keys, read_parameter
 from hot_anvil.core.config.reading_times import read_time_keys
-from hot_anvil.core.config.records import Snippet, Values, language_of
+from hot_anvil.core.config.records import LaunchShape, Snippet, Values, language_of
 from hot_anvil.core.facts.expectation import Expectation, Wanted
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
 
 _MOST_POINTS = 1000  # of a sweep
+_MOST_AXES = 3
 
 
 def read_snippet(reader: Reader, table: Values, path: Path, flags: Values) -> Snippet:
@@ -47,7 +48,26 @@ def read_snippet(reader: Reader, table: Values, path: Path, flags: Values) -> Sn
         **read_check_keys(reader, known, path),
         **read_time_keys(reader, known, path, made),
         expectations=_expectations(reader, known, path),
+        launch=reader.attempt(None, _launch, reader, known, path),
     )
+
+
+def _launch(reader: Reader, table: Values, path: Path) -> LaunchShape | None:
+    if "launch" not in table:
+        return None
+    place = (*path, "launch")
+    given = reader.checked(table["launch"], place, "launch")
+    shapes = []
+    for key in ("grid", "block"):
+        if key not in given:
+            raise reader.fault(place, f"'{key}' is missing: say how many, such as {key} = 128")
+        value = given[key] if isinstance(given[key], list) else [given[key]]
+        words = [str(one) for one in value if isinstance(one, int | str) and one is not True]
+        if not 1 <= len(value) <= _MOST_AXES or len(words) != len(value):
+            raise reader.fault((*place, key), "must be a number, an expression, or up to three")
+        shapes.append(tuple(words))
+    grid, block = shapes
+    return LaunchShape(grid, block, str(given.get("shared", 0)))
 
 
 def flag_sets(reader: Reader, table: Values, path: Path, flags: Values) -> tuple[str, ...]:

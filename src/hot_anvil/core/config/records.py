@@ -46,6 +46,14 @@ class ProgramRun(NamedTuple):
     expected: Values  # "stdout", "exit", "files"
 
 
+class LaunchShape(NamedTuple):
+    """How kernels are launched: numbers or expressions over the sweep and the inputs."""
+
+    grid: tuple[str, ...]  # blocks, x first
+    block: tuple[str, ...]  # threads
+    shared: str = "0"  # bytes of shared memory beside what a kernel declares
+
+
 class Snippet(NamedTuple):
     """One piece of code under study."""
 
@@ -76,6 +84,7 @@ class Snippet(NamedTuple):
     share: float | None = None  # of the whole program's time that the entry takes
     share_in: str = ""  # program in whose runs that share is measured
     threads: int = 0  # that call the entry at once, 0 for one that is not meant to
+    launch: LaunchShape | None = None  # of kernels; None for what no device runs
 
     @property
     def languages(self) -> tuple[str, ...]:
