@@ -30,7 +30,7 @@ ROOT = Path(__file__).parent.parent / "src" / "hot_anvil"
 CORE = (
     "names", "parallel", "codec", "code", "arch", "asm", "binary", "model", "evaluate", "facts",
     "toolchain", "config", "proof", "build", "inputs", "calling", "diff", "reasons", "verify",
-    "measure", "pins", "trace", "results",
+    "measure", "pins", "trace", "kernels", "results",
 )  # fmt: skip
 SYSTEM = ("process", "store", "toolchain", "bench", "build", "execute", "check", "measure", "trace")
 VIEWS = ("json", "text")

@@ -25,6 +25,7 @@ from hot_anvil.system.process.scope import Limits
 from hot_anvil.workspace import Workspace, make_workspace
 
 if TYPE_CHECKING:
+    from hot_anvil.core.arch.ptx.device.schedule import Scheduler
     from hot_anvil.core.binary.frame_layout import BuildFrame
     from hot_anvil.core.binary.signatures import Signature
     from hot_anvil.core.build.builds import Build
@@ -34,6 +35,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.diff.ledger import Ledger
     from hot_anvil.core.facts.expectations import Expected
     from hot_anvil.core.facts.table import SnippetFacts
+    from hot_anvil.core.kernels.records import KernelLaunch, ThreadSteps
     from hot_anvil.core.measure.history import Compared, State
     from hot_anvil.core.measure.hotspots import Hot
     from hot_anvil.core.measure.results import Measured, Picked
@@ -322,6 +324,48 @@ class Anvil:
 
         files = {p.file for one in (left, right) for p in one.map.places.values() if p.file}
         return part(left, right, self.source_lines(sorted(files)))
+
+    def launch(
+        self,
+        candidates: Names = (),
+        snippets: Names = (),
+        entries: Names = (),
+        size: str = "",
+        schedulers: "Sequence[Scheduler]" = ("spread",),
+        processors: int = 4,
+    ) -> "tuple[KernelLaunch, ...]":
+        """Launch kernels on the simulated device: counts by line, and which block ran where.
+
+        ``candidates`` are BUILD or ENTRY@BUILD; each scheduler makes a map of blocks of its own,
+        the counts are of the first.
+        """
+        from hot_anvil.usecases.launching import launch_kernels
+
+        return launch_kernels(
+            self.workspace, candidates, snippets, entries, size, schedulers, processors
+        )
+
+    def has_kernels(self, snippets: Names = (), candidates: Names = ()) -> bool:
+        """Tell whether these candidates of these snippets are kernels."""
+        from hot_anvil.usecases.launching import has_kernels
+
+        return has_kernels(self.workspace, snippets, candidates)
+
+    def step_kernel(
+        self,
+        candidate: str,
+        snippets: Names = (),
+        entries: Names = (),
+        size: str = "",
+        block: int = 0,
+        thread: int | None = None,
+        warp: int | None = None,
+    ) -> "ThreadSteps":
+        """Follow one thread, or one warp, of one block of a kernel while it is launched."""
+        from hot_anvil.usecases.launching import Watched, step_kernel
+
+        watched = Watched(block, thread, warp)
+        return step_kernel(self.workspace, candidate, snippets, entries, size, watched)
 
     def source_lines(self, files: Sequence[str]) -> "Mapping[str, Sequence[str]]":
         """Return the lines of source files, named as the bench names them."""

@@ -26,6 +26,7 @@ COMMANDS = {
     "measure": "how fast each correct candidate is",
     "hotspots": "where the time goes: by source line and instruction, beside the diff of two",
     "step": "one call, instruction by instruction; two builds up to where they first disagree",
+    "launch": "kernels on a simulated device: what each line did, which block ran where",
     "pins": "what a chip's pins do under each build of a program: period, jitter, in cycles",
     "history": "what was measured before, and what an edit or a new compiler changed",
     "pick": "the whole job: compile, check, measure, choose the fastest correct one",

@@ -227,6 +227,13 @@ def count(text: str) -> int:
     return int(text)
 
 
+def whole(text: str) -> int:
+    """Read a whole number from 0."""
+    if not text.isdigit() or int(text) >= 1 << 40:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a whole number")
+    return int(text)
+
+
 def share(text: str) -> float:
     """Read a share above 0 and at most 1."""
     try:

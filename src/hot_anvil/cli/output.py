@@ -34,10 +34,10 @@ def document(command: str, kind: str, *results: Any) -> dict[str, Any]:
     return made
 
 
-def csv_rows(command: str, *results: Any) -> Iterable[Sequence[Any]]:
-    """Return a command's results as rows of a table, the head first."""
+def csv_rows(command: str, *results: Any, kind: str = "") -> Iterable[Sequence[Any]]:
+    """Return a command's results as rows of a table of ``kind``, the head first."""
     views = import_module(f"hot_anvil.views.json.{command}")
-    made: Iterable[Sequence[Any]] = getattr(views, f"{command}_rows")(*results)
+    made: Iterable[Sequence[Any]] = getattr(views, f"{kind or command}_rows")(*results)
     return made
 
 

@@ -33,13 +33,14 @@ from hot_anvil.system.measure.chip_costs import chip_costs
 from hot_anvil.system.measure.counting import find_emulator
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.usecases.evidence import counts_of, sets_of
+from hot_anvil.usecases.kernels import is_kernels
 from hot_anvil.usecases.linking import link_builds, link_for_boards
 from hot_anvil.workspace import Workspace
 
 
 def count_elsewhere(workspace: Workspace, checked: Checked) -> tuple[Elsewhere, ...]:
     """Return a ranking for each target whose correct candidates ran under an emulator."""
-    if checked.snippet.program:
+    if checked.snippet.program or is_kernels(checked.snippet):
         return ()
     by_target: dict[str, list[Verdict]] = {}
     for verdict in checked.correct:

@@ -23,6 +23,7 @@ from hot_anvil.system.measure.program_sampling import look_at_runs
 from hot_anvil.system.measure.sampling import program_code, sample_calls
 from hot_anvil.usecases.comparison import compare_builds
 from hot_anvil.usecases.entries import known_functions
+from hot_anvil.usecases.kernels import is_kernels
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.usecases.programs import given_runs, link_program
 from hot_anvil.usecases.verification import check_snippets
@@ -78,6 +79,11 @@ def _snippet(
     seconds: float,
 ) -> Hot:
     snippet = checked.snippet
+    if is_kernels(snippet):
+        raise RequestError(
+            f"snippet {snippet.name}: kernels have no times here: hot-anvil launch counts what each "
+            "of their lines does."
+        )
     points = {point_label(point): point for point in sweep_points(snippet)}
     if at and at not in points:
         raise RequestError(

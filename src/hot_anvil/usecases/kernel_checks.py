@@ -7,6 +7,7 @@ are those that the bench asks for: what else a kernel could be launched with, no
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
+from hot_anvil.core.arch.ptx.device.memory import Fault
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.calling.protocol import Output
@@ -17,6 +18,7 @@ from hot_anvil.core.verify.agreement import first_difference, told_output
 from hot_anvil.core.verify.crash_report import NOWHERE, Place
 from hot_anvil.core.verify.options import CheckOptions, Value
 from hot_anvil.core.verify.results import Checked
+from hot_anvil.core.verify.sanitizer_reports import Undefined
 from hot_anvil.core.verify.verdicts import (
     CORRECT,
     CRASHED,
@@ -73,22 +75,27 @@ def check_kernels(workspace: Workspace, snippet: Snippet, options: CheckOptions)
     reference = _reference(workspace, snippet, signatures, builds, made, options.call_seconds)
     alone = len(signatures) == 1
     verdicts = []
-    values = []
+    values: list[Value] = []
+    undefined: list[Undefined] = []
     total = len(made)
     for number, one in enumerate(made.values()):
         workspace.progress(f"launching {snippet.name}", number, total)
         own = sets[signatures.index(one.signature)]
         judged = _Judged(workspace, snippet, one, reference, own, alone)
         verdicts.append(judged.verdict())
+        known = {(u.entry, u.place) for u in undefined}
+        undefined += [u for u in judged.undefined if (u.entry, u.place) not in known]
         if options.values:
             values += judged.values
     notes = (
-        "kernels ran on a simulated device, with the bench's own values: it is no hardware, and "
-        "approximate operations are more exact there.",
+        "kernels ran on a simulated device, with the bench's own values: it is no hardware and has "
+        "no times (hot-anvil launch counts); approximate operations are more exact there.",
     )
     return Checked(
         snippet, signatures, reference.name, tuple(verdicts), notes, values=tuple(values),
-        sets=tuple(map(tuple, sets)), not_sanitized="kernels have none",
+        sets=tuple(map(tuple, sets)), undefined=tuple(undefined),
+        not_sanitized="no sanitizer knows kernels; races on shared memory and accesses outside "
+        "buffers were",
     )  # fmt: skip
 
 
@@ -166,6 +173,7 @@ class _Judged:
             emulator=DEVICE,
         )  # fmt: skip
         self.values: list[Value] = []
+        self.undefined: list[Undefined] = []
 
     def verdict(self) -> Verdict:
         """Return what it is, by the first input set that shows it."""
@@ -190,11 +198,11 @@ class _Judged:
         shape = shape_for(self.workspace, self.snippet, self.made.signature, inputs)
         came = launch(self.made, inputs, shape)
         for race in came.launched.races:
-            races.setdefault(fault_text(race, self.made, inputs), self._place(race.place))
+            self._raced(race, inputs, races)
         fault = came.launched.fault
         blank = self.blank._replace(inputs=inputs.label)
         if fault:
-            why = fault_text(fault, self.made, inputs)
+            why = fault_text(fault, self.made)
             return blank._replace(verdict=CRASHED, why=why, place=self._place(fault.place))
         if came.output is None:
             return blank._replace(verdict=HUNG, why="it executes more than any launch may here")
@@ -213,6 +221,14 @@ class _Judged:
             self.snippet.tolerance,
         )  # fmt: skip
         return blank._replace(verdict=WRONG, why=said, error=error) if said else None
+
+    def _raced(self, race: Fault, inputs: InputSet, races: dict[str, Place]) -> None:
+        why, place = fault_text(race, self.made), self._place(race.place)
+        if why not in races:
+            races[why] = place
+            build = f"{self.made.built.build.name} on the {DEVICE}"
+            found = Undefined(self.made.signature.name, inputs.label, "", f"data race: {why}", place, build)
+            self.undefined.append(found)
 
     def _place(self, number: int) -> Place:
         file, line = place_of(self.made, number)

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.arch.ptx.device.device import Launch, Launched, Shape
     from hot_anvil.core.arch.ptx.device.memory import Fault
     from hot_anvil.core.arch.ptx.device.schedule import Device, Scheduler
+    from hot_anvil.core.arch.ptx.device.watching import Watch
     from hot_anvil.core.binary.signatures import Signature
 
 DEVICE = "simulated device"
@@ -165,8 +166,12 @@ def launch(
     shape: "Shape",
     device: "Device | None" = None,
     scheduler: "Scheduler" = "spread",
+    watch: "Watch | None" = None,
 ) -> Came:
-    """Launch a kernel once, in memory of its own; on a device as small as the default one."""
+    """Launch a kernel once, in memory of its own; on a device as small as the default one.
+
+    ``watch`` records what some threads do.
+    """
     from hot_anvil.core.arch.ptx.device.memory import Memory
     from hot_anvil.core.arch.ptx.device.schedule import Device
 
@@ -183,7 +188,7 @@ def launch(
             address = at[argument.target] + argument.offset
         at.append(address)
         given.append(argument.data if argument.kind == "scalar" else address.to_bytes(8, "little"))
-    launched = made.launch.run(memory, shape, given, device, scheduler)
+    launched = made.launch.run(memory, shape, given, device, scheduler, watch=watch)
     output = None
     if not launched.fault and not launched.hung:
         buffers = [
@@ -202,7 +207,7 @@ def place_of(made: Made, number: int) -> tuple[str, int]:
     return item.file, item.line
 
 
-def fault_text(fault: "Fault", made: Made, inputs: InputSet) -> str:
+def fault_text(fault: "Fault", made: Made) -> str:
     """Return what went wrong in a launch, in words."""
     who = f"thread {fault.thread} of block {fault.block}"
     verb = "writes" if fault.stores else "reads"

@@ -11,6 +11,7 @@ from hot_anvil.cli.options import (
     count,
     open_anvil,
     split_path,
+    whole,
 )
 from hot_anvil.cli.output import Output, csv_rows, document
 from hot_anvil.core.arch import SYNTAXES
@@ -24,6 +25,11 @@ if TYPE_CHECKING:
 
 FORMATS = ("text", "json", "csv")
 _MOST_SIDES = 2
+_OF_KERNELS = {
+    "block": "of a kernel: the block to look into (default: 0)",
+    "thread": "of a kernel: the thread of that block to follow (default: 0)",
+    "warp": "of a kernel: follow all threads of this warp of that block",
+}
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -64,6 +70,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="how code is written that knows both (default: att, or what your settings say)",
     )  # fmt: skip
     add_words(parser)
+    for name, what in _OF_KERNELS.items():
+        parser.add_argument(f"--{name}", type=whole, default=None, metavar="N", help=what)
     parser.add_argument(
         "--interactive", action="store_true",
         help="on a terminal: move through the steps, forward and back, with a pager's keys",
@@ -81,6 +89,11 @@ def run(args: argparse.Namespace, out: Output) -> int:
     path, names = split_path(args.words)
     anvil = open_anvil(args, out, path)
     choice = _choice(args)
+    if anvil.has_kernels(args.snippet, names):
+        return _kernel(args, out, anvil, names, choice)
+    given = [f"--{name}" for name in _OF_KERNELS if getattr(args, name) is not None]
+    if given:
+        raise RequestError(f"{given[0]} is for kernels, and this is none.")
     _refuse_many(names, args)
     entry = args.entry[0] if args.entry and not args.replay else ""
     found = anvil.step(names, args.snippet, entry, args.size, args.replay, args.call_seconds)
@@ -102,6 +115,36 @@ def run(args: argparse.Namespace, out: Output) -> int:
         lambda: csv_rows("step", told, spell),
     )
     return 0 if stepped.ending == "returned" else 1
+
+
+def _kernel(
+    args: argparse.Namespace, out: Output, anvil: "Anvil", names: list[str], choice: "Choice"
+) -> int:
+    """Show one thread or one warp of a kernel; exit code 1 where its launch does not end well."""
+    from hot_anvil.core.kernels.told import chosen_of, told_moments
+    from hot_anvil.views.text.threads import threads_report
+
+    for name in ("replay", "passes", "interactive"):
+        if getattr(args, name):
+            raise RequestError(f"--{name} is for calls on a processor, not for kernels.")
+    if len(names) != 1:
+        raise RequestError("step follows a kernel under one build: name it after PATH.")
+    if args.thread is not None and args.warp is not None:
+        raise RequestError("--thread and --warp: give one of them.")
+    steps = anvil.step_kernel(
+        names[0], args.snippet, args.entry, args.size, args.block or 0, args.thread, args.warp
+    )
+    spell = _spelling(args, anvil, "ptx")
+    chosen = chosen_of(list(told_moments(steps)), choice)
+    sources = anvil.source_lines(sorted({i.file for i in steps.instructions} - {""}))
+    out.answer(
+        lambda: threads_report(
+            steps, chosen, choice.limit, sources, spell, out.width, args.lines
+        ),
+        lambda: document("step", "threads", steps, chosen, choice.limit, spell),
+        lambda: csv_rows("step", chosen[: choice.limit], spell, kind="thread"),
+    )
+    return int(steps.launch.ending != "returned")
 
 
 def _moving(
@@ -165,9 +208,12 @@ def _choice(args: argparse.Namespace) -> "Choice":
 
 
 def _spell(args: argparse.Namespace, anvil: "Anvil", stepped: "Stepped") -> "Spell":
+    return _spelling(args, anvil, stepped.map.isa)
+
+
+def _spelling(args: argparse.Namespace, anvil: "Anvil", isa: str) -> "Spell":
     from hot_anvil.core.arch import syntax_of
 
-    isa = stepped.map.isa
     chosen = args.syntax or anvil.bench.defaults.get("syntax", SYNTAXES[0])
     change = syntax_of(isa).others.get(str(chosen))
     if not args.readings:

@@ -11,9 +11,10 @@ from hot_anvil.system.store.files import write_whole
 
 _DATA = Path(__file__).parent.parent.parent / "data"
 _DEMO = _DATA / "demo"
-_CHIP = "chip"  # the demo's second bench
+_BESIDE = ("chip", "gpu")  # the demo's further benches
 _WHOLE = {
-    _CHIP: "what the gauge's small chip does: AVR and MSP430, simulated, in exact cycles",
+    "chip": "what the gauge's small chip does: AVR and MSP430, simulated, in exact cycles",
+    "gpu": "kernels over a year of levels, on a simulated device: a racy rival among them",
     "pitfalls": "35 functions broken each in its own way, and sound ones: what check says",
     "unseen": "38 faults that no result shows by itself, and sound code beside them",
 }
@@ -41,7 +42,8 @@ def lay_out_demo(folder: Path) -> tuple[str, ...]:
     """
     if not (folder / _BENCH).exists():
         _must_be_free(folder)
-        for place, to in ((_DEMO, folder), (_DATA / _CHIP, folder / _CHIP)):
+        further = ((_DATA / name, folder / name) for name in _BESIDE)
+        for place, to in ((_DEMO, folder), *further):
             for file in sorted(place.iterdir()):
                 if file.is_file():
                     write_whole(to / file.name, file.read_bytes())

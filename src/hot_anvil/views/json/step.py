@@ -4,12 +4,15 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from hot_anvil.core.code.records import Instruction
+from hot_anvil.core.kernels.records import ThreadSteps
+from hot_anvil.core.kernels.told import Told
 from hot_anvil.core.trace.moments import Moment
 from hot_anvil.core.trace.parting import Agreement, Parting
 from hot_anvil.core.trace.records import ShownCall, Stepped
 from hot_anvil.core.trace.summary import Summary
 from hot_anvil.core.trace.turning import SideOf
 from hot_anvil.views.json.document import Document, document
+from hot_anvil.views.json.launch import launched
 
 Spell = Callable[[Instruction], Instruction]
 
@@ -156,6 +159,68 @@ def _side(side: SideOf) -> Document:
         "decides": side.decided,
         "last_that_agrees": side.last or None,
     }
+
+
+def threads_document(steps: ThreadSteps, told: Sequence[Told], limit: int, spell: Spell) -> Document:
+    """Return the document of ``step`` with one thread or warp of a kernel."""
+    return document(
+        "step",
+        kernel=launched(steps.launch),
+        block_number=steps.block,
+        threads=list(steps.threads),
+        recorded=len(steps.moments),
+        goes_on=steps.full,
+        steps_chosen=len(told),
+        steps=[_thread_step(one, spell) for one in told[:limit]],
+    )
+
+
+def _thread_step(one: Told, spell: Spell) -> Document:
+    item = spell(one.instruction)
+    return {
+        "number": one.number,
+        "file": one.file or None,
+        "line": one.line or None,
+        "text": item.text,
+        "words": item.words or None,
+        "threads_there": list(one.moment.threads),
+        "threads": list(one.threads),
+        "registers": [
+            {
+                "name": row.name,
+                "type": row.type,
+                "threads": list(row.threads),
+                "before": [_hexadecimal(data) for data in row.before],
+                "after": [_hexadecimal(data) for data in row.after],
+            }
+            for row in one.moment.sets
+        ],
+        "accesses": [
+            {
+                "thread": row.thread,
+                "space": row.space,
+                "name": row.name or None,
+                "offset": row.offset,
+                "stored": row.stored,
+                "bytes": row.after.hex(),
+                "before": row.before.hex() if row.stored else None,
+            }
+            for row in one.moment.touched
+        ],
+        "told": list(one.said),
+    }
+
+
+def _hexadecimal(data: bytes) -> str:
+    return f"{int.from_bytes(data, 'little'):#x}"
+
+
+def thread_rows(told: Sequence[Told], spell: Spell) -> Iterator[Sequence[Any]]:
+    """Give the rows of a table: one for each step of the threads of a kernel."""
+    yield "step", "file", "line", "instruction", "threads", "told"
+    for one in told:
+        yield (one.number, one.file, one.line or "", spell(one.instruction).text,
+               len(one.threads), "; ".join(one.said))  # fmt: skip
 
 
 def step_rows(*sides: Any) -> Iterator[Sequence[Any]]:

@@ -160,7 +160,11 @@ def _how(checked: "Checked") -> str:
 def _emulated(checked: "Checked") -> str:
     """Say what ran builds for other machines."""
     found = dict.fromkeys(v.emulator for v in checked.verdicts if v.emulator)
-    return f" Builds for other machines run under {joined(list(found))}." if found else ""
+    if not found:
+        return ""
+    if list(found) == ["simulated device"]:
+        return " All ran on a simulated device."
+    return f" Builds for other machines run under {joined(list(found))}."
 
 
 def _rows(checked: "Checked") -> list[list[Cell]]:

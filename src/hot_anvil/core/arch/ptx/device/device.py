@@ -14,6 +14,7 @@ from hot_anvil.core.arch.ptx.device.decode import Step, decode
 from hot_anvil.core.arch.ptx.device.lanes import WARP, Lanes, Mask
 from hot_anvil.core.arch.ptx.device.memory import Fault, FaultError, Memory, Shared, addresses_of
 from hot_anvil.core.arch.ptx.device.schedule import Device, Placement, Scheduler, slots_of
+from hot_anvil.core.arch.ptx.device.watching import Watch
 from hot_anvil.core.arch.ptx.module import Kernel, Module
 
 MOST_INSTRUCTIONS = 200_000_000  # of warps; a launch that takes more counts as hung
@@ -50,6 +51,7 @@ class Launched(NamedTuple):
     counts: Counts
     races: tuple[Fault, ...]
     placements: tuple[Placement, ...]  # of blocks, in their order
+    shared: int  # bytes of shared memory of a block
 
 
 class Launch:
@@ -69,9 +71,15 @@ class Launch:
         device: Device,
         scheduler: Scheduler,
         watched: bool = True,
+        watch: Watch | None = None,
     ) -> Launched:
-        """Launch it; ``parameters`` are their bytes, ``watched``: races are looked for."""
-        return _Running(self, memory, shape, parameters, device, scheduler, watched).run()
+        """Launch it; ``parameters`` are their bytes, ``watched``: races are looked for.
+
+        ``watch`` records what some threads do.
+        """
+        running = _Running(self, memory, shape, parameters, device, scheduler, watched)
+        running.watch = watch
+        return running.run()
 
     def segment(self, place: int) -> tuple[list[Step], int]:
         """Return the instructions from one to the next that others may come to, and its number."""
@@ -118,6 +126,7 @@ class _Running:
         self.warps: Counter[int] = Counter()
         self.diverged: Counter[int] = Counter()
         self.barriers = self.executed = 0
+        self.watch: Watch | None = None
         self.segments: dict[int, tuple[list[Step], int]] = {}
 
     def run(self) -> Launched:
@@ -146,7 +155,7 @@ class _Running:
             self.threads, self.warps, self.diverged, memory.sectors, memory.least,
             memory.conflicts, self.barriers,
         )  # fmt: skip
-        return Launched(fault, hung, counts, tuple(memory.races.values()), tuple(placements))
+        return Launched(fault, hung, counts, tuple(memory.races.values()), tuple(placements), self.shared)
 
     def _wave(
         self, blocks: Sequence[int], where: Sequence[int]
@@ -173,6 +182,10 @@ class _Running:
             self.addresses,
         )  # fmt: skip
         lanes.parameters = self.parameters
+        lanes.heard = self.watch.touch if self.watch else None
+        lanes.shared_names = frozenset(
+            v.name for v in self.launch.module.variables if v.space == "shared"
+        )
         lanes.shared = Shared(self.memory, len(blocks), self.shared, lanes.padded, self.watched)
         lanes.local_size, lanes.local_stride = self.local, -(-self.local // 16) * 16
         lanes.local = np.zeros(lanes.count * lanes.local_stride, np.uint8)
@@ -202,8 +215,16 @@ class _Running:
             lanes.pc[mask] = end
             everybody = bool((mask | lanes.done).all())
             for number, step in enumerate(steps, place):
-                self._step(lanes, step, number, mask, everybody)
+                self._one(lanes, step, number, mask, everybody)
         return [int(n) for n in spent]
+
+    def _one(self, lanes: Lanes, step: Step, number: int, mask: Mask, everybody: bool) -> None:
+        if self.watch is None:
+            self._step(lanes, step, number, mask, everybody)
+            return
+        self.watch.around(
+            lanes, step, number, mask, lambda: self._step(lanes, step, number, mask, everybody)
+        )
 
     def _count(self, place: int, end: int, threads: int, warps: int) -> None:
         self.executed += warps * (end - place)

@@ -68,6 +68,8 @@ class Lanes:
         self.shared = Shared(memory, len(blocks), 0, self.padded, False)
         self.local = np.zeros(0, np.uint8)
         self.local_size = self.local_stride = 0  # bytes of a thread
+        self.heard: Callable[..., None] | None = None  # told of what lanes touch
+        self.shared_names: frozenset[str] = frozenset()  # variables of the module
 
     def register(self, name: str) -> Array:
         """Return a register of all lanes, zero at first."""

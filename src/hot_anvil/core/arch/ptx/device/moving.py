@@ -120,7 +120,7 @@ def _found(
     if space == "shared":
         shared = lanes.shared
         found = shared.indices(address, size, stores, where, value)
-        return shared.data.view(dtype), found // size
+        return _heard(lanes, space, kind, stores, active, address, shared.data, found // size)
     if space == "local":
         at = address.astype(np.int64)
         bad = (at < 0) | (at + size > lanes.local_size)
@@ -130,10 +130,28 @@ def _found(
                 Fault("outside", number, int(lanes.thread[lane]), int(where.block[lane]),
                       int(at[bad][0]), size, stores, "local memory", int(at[bad][0]))
             )  # fmt: skip
-        return lanes.local.view(dtype), (active * lanes.local_stride + at) // size
+        found = (active * lanes.local_stride + at) // size
+        return _heard(lanes, space, kind, stores, active, at, lanes.local, found)
     memory = lanes.memory
     found = memory.indices(address, size, stores, where)
-    return memory.data.view(dtype), found // size
+    return _heard(lanes, "global", kind, stores, active, found, memory.data, found // size)
+
+
+def _heard(
+    lanes: Lanes,
+    space: str,
+    kind: str,
+    stores: bool,
+    active: Array,
+    offsets: Array,
+    data: Array,
+    found: Array,
+) -> tuple[Array, Array]:
+    """Return an array as values of a type with the places in it; tell whoever watches."""
+    typed = data.view(DTYPES[kind])
+    if lanes.heard is not None:
+        lanes.heard(space, kind, stores, active, offsets, typed, found)
+    return typed, found
 
 
 def _of_generic(address: Array, where: Access, size: int, stores: bool) -> tuple[str, Array]:

@@ -1,0 +1,1 @@
+"""Kernels as they were launched: what is told of them."""
