@@ -33,6 +33,8 @@ benchmarks: .venv/.installed
 	$(BIN)/python benchmarks/diffing.py
 	$(BIN)/python benchmarks/facts.py
 	$(BIN)/python benchmarks/stepping.py
+	$(BIN)/python benchmarks/tracing.py
+	$(BIN)/python benchmarks/launching.py
 	$(BIN)/python benchmarks/inspecting.py
 	$(BIN)/python benchmarks/checking.py
 	$(BIN)/python benchmarks/trials.py

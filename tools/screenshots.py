@@ -41,8 +41,6 @@ SCENES = {
     "--snippet sum; hot-anvil pins chip/clock.c --pin PB0 --build 'avr-gcc -Os -mmcu=atmega328p'",
     "diff": "hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_mixed",
     "entries": "hot-anvil diff tide-gauge crossings_signed@gcc:fast crossings_mixed@gcc:fast",
-    "before": "sed -i 's/>= alarm/> alarm/' tide-gauge/crossings.c; "
-    "hot-anvil diff tide-gauge gcc:lean --before --entry crossings_signed",
     "ledger": "hot-anvil ledger tide-gauge gcc:plain gcc:lean gcc:fast clang:fast --snippet clamp",
     "facts": "hot-anvil facts tide-gauge gcc:plain gcc:fast clang:wide --entry clamp_select; "
     "hot-anvil facts tide-gauge/pause.c --build 'avr-gcc -O0' --build 'avr-gcc -Os' "
@@ -52,6 +50,8 @@ SCENES = {
     "check": "hot-anvil check tide-gauge --snippet checksum --snippet log",
     "step": "hot-anvil step tide-gauge gcc:lean --entry crossings_signed --passes 2",
     "parting": "hot-anvil step tide-gauge crossings_signed@gcc:plain crossings_mixed@gcc:plain",
+    "kernels": "hot-anvil launch gpu year_mean@nvcc:plain --scheduler spread --scheduler packed; "
+    "hot-anvil step gpu year_mean@nvcc:plain --warp 1 --at 18 --limit 4",
     "measure": "hot-anvil measure tide-gauge --snippet crossings --count",
     "hotspots": "hot-anvil hotspots tide-gauge gcc:lean --entry crossings_signed; "
     "hot-anvil hotspots tide-gauge gcc:lean clang:lean --entry clamp_branch",
@@ -69,7 +69,6 @@ BEFORE = {
     # Only what runs on chips, so that one picture holds it all.
     "chip": 'sed -i \'s/^toolchains = .*/toolchains = ["avr-gcc", "clang-16@msp430"]/; '
     's/^reference.*//; s/^flags  .*/flags = ["lean"]/; s/^except.*//\' chip/anvil.toml',
-    "before": "hot-anvil compile tide-gauge --snippet crossings",
     "history": "hot-anvil measure tide-gauge --snippet crossings --build 'gcc -O2' "
     "--build 'clang -O2'; "
     "sed -i '9,10s/if (\\(.*\\))$/count += \\1;/; 10d' tide-gauge/crossings.c",
@@ -91,7 +90,8 @@ def main() -> int:
             with tempfile.TemporaryDirectory() as folder:  # its own: some scenes edit the bench
                 demo = ROOT / "src" / "hot_anvil" / "data" / "demo"
                 shutil.copytree(demo, Path(folder, "tide-gauge"))
-                shutil.copytree(demo.with_name("chip"), Path(folder, "chip"))
+                for name_of in ("chip", "gpu"):
+                    shutil.copytree(demo.with_name(name_of), Path(folder, name_of))
                 take(name, Path(folder))
                 print(f"docs/screenshots/{name}.png")
     finally:

@@ -91,7 +91,7 @@ def known_functions(
     # The reference first; what it has no compiler for, from the first build that has.
     order = sorted(usable, key=lambda build: build != workspace.plan.reference)
     out: dict[str, Signature] = {}
-    languages: set[str] = set()
+    languages: set[str] = {"cuda"}  # kernels are read from their declarations
     for build in order:
         chain = workspace.toolchain(build)
         if set(snippet.languages) & set(chain.drivers) <= languages:

@@ -81,8 +81,8 @@ def _snippet(
     snippet = checked.snippet
     if is_kernels(snippet):
         raise RequestError(
-            f"snippet {snippet.name}: kernels have no times here: hot-anvil launch counts what each "
-            "of their lines does."
+            f"snippet {snippet.name}: kernels have no times here: hot-anvil launch counts what "
+            "each of their lines does."
         )
     points = {point_label(point): point for point in sweep_points(snippet)}
     if at and at not in points:

@@ -227,7 +227,9 @@ class _Judged:
         if why not in races:
             races[why] = place
             build = f"{self.made.built.build.name} on the {DEVICE}"
-            found = Undefined(self.made.signature.name, inputs.label, "", f"data race: {why}", place, build)
+            found = Undefined(
+                self.made.signature.name, inputs.label, "", f"data race: {why}", place, build
+            )
             self.undefined.append(found)
 
     def _place(self, number: int) -> Place:

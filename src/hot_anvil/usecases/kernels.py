@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
+from hot_anvil.core.arch.ptx import ISA
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.calling.protocol import Output
 from hot_anvil.core.calling.prototypes import kernel_signatures
@@ -56,7 +57,7 @@ def is_kernels(snippet: Snippet) -> bool:
 def kernel_builds(workspace: Workspace, snippet: Snippet) -> tuple[Built, ...]:
     """Return the builds of a snippet that hold kernels."""
     every = workspace.compile([snippet.name])
-    return tuple(b for b in every if workspace.toolchain(b.build).isa == "ptx")
+    return tuple(b for b in every if workspace.toolchain(b.build).isa == ISA)
 
 
 def signatures_of(workspace: Workspace, snippet: Snippet) -> "tuple[Signature, ...]":

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from math import prod
 from typing import NamedTuple
 
+from hot_anvil.core.arch.ptx import ISA
 from hot_anvil.core.arch.ptx.device.device import Launched
 from hot_anvil.core.arch.ptx.device.schedule import SPREAD, WARP, Device, Scheduler
 from hot_anvil.core.arch.ptx.device.watching import Watch
@@ -97,8 +98,7 @@ def step_kernel(
     if len(chosen) > 1:
         raise RequestError(
             "step follows one kernel: name one with --entry: "
-            f"{listed(dict.fromkeys(made.signature.name for _, made in chosen))}.",
-            about="entries",
+            f"{listed(dict.fromkeys(made.signature.name for _, made in chosen))}."
         )
     ((snippet, made),) = chosen
     inputs = _inputs(workspace, snippet, made, size)
@@ -146,7 +146,7 @@ def has_kernels(workspace: Workspace, snippets: Sequence[str], names: Sequence[s
     if not names:
         return all(is_kernels(snippet) for snippet in chosen)
     builds = [side_named(workspace, name)[1] for name in names]
-    return any(workspace.toolchain(one).isa == "ptx" for one in builds)
+    return any(workspace.toolchain(one).isa == ISA for one in builds)
 
 
 def _chosen(
@@ -169,9 +169,9 @@ def _chosen(
         own = [s for s in signatures if not wanted or s.name in wanted]
         if not own:
             continue
-        builds = list(dict.fromkeys(build for _, build in sides)) or None
+        builds = list(dict.fromkeys(build for _, build in sides))
         for built in workspace.compile([snippet.name], builds):
-            if workspace.toolchain(built.build).isa != "ptx":
+            if workspace.toolchain(built.build).isa != ISA:
                 if names:
                     raise RequestError(f"{built.build.name} makes no PTX: no kernel is in it.")
                 continue

@@ -36,7 +36,8 @@ from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.trace.recording import Recorder, Traced, recorder_of
 from hot_anvil.usecases.comparison import side_named
-from hot_anvil.usecases.entries import find_callable, lasting_variables
+from hot_anvil.usecases.entries import find_callable, known_functions, lasting_variables
+from hot_anvil.usecases.kernels import is_kernels
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.workspace import Workspace, usecase
 
@@ -104,7 +105,7 @@ def _calls(
     snippet = _snippet(workspace, snippets, [own or entry for own, _ in sides])
     builds = list(dict.fromkeys(build for _, build in sides))
     compiled = {b.build: b for b in workspace.compile([snippet.name], builds)}
-    signatures = find_callable(workspace, snippet).signatures
+    signatures = _signatures(workspace, snippet)
     programs = link_builds(workspace, list(compiled.values()), signatures, 0)
     out: list[_Call] = []
     for name, (own, build) in zip(names, sides, strict=True):
@@ -135,6 +136,13 @@ def _calls(
             raise RequestError(f"{name}: the values {label} are none of its machine's types.")
         out.append(_Call(snippet, built, number, signatures, inputs, label, layout, program))
     return out
+
+
+def _signatures(workspace: Workspace, snippet: Snippet) -> tuple[Signature, ...]:
+    """Return the functions that can be called: beside kernels, what is theirs as a reference."""
+    if is_kernels(snippet):
+        return tuple(s for s in known_functions(workspace, snippet) if s.name in snippet.entries)
+    return find_callable(workspace, snippet).signatures
 
 
 def _only_builds(workspace: Workspace) -> list[str]:

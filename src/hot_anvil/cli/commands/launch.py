@@ -38,9 +38,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     path, names = split_path(args.words)
     anvil = open_anvil(args, out, path)
     schedulers = list(dict.fromkeys(args.scheduler)) or [SCHEDULERS[0]]
-    found = anvil.launch(
-        names, args.snippet, args.entry, args.size, schedulers, args.processors
-    )
+    found = anvil.launch(names, args.snippet, args.entry, args.size, schedulers, args.processors)
     sources = anvil.source_lines(sorted({row.file for one in found for row in one.lines} - {""}))
     out.answer(
         lambda: launch_report(found, sources, out.width),

@@ -121,6 +121,7 @@ def _kernel(
     args: argparse.Namespace, out: Output, anvil: "Anvil", names: list[str], choice: "Choice"
 ) -> int:
     """Show one thread or one warp of a kernel; exit code 1 where its launch does not end well."""
+    from hot_anvil.core.arch.ptx import ISA
     from hot_anvil.core.kernels.told import chosen_of, told_moments
     from hot_anvil.views.text.threads import threads_report
 
@@ -134,13 +135,11 @@ def _kernel(
     steps = anvil.step_kernel(
         names[0], args.snippet, args.entry, args.size, args.block or 0, args.thread, args.warp
     )
-    spell = _spelling(args, anvil, "ptx")
+    spell = _spelling(args, anvil, ISA)
     chosen = chosen_of(list(told_moments(steps)), choice)
     sources = anvil.source_lines(sorted({i.file for i in steps.instructions} - {""}))
     out.answer(
-        lambda: threads_report(
-            steps, chosen, choice.limit, sources, spell, out.width, args.lines
-        ),
+        lambda: threads_report(steps, chosen, choice.limit, sources, spell, out.width, args.lines),
         lambda: document("step", "threads", steps, chosen, choice.limit, spell),
         lambda: csv_rows("step", chosen[: choice.limit], spell, kind="thread"),
     )

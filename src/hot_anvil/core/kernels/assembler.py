@@ -4,9 +4,7 @@ import re
 from typing import NamedTuple
 
 _ENTRY = re.compile(r"Compiling entry function '([^']+)'")
-_FRAME = re.compile(
-    r"(\d+) bytes stack frame, (\d+) bytes spill stores, (\d+) bytes spill loads"
-)
+_FRAME = re.compile(r"(\d+) bytes stack frame, (\d+) bytes spill stores, (\d+) bytes spill loads")
 _USED = re.compile(r"Used (\d+) registers")
 _SHARED = re.compile(r"(\d+) bytes smem")
 _CONSTANT = re.compile(r"(\d+) bytes cmem\[\d+\]")

@@ -4,7 +4,7 @@ import struct
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.arch.ptx.device.watching import Moment, Set, Touched
+from hot_anvil.core.arch.ptx.device.watching import Moment, Touched
 from hot_anvil.core.code.records import Instruction
 from hot_anvil.core.kernels.records import ThreadSteps
 from hot_anvil.core.trace.selection import Choice

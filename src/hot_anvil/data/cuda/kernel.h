@@ -21,6 +21,14 @@ HOT_ANVIL_INLINE int atomicMax(int *at, int by) { return __nvvm_atom_max_gen_i(a
 HOT_ANVIL_INLINE int atomicMin(int *at, int by) { return __nvvm_atom_min_gen_i(at, by); }
 HOT_ANVIL_INLINE int atomicCAS(int *at, int if_it, int to)
 { return __nvvm_atom_cas_gen_i(at, if_it, to); }
+#define HOT_ANVIL_LEAST_AND_MOST(type)                                      \
+    HOT_ANVIL_INLINE type min(type a, type b) { return a < b ? a : b; } \
+    HOT_ANVIL_INLINE type max(type a, type b) { return a > b ? a : b; }
+HOT_ANVIL_LEAST_AND_MOST(int)
+HOT_ANVIL_LEAST_AND_MOST(unsigned)
+HOT_ANVIL_LEAST_AND_MOST(long long)
+HOT_ANVIL_INLINE float fminf(float a, float b) { return __builtin_fminf(a, b); }
+HOT_ANVIL_INLINE float fmaxf(float a, float b) { return __builtin_fmaxf(a, b); }
 #if __CUDA_ARCH__ >= 700
 HOT_ANVIL_INLINE int __shfl_down_sync(unsigned mask, int value, unsigned by)
 { return __nvvm_shfl_sync_down_i32(mask, value, (int)by, 31); }

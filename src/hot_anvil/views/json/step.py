@@ -161,7 +161,9 @@ def _side(side: SideOf) -> Document:
     }
 
 
-def threads_document(steps: ThreadSteps, told: Sequence[Told], limit: int, spell: Spell) -> Document:
+def threads_document(
+    steps: ThreadSteps, told: Sequence[Told], limit: int, spell: Spell
+) -> Document:
     """Return the document of ``step`` with one thread or warp of a kernel."""
     return document(
         "step",

@@ -13,6 +13,7 @@ Sources = Mapping[str, Sequence[str]]
 _HEADS = ("line", "warps", "threads", "lanes", "parted", "sectors", "rounds", "")
 _WIDE = 24  # columns of a place
 _WHOLE = 2  # launches shown in full
+_SHORT = 3  # numbers that are no run yet
 _BAR = 24  # columns of the longest
 _MOST_ROWS = 32  # of a map
 _LEGEND = (
@@ -20,7 +21,7 @@ _LEGEND = (
     "parted: branches that lanes of a warp took both ways; sectors: of 32 bytes of global memory "
     "that moved; rounds: further ones that banks of shared memory took."
 )
-_HOW = {
+_HOW: Mapping[str, str] = {
     SPREAD: "each multiprocessor takes one block before any takes a second",
     PACKED: "a multiprocessor is filled before the next takes a block",
 }
@@ -105,7 +106,7 @@ def _lines(report: Report, one: KernelLaunch, sources: Sources) -> None:
     rows: list[list[Cell]] = []
     for line in sorted(one.lines, key=lambda one: not one.line):
         place = f"{line.file.rpartition('/')[2]}:{line.line}" if line.line else "no line"
-        place = place if len(place) <= _WIDE else f"…{place[1 - _WIDE:]}"
+        place = place if len(place) <= _WIDE else f"…{place[1 - _WIDE :]}"
         text = source_line(sources, line.file, line.line).strip()
         busy = f"{100 * line.threads / (line.warps * WARP):.0f} %" if line.warps else ""
         rows.append(
@@ -177,8 +178,8 @@ def _map(report: Report, mapped: Mapped) -> None:
     heads = ("multiprocessor", "wave", "blocks", "warps", "", "which")
     report.table(heads, rows, "rrrrll")
     if len(held) > _MOST_ROWS:
-        report.add("  ", Span(f"and {plural(len(held) - _MOST_ROWS, 'more row')}; --format json has "
-                              "all", DIM))  # fmt: skip
+        more = plural(len(held) - _MOST_ROWS, "more row")
+        report.add("  ", Span(f"and {more}; --format json has all", DIM))
     if idle:
         report.paragraph(f"without a block: {numbers(idle)}", DIM, 2)
 
@@ -207,7 +208,7 @@ def _runs(values: Sequence[int]) -> Iterator[str]:
         while end < len(values) and values[end] - values[end - 1] == step:
             end += 1
         length = end - start
-        if length <= 2:
+        if length < _SHORT or (length == _SHORT and step != 1):
             yield str(values[start])
             start += 1
             continue

@@ -42,7 +42,8 @@ def measure_report(measured: Sequence["Measured"], notes: Sequence[str], width: 
         if not_checked(report, item.checked):
             continue
         if not item.summaries:
-            why = "runs on this machine itself" if item.checked.correct else "is correct"
+            away = item.elsewhere or any(v.emulator for v in item.checked.correct)
+            why = "runs on this machine itself" if away else "is correct"
             report.add("  ", Span(f"nothing {why}, so nothing was timed", TROUBLE))
         shown: dict[str, None] = {}
         for summary in item.summaries:

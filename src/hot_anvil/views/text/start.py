@@ -10,7 +10,8 @@ def start_report(folder: str, files: Sequence[str], width: int) -> Report:
     """Return where a bench was laid out, and what to do next."""
     report = Report(width)
     report.add(f"laid out in {folder}: {', '.join(files)}")
-    report.add(f"next: hot-anvil pick {folder}")
+    kernels = any(file.endswith(".cu") for file in files)  # that have no times to pick by
+    report.add(f"next: hot-anvil {'check' if kernels else 'pick'} {folder}")
     return report
 
 

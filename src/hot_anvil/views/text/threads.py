@@ -24,7 +24,7 @@ def threads_report(
     width: int,
     by_line: bool,
 ) -> Report:
-    """Return what the watched threads did; ``chosen`` of the steps, of which ``limit`` are shown."""
+    """Return what the watched threads did: of the steps ``chosen``, at most ``limit``."""
     report = Report(width)
     heading(report, steps.launch)
     who = _who(steps)
@@ -86,4 +86,3 @@ def _folded(said: Sequence[str], room: int) -> list[str]:
         else:
             lines.append(cut(piece, room))
     return lines
-

@@ -155,7 +155,9 @@ class _Running:
             self.threads, self.warps, self.diverged, memory.sectors, memory.least,
             memory.conflicts, self.barriers,
         )  # fmt: skip
-        return Launched(fault, hung, counts, tuple(memory.races.values()), tuple(placements), self.shared)
+        return Launched(
+            fault, hung, counts, tuple(memory.races.values()), tuple(placements), self.shared
+        )
 
     def _wave(
         self, blocks: Sequence[int], where: Sequence[int]

@@ -116,7 +116,6 @@ def _found(
     where = Access(number, active, lanes.thread, lanes.blocks[lanes.block_of])
     if space == "generic":
         space, address = _of_generic(address, where, size, stores)
-    dtype = DTYPES[kind]
     if space == "shared":
         shared = lanes.shared
         found = shared.indices(address, size, stores, where, value)

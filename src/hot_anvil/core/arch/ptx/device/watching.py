@@ -93,7 +93,7 @@ class Watch:
         if not self.buffers:
             self.buffers = tuple((b.name, BASE + b.low, b.size) for b in lanes.memory.buffers)
         every = int(found[0]) * lanes.padded + np.asarray(self.threads)
-        return every[mask[every]]
+        return np.asarray(every[mask[every]])
 
     def touch(
         self,
@@ -132,7 +132,8 @@ class Watch:
             )
             yield Set(
                 name, kind, _numbers(lanes, does[rows]),
-                tuple(old[row].tobytes() for row in rows), tuple(now[row].tobytes() for row in rows),
+                tuple(old[row].tobytes() for row in rows),
+                tuple(now[row].tobytes() for row in rows),
             )  # fmt: skip
 
     def _memory(self, lanes: Lanes) -> Iterator[Touched]:
