@@ -55,6 +55,7 @@ sweep = { n = [1024, 8192, 65536] }
 [snippet.inputs]
 in = { fill = "uniform(0, 255)", count = "n * 9" }
 out = { fill = "zeros", count = "n" }
+n = "n"
 """
 LEAST = 2e6  # thread instructions a second that are promised, of a grid that fills the device
 

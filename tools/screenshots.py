@@ -29,6 +29,7 @@ SIZES: dict[str, tuple[int, int]] = {
     "chip": (62, 8),
     "check": (55, 8),
     "parting": (60, 7),
+    "kernels": (58, 8),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
 
@@ -50,7 +51,8 @@ SCENES = {
     "check": "hot-anvil check tide-gauge --snippet checksum --snippet log",
     "step": "hot-anvil step tide-gauge gcc:lean --entry crossings_signed --passes 2",
     "parting": "hot-anvil step tide-gauge crossings_signed@gcc:plain crossings_mixed@gcc:plain",
-    "kernels": "hot-anvil launch gpu year_mean@nvcc:plain --scheduler spread --scheduler packed; "
+    "kernels": "hot-anvil launch gpu year_clamp@nvcc:plain --scheduler spread --scheduler packed "
+    "--processors 3; "
     "hot-anvil step gpu year_mean@nvcc:plain --warp 1 --at 18 --limit 4",
     "measure": "hot-anvil measure tide-gauge --snippet crossings --count",
     "hotspots": "hot-anvil hotspots tide-gauge gcc:lean --entry crossings_signed; "

@@ -80,7 +80,7 @@ def pick(
     ranked = summary.to_best if summary else {}
     excluded = tuple(v for v in verdicts if not v.usable and v.candidate not in ranked)
     if summary is None:
-        right = [v for v in verdicts if v.usable]
+        right = [v for v in verdicts if v.usable and v.emulator]
         why = f"what is correct has no times here ({right[0].emulator})" if right else ""
         return Pick(snippet, None, (), (), excluded, "", why or "no candidate is correct", "")
     order = sorted(

@@ -7,6 +7,7 @@
 #define __shared__ __attribute__((shared))
 #define __constant__ __attribute__((constant))
 #define __launch_bounds__(...) __attribute__((launch_bounds(__VA_ARGS__)))
+typedef __SIZE_TYPE__ size_t;
 struct uint3 { unsigned x, y, z; };
 struct dim3 { unsigned x, y, z; };
 #include <__clang_cuda_builtin_vars.h>
@@ -27,8 +28,16 @@ HOT_ANVIL_INLINE int atomicCAS(int *at, int if_it, int to)
 HOT_ANVIL_LEAST_AND_MOST(int)
 HOT_ANVIL_LEAST_AND_MOST(unsigned)
 HOT_ANVIL_LEAST_AND_MOST(long long)
+HOT_ANVIL_LEAST_AND_MOST(float)
+HOT_ANVIL_LEAST_AND_MOST(double)
+HOT_ANVIL_INLINE double max(double a, float b) { return max(a, (double)b); }
+HOT_ANVIL_INLINE double max(float a, double b) { return max((double)a, b); }
+HOT_ANVIL_INLINE double min(double a, float b) { return min(a, (double)b); }
+HOT_ANVIL_INLINE double min(float a, double b) { return min((double)a, b); }
 HOT_ANVIL_INLINE float fminf(float a, float b) { return __builtin_fminf(a, b); }
 HOT_ANVIL_INLINE float fmaxf(float a, float b) { return __builtin_fmaxf(a, b); }
+HOT_ANVIL_INLINE float sqrtf(float a) { return __builtin_sqrtf(a); }
+HOT_ANVIL_INLINE float fabsf(float a) { return __builtin_fabsf(a); }
 #if __CUDA_ARCH__ >= 700
 HOT_ANVIL_INLINE int __shfl_down_sync(unsigned mask, int value, unsigned by)
 { return __nvvm_shfl_sync_down_i32(mask, value, (int)by, 31); }

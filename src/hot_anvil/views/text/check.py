@@ -143,7 +143,7 @@ def excluded(report: Report, verdicts: Sequence[Verdict]) -> None:
 
 
 def _how(checked: "Checked") -> str:
-    sets = checked.verdicts[0].input_sets if checked.verdicts else 0
+    sets = max((verdict.input_sets for verdict in checked.verdicts), default=0)
     edges = f"; edges among them: {joined([kind.replace('_', ' ') for kind in checked.edges])}"
     noun = "run" if checked.snippet.program else "input set"
     text = f"compared with {checked.reference} on {plural(sets, noun)}"

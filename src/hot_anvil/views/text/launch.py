@@ -171,7 +171,7 @@ def _map(report: Report, mapped: Mapped) -> None:
     most = max((cost for _, _, _, cost in held), default=1) or 1
     rows: list[list[Cell]] = [
         [str(processor), str(wave + 1), str(len(blocks)), f"{cost:,}",
-         Span("█" * max(round(_BAR * cost / most), 1) if cost else "", DIM), numbers(blocks)]
+         Span("▆" * max(round(_BAR * cost / most), 1) if cost else "", DIM), numbers(blocks)]
         for processor, wave, blocks, cost in held[:_MOST_ROWS]
     ]  # fmt: skip
     idle = [n for n in range(mapped.processors) if all(n != p.processor for p in mapped.placements)]

@@ -1,6 +1,7 @@
 """One thread or one warp of a kernel, instruction by instruction, as text."""
 
 from collections.abc import Callable, Mapping, Sequence
+from textwrap import wrap
 
 from hot_anvil.core.code.records import Instruction
 from hot_anvil.core.kernels.records import ThreadSteps
@@ -84,5 +85,5 @@ def _folded(said: Sequence[str], room: int) -> list[str]:
         if lines and len(lines[-1]) + len(piece) + 2 <= room:
             lines[-1] += f"; {piece}"
         else:
-            lines.append(cut(piece, room))
+            lines += wrap(piece, room)
     return lines
