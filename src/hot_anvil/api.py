@@ -333,16 +333,17 @@ class Anvil:
         size: str = "",
         schedulers: "Sequence[Scheduler]" = ("spread",),
         processors: int = 4,
+        machine: bool = False,
     ) -> "tuple[KernelLaunch, ...]":
         """Launch kernels on the simulated device: counts by line, and which block ran where.
 
         ``candidates`` are BUILD or ENTRY@BUILD; each scheduler makes a map of blocks of its own,
-        the counts are of the first.
+        the counts are of the first. ``machine``: with the real machine's code.
         """
         from hot_anvil.usecases.launching import launch_kernels
 
         return launch_kernels(
-            self.workspace, candidates, snippets, entries, size, schedulers, processors
+            self.workspace, candidates, snippets, entries, size, schedulers, processors, machine
         )
 
     def has_kernels(self, snippets: Names = (), candidates: Names = ()) -> bool:

@@ -19,7 +19,7 @@ from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.verify.crash_report import NOWHERE, Place
 from hot_anvil.core.verify.verdicts import candidate_name
 from hot_anvil.errors import RequestError
-from hot_anvil.system.build.kernel_assembling import resources_of
+from hot_anvil.system.build.kernel_assembling import machine_code_of, resources_of
 from hot_anvil.usecases.comparison import side_named
 from hot_anvil.usecases.kernels import (
     Came,
@@ -56,10 +56,12 @@ def launch_kernels(
     size: str = "",
     schedulers: Sequence[Scheduler] = (SPREAD,),
     processors: int = 4,
+    machine: bool = False,
 ) -> tuple[KernelLaunch, ...]:
     """Launch kernels under each build named, a BUILD or ENTRY@BUILD; all of them without a name.
 
-    Raises RequestError where there is no such kernel, build or size.
+    ``machine``: with the real machine's code. Raises RequestError where there is no such kernel,
+    build or size.
     """
     if not 1 <= processors <= MOST_PROCESSORS:
         raise RequestError(
@@ -80,7 +82,8 @@ def launch_kernels(
             Mapped(name, processors, one.launched.placements)
             for name, one in zip(schedulers, came, strict=True)
         )
-        out.append(_told(workspace, snippet, made, inputs, came[0], maps))
+        told = _told(workspace, snippet, made, inputs, came[0], maps)
+        out.append(_with_machine_code(workspace, made, told) if machine else told)
     return tuple(out)
 
 
@@ -244,6 +247,18 @@ def _told(
         why,
         fits,
     )
+
+
+def _with_machine_code(workspace: Workspace, made: Made, told: KernelLaunch) -> KernelLaunch:
+    assert made.launch
+    why = "the disassembler lists no such kernel"
+    for unit in made.built.units:
+        text = workspace.store.artefact(unit.artefact).text
+        found, complaint = machine_code_of(text, told.target, workspace.store)
+        if made.launch.kernel.name in found:
+            return told._replace(machine=found[made.launch.kernel.name])
+        why = complaint or why
+    return told._replace(no_machine=why)
 
 
 def _ending(launched: Launched, made: Made) -> tuple[str, str, Place]:

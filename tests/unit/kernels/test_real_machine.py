@@ -3,6 +3,7 @@
 import pytest
 
 from hot_anvil.core.kernels.assembler import Resources, read_report
+from hot_anvil.core.kernels.machine_code import read_machine_code
 from hot_anvil.core.kernels.occupancy import occupancy
 from hot_anvil.views.text.launch import numbers
 
@@ -27,6 +28,33 @@ def test_the_assemblers_report() -> None:
         "_Z4tilePf": Resources(32, 92, 88, 48, 2048, 380),
     }
     assert read_report("") == {}
+
+
+CODE = """	.target	sm_80
+//--------------------- .text.year_places         --------------------------
+	.section	.text.year_places,"ax",@progbits
+        .global         year_places
+year_places:
+.text.year_places:
+	//## File "/quay/year.cu", line 72
+        /*0000*/                   IMAD.MOV.U32 R1, RZ, RZ, c[0x0][0x28] ;
+        /*0050*/              @!P1 STS [R0], RZ ;
+.L_x_1:
+	//## File "/usr/include/atomics.hpp", line 107
+        /*0060*/               @P0 BRA `(.L_x_1) ;
+.L_x_18:
+//--------------------- .nv.shared.other --------------------------
+        /*0000*/                   NOT.CODE ;
+"""
+
+
+def test_the_disassemblers_listing() -> None:
+    (items,) = read_machine_code(CODE, "/quay").values()
+    assert [(i.offset, i.text, i.file, i.line, i.label) for i in items] == [
+        (0, "IMAD.MOV.U32 R1, RZ, RZ, c[0x0][0x28]", "year.cu", 72, ""),
+        (0x50, "@!P1 STS [R0], RZ", "year.cu", 72, ""),
+        (0x60, "@P0 BRA .L_x_1", "/usr/include/atomics.hpp", 107, ".L_x_1"),
+    ]
 
 
 @pytest.mark.parametrize(

@@ -29,6 +29,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--processors", type=count, default=4, metavar="N",
         help="multiprocessors of the simulated device (default: 4)",
     )  # fmt: skip
+    parser.add_argument(
+        "--machine", action="store_true",
+        help="the real machine's code beside, where its assembler and disassembler are",
+    )  # fmt: skip
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
@@ -38,7 +42,9 @@ def run(args: argparse.Namespace, out: Output) -> int:
     path, names = split_path(args.words)
     anvil = open_anvil(args, out, path)
     schedulers = list(dict.fromkeys(args.scheduler)) or [SCHEDULERS[0]]
-    found = anvil.launch(names, args.snippet, args.entry, args.size, schedulers, args.processors)
+    found = anvil.launch(
+        names, args.snippet, args.entry, args.size, schedulers, args.processors, args.machine
+    )
     sources = anvil.source_lines(sorted({row.file for one in found for row in one.lines} - {""}))
     out.answer(
         lambda: launch_report(found, sources, out.width),

@@ -8,6 +8,7 @@ from hot_anvil.core.arch.ptx.device.schedule import Placement
 from hot_anvil.core.arch.ptx.device.watching import Moment
 from hot_anvil.core.code.records import Instruction
 from hot_anvil.core.kernels.assembler import Resources
+from hot_anvil.core.kernels.machine_code import MachineInstruction
 from hot_anvil.core.kernels.occupancy import Occupancy
 from hot_anvil.core.verify.crash_report import Place
 
@@ -53,6 +54,8 @@ class KernelLaunch(NamedTuple):
     resources: Resources | None
     no_resources: str  # why they are not known
     occupancy: Occupancy | None
+    machine: tuple[MachineInstruction, ...] = ()  # where it was asked for
+    no_machine: str = ""  # why it was, and is not known
 
     def total(self, name: str) -> int:
         """Return the sum of a count over all lines."""

@@ -39,6 +39,8 @@ def launched(one: KernelLaunch) -> Document:
         "no_resources": one.no_resources or None,
         "shared_bytes": one.shared,
         "occupancy": one.occupancy._asdict() if one.occupancy else None,
+        "machine_code": [item._asdict() for item in one.machine] if one.machine else None,
+        "no_machine_code": one.no_machine or None,
         "maps": [
             {
                 "scheduler": mapped.scheduler,

@@ -38,6 +38,7 @@ def launch_report(found: Sequence[KernelLaunch], sources: Sources, width: int) -
         heading(report, one)
         _lines(report, one, sources)
         _resources(report, one)
+        _machine(report, one, sources)
         for mapped in one.maps:
             key = (one.snippet, mapped.scheduler, *(p[:3] for p in mapped.placements))
             if key in told:
@@ -105,8 +106,7 @@ def heading(report: Report, one: KernelLaunch) -> None:
 def _lines(report: Report, one: KernelLaunch, sources: Sources) -> None:
     rows: list[list[Cell]] = []
     for line in sorted(one.lines, key=lambda one: not one.line):
-        place = f"{line.file.rpartition('/')[2]}:{line.line}" if line.line else "no line"
-        place = place if len(place) <= _WIDE else f"…{place[1 - _WIDE :]}"
+        place = _place(line.file, line.line)
         text = source_line(sources, line.file, line.line).strip()
         busy = f"{100 * line.threads / (line.warps * WARP):.0f} %" if line.warps else ""
         rows.append(
@@ -159,6 +159,38 @@ def _resources(report: Report, one: KernelLaunch) -> None:
         f"{fits.most} warps of a multiprocessor at once, limited by {joined(fits.limited_by)} "
         "(arithmetic, not speed)", indent=2,
     )  # fmt: skip
+
+
+def _machine(report: Report, one: KernelLaunch, sources: Sources) -> None:
+    """Add the real machine's code under its source lines."""
+    if one.no_machine:
+        report.paragraph(f"machine code of {one.target}: not known: {one.no_machine}", TROUBLE, 2)
+    if not one.machine:
+        return
+    report.blank()
+    own = list(one.machine)
+    while own and own[-1].text == "NOP":
+        own.pop()
+    report.add(
+        "  ",
+        Span(f"machine code of {one.target}", STRONG),
+        f", {plural(len(own), 'instruction')}",
+    )
+    at = ("", -1)
+    for item in own:
+        if (item.file, item.line) != at:
+            at = item.file, item.line
+            text = source_line(sources, *at).strip()
+            report.add("  ", Span(f"{_place(*at)}  ", DIM), cut(text, report.width - _WIDE - 6))
+        report.add(f"    {item.offset:04x}  {item.label:<8} {item.text}")
+    filling = len(one.machine) - len(own)
+    if filling:
+        report.add("    ", Span(f"and {plural(filling, 'NOP')} that fill it up", DIM))
+
+
+def _place(file: str, line: int) -> str:
+    place = f"{file.rpartition('/')[2]}:{line}" if line else "no line"
+    return place if len(place) <= _WIDE else f"…{place[1 - _WIDE :]}"
 
 
 def _map(report: Report, mapped: Mapped) -> None:
