@@ -9,13 +9,14 @@ from typing import Any
 import numpy as np
 import pytest
 
-from conftest import SOURCES, lacking
+from conftest import lacking
 from hot_anvil.api import Anvil, open_bench
 from hot_anvil.core.arch.ptx.device.device import Launch, Launched, Shape
 from hot_anvil.core.arch.ptx.device.memory import Memory
 from hot_anvil.core.arch.ptx.device.schedule import PACKED, SPREAD, Device, Scheduler
 from hot_anvil.core.arch.ptx.module import Module, read_module
 
+KERNEL_SOURCE = Path(__file__).with_name("kernels.cu")
 COMPILERS = ("clang-16@nvptx64", "nvcc")
 BENCH = """[flags]
 own = {{ nvcc = "-arch=sm_80", clang = "-O2 --cuda-gpu-arch=sm_80" }}
@@ -109,7 +110,7 @@ def module(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFact
             pytest.skip("nvcc is not here")
         lacking(needed)
     folder: Path = tmp_path_factory.mktemp("kernels")
-    shutil.copy(SOURCES / "kernels.cu", folder)
+    shutil.copy(KERNEL_SOURCE, folder)
     (folder / "anvil.toml").write_text(BENCH.format(compiler=request.param))
     anvil: Anvil = open_bench(folder)
     (built,) = anvil.compile()
@@ -152,7 +153,7 @@ def test_results_are_numpys(module: Module, name: str) -> None:
 
 
 def line_of(mark: str) -> int:
-    lines = (SOURCES / "kernels.cu").read_text().splitlines()
+    lines = (KERNEL_SOURCE).read_text().splitlines()
     return next(number for number, line in enumerate(lines, 1) if mark in line)
 
 

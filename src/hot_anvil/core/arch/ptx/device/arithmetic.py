@@ -186,13 +186,13 @@ def field(kind: str, value: Any, position: Any, length: Any) -> Any:
     """Return ``bfe``: some bits of a value, made wider by their sign where the type has one."""
     width = bits(kind)
     x = np.asarray(value).astype(np.uint64)
-    at, size = np.minimum(position & 255, width), np.minimum(length & 255, width)
-    size = np.minimum(size, width - np.minimum(at, width))
-    mask = _low_bits(size)
+    at, asked = np.minimum(position & 255, width), np.minimum(length & 255, width)
+    mask = _low_bits(np.minimum(asked, width - at))
     made = np.where(at >= width, np.uint64(0), x >> np.minimum(at, 63).astype(np.uint64)) & mask
     if kind.startswith("s"):
-        top = np.where(size > 0, made >> np.maximum(size, 1).astype(np.uint64) - np.uint64(1), 0)
-        made = np.where(top & np.uint64(1) == 1, made | ~mask, made)
+        last = np.minimum(at + np.maximum(asked, 1) - 1, width - 1).astype(np.uint64)
+        negative = (asked > 0) & (x >> last & np.uint64(1) == 1)  # also where nothing is left of it
+        made = np.where(negative, made | ~mask, made)
     return made.astype(np.uint64 if width == 64 else np.uint32)
 
 
