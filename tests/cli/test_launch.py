@@ -117,6 +117,26 @@ def test_launches_side_by_side_name_what_races(bench: Path) -> None:
     rows = {line.split()[0]: line for line in answer.stdout.splitlines() if "@clang" in line}
     assert rows[f"year_mean_hasty@{CLANG}"].endswith("data race")
     assert not rows[f"year_mean@{CLANG}"].endswith("data race")
+    assert answer.stdout.count("data race:") == 1
+
+
+def test_start_lays_out_a_bench_of_kernels(tmp_path: Path) -> None:
+    third(tmp_path)
+    (tmp_path / "anvil.toml").unlink()
+    answer = hot_anvil("start", tmp_path / "third.cu")
+    assert "next: hot-anvil check" in answer.stdout
+    file = tmp_path / "anvil.toml"
+    assert file.read_text().count('grid = "(n + 127) // 128", block = 128') == 4
+    file.write_text(file.read_text().replace('"nvcc", ', ""))
+    found = document("launch", tmp_path, CLANG, code=1)["launches"]
+    assert {(one["snippet"], one["ending"]) for one in found} == {
+        ("good", "returned"), ("off", "returned"), ("far", "crashed"), ("writes", "crashed"),
+    }  # fmt: skip
+    assert "third.cu:17: crashed: thread 64" in hot_anvil("launch", tmp_path).stdout
+    source = tmp_path / "other" / "one.cu"
+    source.parent.mkdir()
+    source.write_text("struct s { int a; };\n__global__ void k(struct s *a, float2 b) { }\n")
+    assert "only numbers and buffers" in refused("start", source)
 
 
 def test_a_thread_is_followed(bench: Path) -> None:

@@ -6,14 +6,25 @@ from pathlib import Path
 
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.calling.driver_draft import draft_snippet, driver_draft
+from hot_anvil.core.calling.prototypes import kernel_signatures
 from hot_anvil.core.config.records import Snippet, language_of
-from hot_anvil.core.inputs.template import template
+from hot_anvil.core.inputs.template import count_of, template
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import BENCH_FILE, open_source_file
 from hot_anvil.system.process.progress import Progress
 from hot_anvil.system.store.files import read_source, write_whole
 from hot_anvil.usecases.entries import functions_of
+from hot_anvil.usecases.kernels import is_kernels
 from hot_anvil.workspace import make_workspace
+
+_KERNEL_GRID = (
+    "[flags]",
+    'plain = { nvcc = "-arch=sm_80", clang = "-O1 --cuda-gpu-arch=sm_80" }',
+    'fast  = { nvcc = "-arch=sm_80 -use_fast_math", clang = "-O3 --cuda-gpu-arch=sm_80" }',
+    "",
+    "[grid]",
+    'toolchains = ["nvcc", "clang-16@nvptx64"]',
+)
 
 
 def start_from_sources(sources: Sequence[str], progress: Progress) -> tuple[Path, tuple[str, ...]]:
@@ -26,6 +37,14 @@ def start_from_sources(sources: Sequence[str], progress: Progress) -> tuple[Path
     bench = open_source_file(Path(sources[0]), ())
     snippet = bench.snippets[0]._replace(sources=names)
     workspace = make_workspace(bench._replace(snippets=(snippet,)), True, progress=progress)
+    if is_kernels(snippet):
+        texts = {name: read_source(folder / name) for name in names if name.endswith(".cu")}
+        found = [s for name, text in texts.items() for s in kernel_signatures(text, name)]
+        if not any(signature.callable_with_values for signature in found):
+            raise RequestError(f"{sources[0]}: no kernel here takes only numbers and buffers of "
+                               "numbers.")  # fmt: skip
+        write_whole(file, _bench_text(snippet, found, {}))
+        return folder, (BENCH_FILE, *names)
     signatures = functions_of(workspace, snippet.name)
     if snippet.program or any(signature.name == "main" for signature in signatures):
         write_whole(file, "\n".join([*_head(snippet), *_program(snippet)]))
@@ -75,6 +94,8 @@ def _program(snippet: Snippet) -> list[str]:
 
 
 def _head(snippet: Snippet) -> list[str]:
+    if is_kernels(snippet):
+        return [f"title = {_quoted(snippet.name)}", "", *_KERNEL_GRID]
     return [
         f"title = {_quoted(snippet.name)}",
         "",
@@ -108,6 +129,7 @@ def _bench_text(
             f"name    = {_quoted(signature.name)}",
             f"sources = [{', '.join(_quoted(name) for name in snippet.sources)}]",
             f"entries = [{_quoted(signature.name)}]",
+            *([_launch(signature)] if is_kernels(snippet) else []),
             f"# {signature.text}",
             template(snippet, [signature]),
         ]
@@ -120,6 +142,12 @@ def _bench_text(
         lines += ["", "# Left out, for this version cannot make all their values:", *others]
     lines.append("")
     return "\n".join(lines)
+
+
+def _launch(signature: Signature) -> str:
+    count = count_of(signature)
+    grid = f'"({count} + 127) // 128"' if count else "1"
+    return f"launch  = {{ grid = {grid}, block = 128 }}"
 
 
 def _inside(source: str, folder: Path) -> str:

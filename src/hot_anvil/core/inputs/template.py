@@ -37,6 +37,11 @@ def template(snippet: Snippet, signatures: Sequence[Signature]) -> str:
     return "\n".join(lines)
 
 
+def count_of(signature: Signature) -> str:
+    """Return the parameter that looks like the number of elements, "" for none."""
+    return next((p.name for p in signature.parameters if _looks_like_count(p)), "")
+
+
 def _value(parameter: Parameter, is_count: bool, count: str) -> str:
     kind = parameter.type
     if kind.kind == "pointer" and kind.to:

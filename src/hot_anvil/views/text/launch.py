@@ -64,6 +64,8 @@ def _side_by_side(report: Report, found: Sequence[KernelLaunch]) -> Report:
         heads = ("kernel", "warps", "threads", "parted", "sectors", "rounds", "registers",
                  "at once", "")  # fmt: skip
         report.table(heads, [_row(one) for one in own], "lrrrrrrrl", filled=True)
+        for text in dict.fromkeys(said for one in own for said in _troubles(one)):
+            report.paragraph(text, TROUBLE, 2)
     report.paragraph(
         f"{_LEGEND} At once: warps that fit on a multiprocessor, by arithmetic. Name a build, or "
         "ENTRY@BUILD, for its lines and which block ran where.", DIM, 2,
@@ -96,11 +98,16 @@ def heading(report: Report, one: KernelLaunch) -> None:
     met = f"; {one.barriers:,} times a block met at a barrier" if one.barriers else ""
     report.add("  ", Span(f"executed {warps:,} instructions of warps, {own:,} of threads", STRONG),
                met)  # fmt: skip
+    for text in _troubles(one):
+        report.paragraph(text, TROUBLE, 2)
+
+
+def _troubles(one: KernelLaunch) -> list[str]:
+    """Return what went wrong in a launch, with its line first."""
+    found = [(f"data race: {why}", place) for why, place in one.races]
     if one.ending != "returned":
-        at = f", at {one.place.text}" if one.place.text else ""
-        report.paragraph(f"{one.ending}: {one.why}{at}", TROUBLE, 2)
-    for why, place in one.races:
-        report.paragraph(f"data race: {why}, at {place.text or 'a line not known'}", TROUBLE, 2)
+        found.insert(0, (f"{one.ending}: {one.why}", one.place))
+    return [f"{place.text or 'a line not known'}: {text}" for text, place in found]
 
 
 def _lines(report: Report, one: KernelLaunch, sources: Sources) -> None:
