@@ -104,10 +104,7 @@ def rest(a: int, b: int) -> int:
 def cut(value: int, position: int, length: int, bits: int, sign: bool) -> int:
     """Return ``bfe`` as the manual's own lines of code have it."""
     position, length, top = position & 255, length & 255, bits - 1
-    if length == 0 or not sign:
-        fill = 0
-    else:
-        fill = value >> min(position + length - 1, top) & 1
+    fill = value >> min(position + length - 1, top) & 1 if length and sign else 0
     made = 0
     for place in range(bits):
         inside = place < length and position + place <= top
@@ -383,8 +380,14 @@ def test_a_barrier_parts_accesses() -> None:
     assert (race.thread, race.other_thread) == (0, 32)
 
 
-@pytest.mark.parametrize("body", ["mov.u64 %rd9, %clock64;", "addc.u32 %r4, %r1, %r2;",
-                                  "tex.2d.v4.f32.s32 {%f1,%f2,%f3,%f4}, [own, {%r1,%r2}];"])  # fmt: skip
+@pytest.mark.parametrize(
+    "body",
+    [
+        "mov.u64 %rd9, %clock64;",
+        "addc.u32 %r4, %r1, %r2;",
+        "tex.2d.v4.f32.s32 {%f1,%f2,%f3,%f4}, [own, {%r1,%r2}];",
+    ],
+)
 def test_what_is_not_known_is_said(body: str) -> None:
     with pytest.raises(UnknownInstructionError):
         launched(body)

@@ -68,6 +68,9 @@ BUILDS = {
     "x86-64": "gcc -O0",
     "x86-64 optimised": "gcc -O1",
     "AArch64": "aarch64-linux-gnu-gcc -O1",
+    "RISC-V": "riscv64-linux-gnu-gcc -O1",
+    "ARM": "arm-linux-gnueabihf-gcc -O1",
+    "i386": "i686-linux-gnu-gcc -O1",
     "Cortex-M": "arm-none-eabi-gcc -mcpu=cortex-m4 -mthumb -O1",
     "AVR": "avr-gcc -mmcu=atmega328p -O1",
     "MSP430": "clang-16@msp430 -O1",
@@ -76,7 +79,7 @@ BUILDS = {
 
 @pytest.fixture(scope="module")
 def bench(tmp_path_factory: pytest.TempPathFactory) -> Anvil:
-    """A bench with three entries for five kinds of machines, those that are here."""
+    """A bench with three entries for eight kinds of machines, those that are here."""
     folder = tmp_path_factory.mktemp("steps")
     (folder / "quay.c").write_text(SOURCE)
     (folder / "anvil.toml").write_text(
