@@ -1,10 +1,12 @@
 """The machine's side: processes, compilers found, linking, workers and their placements."""
 
 import random
+import select
 import sys
 import time
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -29,6 +31,7 @@ from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
 from hot_anvil.core.measure.measurements import BatchSize
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.system.build.worker_objects import PLACEMENTS
+from hot_anvil.system.check.shrinking import Caller, Side
 from hot_anvil.system.execute.workers import Worker, WorkerEnded
 from hot_anvil.system.measure.contestants import SHARED, Contestant, Plan, Process
 from hot_anvil.system.measure.measuring import generations_and_rounds
@@ -154,6 +157,42 @@ def test_a_worker_that_is_asked_nonsense_ends_and_says_so(
     with Worker(program.path, memory=32 << 20) as small, pytest.raises(WorkerEnded) as ended:
         small.prepare(0, 0, 0, huge)
     assert "memory" in ended.value.why
+
+
+def test_a_machine_that_stood_still_makes_nothing_hang(
+    tmp_path: Path, toolchains: Sequence[Toolchain], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A laptop that slept or a guest that was held: that time is not the call's."""
+    source = tmp_path / "still.c"
+    source.write_text("int still(int n)\n{ for (volatile int i = n; i; i--); return 1; }\n")
+    anvil = open_source(source, [f"{toolchains[0].name} -O1"])
+    signatures = find_callable(anvil.workspace, anvil.bench.snippets[0]).signatures
+    (program,) = link_builds(anvil.workspace, anvil.compile(), signatures, 0).values()
+    away = [0.0]
+    plain, clock = select.select, time.monotonic
+
+    def held(*words: Any) -> Any:
+        """Let an hour pass at the first look."""
+        if not away[0]:
+            away[0] = 3600.0
+            return [], [], []
+        return plain(*words)
+
+    def called(n: int, seconds: float) -> str:
+        number = InputSet(
+            InputSpec({}),
+            (Argument("n", "scalar", n.to_bytes(4, "little", signed=True), 4, False),),
+        )
+        caller = Caller(Side(program.path, 0, signatures[0]), str(tmp_path), seconds)
+        try:
+            return caller.call(number).ending
+        finally:
+            caller.close()
+
+    assert called(-1, 1.0) == "hung"
+    monkeypatch.setattr("select.select", held)
+    monkeypatch.setattr("time.monotonic", lambda: clock() + away[0])
+    assert called(200_000_000, 20.0) == "" and away[0]
 
 
 POINTS = Signature("found", "found", Type("pointer", 8, "char *"), (), "", 0)

@@ -34,6 +34,7 @@ _COMPLAINT_BYTES = 16 << 10
 _REPORT_FD = 3  # where worker.c looks for the crash report's memory
 _TELL_FD = 4  # where the launcher tells
 _PIPE_BYTES = 1 << 20
+_PAUSE = 1.0  # seconds: who wakes up later than that was not run, and nor was what it waits for
 _MOMENT = 0.5  # seconds for a hung process to say where it is
 _AHEAD = 4 << 20  # bytes of requests sent before their answers are read
 _OUT_OF_MEMORY = 122  # exit code of worker.c
@@ -213,12 +214,16 @@ class Worker:
                     ahead += sum(map(len, requests[sent]))
                     sent += 1
                     self._send(waiting)
-                left = max(0.0, deadline - time.monotonic())
+                now = time.monotonic()
+                wait = min(max(0.0, deadline - now), LOOK_SECONDS)
                 readable, writable, _ = select.select(
-                    [self._out], [self._in] if waiting else [], [], min(left, LOOK_SECONDS)
+                    [self._out], [self._in] if waiting else [], [], wait
                 )
+                late = time.monotonic() - now - wait
+                if late > _PAUSE:
+                    deadline += late
                 if not readable and not writable:
-                    if left <= LOOK_SECONDS:
+                    if time.monotonic() >= deadline:
                         raise self._hung(seconds)
                     disk = disk or DiskWatch(self.folder)
                     if disk.overfull():
