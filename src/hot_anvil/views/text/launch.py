@@ -11,9 +11,12 @@ from hot_anvil.views.text.words import joined, plural
 
 Sources = Mapping[str, Sequence[str]]
 _HEADS = ("line", "warps", "threads", "lanes", "parted", "sectors", "rounds", "")
+_SIDES = ("kernel", "", "warps", "threads", "parted", "sectors", "rounds", "registers", "at once")
+_SPARE = (3, 8, 7, 6, 4)  # columns that a narrow table does without, the first of them first
 _WIDE = 24  # columns of a place
 _WHOLE = 2  # launches shown in full
 _SHORT = 3  # numbers that are no run yet
+_BESIDE_BAR = 56  # columns of what stands beside a bar
 _BAR = 24  # columns of the longest
 _MOST_ROWS = 32  # of a map
 _LEGEND = (
@@ -61,9 +64,11 @@ def _side_by_side(report: Report, found: Sequence[KernelLaunch]) -> Report:
         shapes = dict.fromkeys(_shape(one) for one in own)
         report.paragraph(f"{joined(list(shapes))}, on a simulated device: counts, never times",
                          DIM, 2)  # fmt: skip
-        heads = ("kernel", "warps", "threads", "parted", "sectors", "rounds", "registers",
-                 "at once", "")  # fmt: skip
-        report.table(heads, [_row(one) for one in own], "lrrrrrrrl", filled=True)
+        rows = [_row(one) for one in own]
+        shown = report.table(_SIDES, rows, "llrrrrrrr", spare=_SPARE, filled=True)
+        there = [head for n, head in enumerate(_SIDES) if any(span(row[n]).text for row in rows)]
+        if left := [head for head in there if head and head not in shown]:
+            report.paragraph(f"left out, for the width: {joined(left)}", DIM, 2)
         for text in dict.fromkeys(said for one in own for said in _troubles(one)):
             report.paragraph(text, TROUBLE, 2)
     report.paragraph(
@@ -78,10 +83,10 @@ def _row(one: KernelLaunch) -> list[Cell]:
     bad = "data race" if one.races else ""
     bad = one.ending if one.ending != "returned" else bad
     return [
-        one.candidate, f"{one.total('warps'):,}", f"{one.total('threads'):,}",
+        one.candidate, Span(bad, TROUBLE), f"{one.total('warps'):,}", f"{one.total('threads'):,}",
         _some(one.total("diverged")), _sectors(one.total("sectors"), one.total("least")),
         _some(one.total("conflicts")), str(own.registers) if own else "?",
-        f"{fits.warps} of {fits.most}" if fits else "?", Span(bad, TROUBLE),
+        f"{fits.warps} of {fits.most}" if fits else "?",
     ]  # fmt: skip
 
 
@@ -96,8 +101,9 @@ def heading(report: Report, one: KernelLaunch) -> None:
     report.paragraph(f"{_shape(one)}, on a simulated device: counts, never times", DIM, 2)
     warps, own = one.total("warps"), one.total("threads")
     met = f"; {one.barriers:,} times a block met at a barrier" if one.barriers else ""
-    report.add("  ", Span(f"executed {warps:,} instructions of warps, {own:,} of threads", STRONG),
-               met)  # fmt: skip
+    report.paragraph(
+        f"executed {warps:,} instructions of warps, {own:,} of threads{met}", STRONG, 2
+    )
     for text in _troubles(one):
         report.paragraph(text, TROUBLE, 2)
 
@@ -123,7 +129,7 @@ def _lines(report: Report, one: KernelLaunch, sources: Sources) -> None:
     taken = sum(_width(head, rows, column) for column, head in enumerate(_HEADS[:-1]))
     room = max(report.width - taken - 4, 16)
     rows = [[*row[:-1], cut(str(row[-1]), room)] for row in rows]
-    report.table(_HEADS, rows, "lrrrrrrl", filled=True)
+    report.table(_HEADS, rows, "lrrrrrrl", spare=(2, 3), filled=True)
 
 
 def _width(head: str, rows: Sequence[Sequence[Cell]], column: int) -> int:
@@ -207,10 +213,11 @@ def _map(report: Report, mapped: Mapped) -> None:
     report.add("  ", Span(f"blocks on {where}, {mapped.scheduler}", STRONG))
     report.paragraph(_HOW.get(mapped.scheduler, ""), DIM, 2)
     held = _held(mapped)
+    bar = max(min(_BAR, report.width - _BESIDE_BAR), 4)
     most = max((cost for _, _, _, cost in held), default=1) or 1
     rows: list[list[Cell]] = [
         [str(processor), str(wave + 1), str(len(blocks)), f"{cost:,}",
-         Span("▆" * max(round(_BAR * cost / most), 1) if cost else "", DIM), numbers(blocks)]
+         Span("▆" * max(round(bar * cost / most), 1) if cost else "", DIM), numbers(blocks)]
         for processor, wave, blocks, cost in held[:_MOST_ROWS]
     ]  # fmt: skip
     idle = [n for n in range(mapped.processors) if all(n != p.processor for p in mapped.placements)]
