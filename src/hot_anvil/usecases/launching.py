@@ -191,8 +191,10 @@ def _chosen(
             about="entries",
         )
     if not out:
-        raise RequestError("no build of the grid makes PTX of these kernels: name nvcc, or clang "
-                           "for it (clang-16@nvptx64).")  # fmt: skip
+        raise RequestError(
+            "no build of the grid makes PTX of these kernels: name nvcc, or clang for it "
+            "(clang-16@nvptx64; on Debian: apt install clang-16)."
+        )
     return out
 
 

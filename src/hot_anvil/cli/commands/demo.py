@@ -52,8 +52,14 @@ def run(args: argparse.Namespace, out: Output) -> int:
         _tell(f"\n{question}\n$ hot-anvil {shlex.join([command, *words])}\n")
         code = run_command(command, COMMANDS[command], words)
         if code:
-            break
-    return code
+            return code
+    command, words = "launch", [f"{args.folder}/gpu", "--snippet", "histogram"]
+    _tell(
+        "\nWhat do kernels do? They run on a simulated device, where a compiler for them is here."
+    )
+    _tell(f"$ hot-anvil {shlex.join([command, *words])}\n")
+    run_command(command, COMMANDS[command], words)  # which says what is missing
+    return 0
 
 
 def _tell(text: str) -> None:
