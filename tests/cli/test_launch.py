@@ -123,6 +123,19 @@ def test_launches_side_by_side_name_what_races(bench: Path) -> None:
     assert answer.stdout.count("data race:") == 1
 
 
+def test_what_the_device_does_not_know_is_a_row_of_its_own(tmp_path: Path) -> None:
+    read = 'int v; asm volatile("mov.u32 %0, %%clock;" : "=r"(v)); out[i] = v'
+    source = KERNELS.replace("out[i] = in[i] / 3", f"{{ {read}; }}", 1)
+    found = document("launch", third(tmp_path, source=source), code=1)["launches"]
+    first, second = found[0], found[1]
+    assert (first["snippet"], first["ending"], second["ending"]) == ("third", "not run", "returned")
+    assert "clock" in first["why"]
+    assert "not run" in hot_anvil("launch", tmp_path).stdout
+    assert "cannot be launched" in refused("launch", tmp_path, f"good@{CLANG}")
+    verdicts = document("check", tmp_path, code=1)["verdicts"]
+    assert "not run" in {v["verdict"] for v in verdicts}
+
+
 def test_start_lays_out_a_bench_of_kernels(tmp_path: Path) -> None:
     third(tmp_path)
     (tmp_path / "anvil.toml").unlink()

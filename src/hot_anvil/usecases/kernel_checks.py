@@ -204,6 +204,8 @@ class _Judged:
         if fault:
             why = fault_text(fault, self.made)
             return blank._replace(verdict=CRASHED, why=why, place=self._place(fault.place))
+        if came.launched.unknown:
+            return blank._replace(verdict=NOT_RUN, why=came.launched.unknown)
         if came.output is None:
             return blank._replace(verdict=HUNG, why="it executes more than any launch may here")
         told = told_output(came.output, self.made.signature, inputs)

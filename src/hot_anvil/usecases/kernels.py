@@ -191,7 +191,7 @@ def launch(
         given.append(argument.data if argument.kind == "scalar" else address.to_bytes(8, "little"))
     launched = made.launch.run(memory, shape, given, device, scheduler, watch=watch)
     output = None
-    if not launched.fault and not launched.hung:
+    if not launched.fault and not launched.hung and not launched.unknown:
         buffers = [
             (a.name, memory.contents(a.name)) for a in inputs.arguments
             if a.kind == "buffer" and a.writable

@@ -73,6 +73,12 @@ def launch_kernels(
     for number, (snippet, made) in enumerate(chosen):
         workspace.progress(f"launching {snippet.name}", number, len(chosen))
         inputs = _inputs(workspace, snippet, made, size)
+        if made.why:
+            if names:
+                name = f"{made.signature.name}@{made.built.build.name}"
+                raise RequestError(f"{name} cannot be launched here: {made.why}.")
+            out.append(_not_run(workspace, snippet, made, inputs))
+            continue
         came = [
             launch(made, inputs, shape_for(workspace, snippet, made.signature, inputs),
                    Device(processors), one)
@@ -104,6 +110,8 @@ def step_kernel(
             f"{listed(dict.fromkeys(made.signature.name for _, made in chosen))}."
         )
     ((snippet, made),) = chosen
+    if made.why:
+        raise RequestError(f"{name} cannot be launched here: {made.why}.")
     inputs = _inputs(workspace, snippet, made, size)
     shape = shape_for(workspace, snippet, made.signature, inputs)
     watch = _watch(watched, prod(shape.grid), prod(shape.block))
@@ -207,9 +215,6 @@ def _inputs(workspace: Workspace, snippet: Snippet, made: Made, size: str) -> In
     if size and size not in points:
         have = f"has these sizes: {listed(points)}" if snippet.sweep else "has no sweep of sizes"
         raise RequestError(f"{size}: snippet {snippet.name} {have}.", about="size")
-    if made.why:
-        name = f"{made.signature.name}@{made.built.build.name}"
-        raise RequestError(f"{name} cannot be launched here: {made.why}.")
     spec = InputSpec(points[size or next(iter(points))])
     return values_for(workspace, snippet, made.signature, spec)
 
@@ -222,7 +227,7 @@ def _told(
     came: Came,
     maps: tuple[Mapped, ...],
 ) -> KernelLaunch:
-    launched, name = came.launched, made.signature.name
+    launched = came.launched
     assert made.launch
     target = made.launch.module.target
     found, why = _resources(workspace, made, target)
@@ -232,7 +237,7 @@ def _told(
     ending, said, place = _ending(launched, made)
     return KernelLaunch(
         snippet.name,
-        candidate_name(name, made.built.build.name, len(signatures_of(workspace, snippet)) == 1),
+        _candidate(workspace, snippet, made),
         made.built.build.name,
         inputs.label,
         came.shape,
@@ -251,6 +256,20 @@ def _told(
     )
 
 
+def _not_run(workspace: Workspace, snippet: Snippet, made: Made, inputs: InputSet) -> KernelLaunch:
+    """Return a launch that there was none of, and why."""
+    shape = shape_for(workspace, snippet, made.signature, inputs)
+    return KernelLaunch(
+        snippet.name, _candidate(workspace, snippet, made), made.built.build.name, inputs.label,
+        shape, "not run", made.why, NOWHERE, (), (), 0, (), 0, "", None, made.why, None,
+    )  # fmt: skip
+
+
+def _candidate(workspace: Workspace, snippet: Snippet, made: Made) -> str:
+    alone = len(signatures_of(workspace, snippet)) == 1
+    return candidate_name(made.signature.name, made.built.build.name, alone)
+
+
 def _with_machine_code(workspace: Workspace, made: Made, told: KernelLaunch) -> KernelLaunch:
     assert made.launch
     why = "the disassembler lists no such kernel"
@@ -267,6 +286,8 @@ def _ending(launched: Launched, made: Made) -> tuple[str, str, Place]:
     if launched.fault:
         place = _place(made, launched.fault.place)
         return "crashed", fault_text(launched.fault, made), place
+    if launched.unknown:
+        return "not run", launched.unknown, NOWHERE
     if launched.hung:
         return "hung", "it executes more than any launch may here", NOWHERE
     return "returned", "", NOWHERE

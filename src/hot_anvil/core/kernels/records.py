@@ -42,7 +42,7 @@ class KernelLaunch(NamedTuple):
     build: str
     label: str  # of the input set
     shape: Shape
-    ending: str  # "returned", "crashed" or "hung"
+    ending: str  # "returned", "crashed", "hung" or "not run"
     why: str
     place: Place
     races: tuple[tuple[str, Place], ...]

@@ -149,6 +149,8 @@ def _some(number: int) -> str:
 
 
 def _resources(report: Report, one: KernelLaunch) -> None:
+    if not one.target:  # it was not run
+        return
     own = one.resources
     if own is None:
         report.paragraph(f"registers and spills on {one.target}: not known: {one.no_resources}",

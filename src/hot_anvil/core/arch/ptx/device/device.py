@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from hot_anvil.core.arch.ptx.device.decode import Step, decode
-from hot_anvil.core.arch.ptx.device.lanes import WARP, Lanes, Mask
+from hot_anvil.core.arch.ptx.device.lanes import WARP, Lanes, Mask, UnknownInstructionError
 from hot_anvil.core.arch.ptx.device.memory import Fault, FaultError, Memory, Shared, addresses_of
 from hot_anvil.core.arch.ptx.device.schedule import Device, Placement, Scheduler, slots_of
 from hot_anvil.core.arch.ptx.device.watching import Watch
@@ -52,6 +52,7 @@ class Launched(NamedTuple):
     races: tuple[Fault, ...]
     placements: tuple[Placement, ...]  # of blocks, in their order
     shared: int  # bytes of shared memory of a block
+    unknown: str = ""  # what the device does not know and came to, it ends the launch
 
 
 class Launch:
@@ -135,13 +136,17 @@ class _Running:
         busy = [0] * len(slots)  # instructions of warps that a slot has had
         order = list(range(len(slots)))
         placements: list[Placement] = []
-        fault, hung, block, wave = None, False, 0, 0
+        fault, hung, block, wave, unknown = None, False, 0, 0, ""
         with np.errstate(all="ignore"):
-            while block < total and not fault and not hung:
+            while block < total and not fault and not hung and not unknown:
                 taken = order[: total - block]
                 blocks = list(range(block, block + len(taken)))
                 where = [slots[slot] for slot in taken]
-                fault, hung, cost = self._wave(blocks, where)
+                try:
+                    fault, hung, cost = self._wave(blocks, where)
+                except UnknownInstructionError as error:
+                    unknown = str(error)
+                    break
                 for one, slot in zip(blocks, taken, strict=True):
                     started = busy[slot]
                     busy[slot] += cost[one]
@@ -156,7 +161,13 @@ class _Running:
             memory.conflicts, self.barriers,
         )  # fmt: skip
         return Launched(
-            fault, hung, counts, tuple(memory.races.values()), tuple(placements), self.shared
+            fault,
+            hung,
+            counts,
+            tuple(memory.races.values()),
+            tuple(placements),
+            self.shared,
+            unknown,
         )
 
     def _wave(

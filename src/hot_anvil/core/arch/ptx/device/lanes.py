@@ -121,9 +121,7 @@ class Lanes:
             every = np.uint64(0xFFFFFFFF)
             found = (one, below, below | one, every ^ (below | one), every ^ below)
             return found[masks[plain[9:]]].astype(np.uint32)
-        raise UnknownInstructionError(
-            f"{name} is not known to the simulated device, which has no time"
-        )
+        raise UnknownInstructionError(f"the simulated device has no {name}")
 
     def put(self, name: str, value: Any, mask: Mask) -> None:
         """Write a register of the lanes of a mask."""
@@ -157,9 +155,9 @@ def fitted(value: Any, wanted: Any) -> Any:
 def fetch(operand: str, kind: str) -> Fetch:
     """Return what reads an operand as a type."""
     dtype = DTYPES[kind]
-    if operand.startswith("%") and ("." in operand or operand in _PLAIN_SPECIAL):
-        return lambda lanes: fitted(lanes.special(operand), dtype)
-    if operand in _PLAIN_SPECIAL:
+    if operand in _PLAIN_SPECIAL or (operand.startswith("%") and "." in operand):
+        if operand.lstrip("%").partition(".")[0] not in _SPECIAL:
+            raise UnknownInstructionError(f"the simulated device has no {operand}")
         return lambda lanes: fitted(lanes.special(operand), dtype)
     number = constant(operand, kind)
     if number is not None:
@@ -180,6 +178,10 @@ def fetch(operand: str, kind: str) -> Fetch:
     return read
 
 
+_SPECIAL = frozenset(
+    ("tid ctaid ntid nctaid laneid warpid nwarpid smid nsmid lanemask_eq lanemask_lt lanemask_le "
+     "lanemask_gt lanemask_ge").split()
+)  # fmt: skip
 _PLAIN_SPECIAL = frozenset(
     f"%{name}"
     for name in (
