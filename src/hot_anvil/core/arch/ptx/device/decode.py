@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from hot_anvil.core.arch.ptx.device import arithmetic as m
-from hot_anvil.core.arch.ptx.device import moving
+from hot_anvil.core.arch.ptx.device import moving, together
 from hot_anvil.core.arch.ptx.device.lanes import (
     DTYPES,
     Fetch,
@@ -83,11 +83,11 @@ def _plain(item: Instruction, parts: Sequence[str], number: int) -> Run:
     if word in ("ld", "ldu", "st"):
         return moving.access(parts, operands, number)
     if word in ("atom", "red"):
-        return moving.atomic(parts, operands, number)
+        return together.atomic(parts, operands, number)
     if word == "shfl":
-        return moving.shuffle(parts, operands)
+        return together.shuffle(parts, operands)
     if word in ("vote", "activemask", "match"):
-        return moving.vote(parts, operands)
+        return together.vote(parts, operands)
     if word in ("setp", "set"):
         return _comparison(parts, operands)
     if word in ("mov", "cvta", "isspacep"):
