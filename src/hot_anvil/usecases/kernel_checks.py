@@ -15,7 +15,7 @@ from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.inputs.input_sets import InputSet
 from hot_anvil.core.inputs.spec import own_sets
 from hot_anvil.core.verify.agreement import first_difference, told_output
-from hot_anvil.core.verify.crash_report import NOWHERE, Place
+from hot_anvil.core.verify.crash_report import Place
 from hot_anvil.core.verify.options import CheckOptions, Value
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.sanitizer_reports import Undefined
@@ -203,7 +203,7 @@ class _Judged:
         blank = self.blank._replace(inputs=inputs.label)
         if fault:
             why = fault_text(fault, self.made)
-            return blank._replace(verdict=CRASHED, why=why, place=self._place(fault.place))
+            return blank._replace(verdict=CRASHED, why=why, place=place_of(self.made, fault.place))
         if came.launched.unknown:
             return blank._replace(verdict=NOT_RUN, why=came.launched.unknown)
         if came.output is None:
@@ -225,7 +225,7 @@ class _Judged:
         return blank._replace(verdict=WRONG, why=said, error=error) if said else None
 
     def _raced(self, race: Fault, inputs: InputSet, races: dict[str, Place]) -> None:
-        why, place = fault_text(race, self.made), self._place(race.place)
+        why, place = fault_text(race, self.made), place_of(self.made, race.place)
         if why not in races:
             races[why] = place
             build = f"{self.made.built.build.name} on the {DEVICE}"
@@ -233,7 +233,3 @@ class _Judged:
                 self.made.signature.name, inputs.label, "", f"data race: {why}", place, build
             )
             self.undefined.append(found)
-
-    def _place(self, number: int) -> Place:
-        file, line = place_of(self.made, number)
-        return Place(file, line) if line else NOWHERE

@@ -13,6 +13,7 @@ from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.inputs.input_sets import InputSet, make_input_set, whole_numbers
 from hot_anvil.core.inputs.spec import InputSpec
 from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.verify.crash_report import NOWHERE, Place
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.check.checking import read_files
@@ -200,12 +201,12 @@ def launch(
     return Came(output, launched, shape)
 
 
-def place_of(made: Made, number: int) -> tuple[str, int]:
-    """Return the source line of an instruction; ("", 0): not known."""
+def place_of(made: Made, number: int) -> Place:
+    """Return the source line of an instruction, NOWHERE where that is not known."""
     if not 0 <= number < len(made.instructions):
-        return "", 0
+        return NOWHERE
     item = made.instructions[number]
-    return item.file, item.line
+    return Place(item.file, item.line) if item.line else NOWHERE
 
 
 def fault_text(fault: "Fault", made: Made) -> str:
@@ -215,8 +216,8 @@ def fault_text(fault: "Fault", made: Made) -> str:
     if fault.kind == "trap":
         return f"{who} traps"
     if fault.kind == "race":
-        file, line = place_of(made, fault.other)
-        there = f" at {file}:{line}" if line else ""
+        place = place_of(made, fault.other).text
+        there = f" at {place}" if place else ""
         return (
             f"{who} {verb} byte {fault.offset} of shared memory, which thread "
             f"{fault.other_thread} touches{there} with no barrier between"

@@ -11,7 +11,7 @@ from hot_anvil.core.arch.ptx.device.watching import Watch
 from hot_anvil.core.build.records import COMPILED
 from hot_anvil.core.config.records import Snippet, find_snippets
 from hot_anvil.core.inputs.input_sets import InputSet
-from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
+from hot_anvil.core.inputs.spec import spec_of_size
 from hot_anvil.core.kernels.assembler import Resources
 from hot_anvil.core.kernels.occupancy import occupancy
 from hot_anvil.core.kernels.records import KernelLaunch, Mapped, ThreadSteps, line_counts
@@ -70,14 +70,14 @@ def launch_kernels(
         )  # fmt: skip
     chosen = _chosen(workspace, names, snippets, entries)
     out = []
-    for number, (snippet, made) in enumerate(chosen):
+    for number, (snippet, made, candidate) in enumerate(chosen):
         workspace.progress(f"launching {snippet.name}", number, len(chosen))
         inputs = _inputs(workspace, snippet, made, size)
         if made.why:
             if names:
                 name = f"{made.signature.name}@{made.built.build.name}"
                 raise RequestError(f"{name} cannot be launched here: {made.why}.")
-            out.append(_not_run(workspace, snippet, made, inputs))
+            out.append(_not_run(workspace, snippet, made, candidate, inputs))
             continue
         came = [
             launch(made, inputs, shape_for(workspace, snippet, made.signature, inputs),
@@ -88,7 +88,7 @@ def launch_kernels(
             Mapped(name, processors, one.launched.placements)
             for name, one in zip(schedulers, came, strict=True)
         )
-        told = _told(workspace, snippet, made, inputs, came[0], maps)
+        told = _told(workspace, made, candidate, inputs, came[0], maps)
         out.append(_with_machine_code(workspace, made, told) if machine else told)
     return tuple(out)
 
@@ -107,16 +107,16 @@ def step_kernel(
     if len(chosen) > 1:
         raise RequestError(
             "step follows one kernel: name one with --entry: "
-            f"{listed(dict.fromkeys(made.signature.name for _, made in chosen))}."
+            f"{listed(dict.fromkeys(made.signature.name for _, made, _ in chosen))}."
         )
-    ((snippet, made),) = chosen
+    ((snippet, made, candidate),) = chosen
     if made.why:
         raise RequestError(f"{name} cannot be launched here: {made.why}.")
     inputs = _inputs(workspace, snippet, made, size)
     shape = shape_for(workspace, snippet, made.signature, inputs)
     watch = _watch(watched, prod(shape.grid), prod(shape.block))
     came = launch(made, inputs, shape, watch=watch)
-    told = _told(workspace, snippet, made, inputs, came, ())
+    told = _told(workspace, made, candidate, inputs, came, ())
     elements = {p.name: p.type.to.size for p in made.signature.parameters if p.type.to}
     unsigned = frozenset(
         p.name for p in made.signature.parameters if p.type.to and p.type.to.kind == "uint"
@@ -162,8 +162,8 @@ def has_kernels(workspace: Workspace, snippets: Sequence[str], names: Sequence[s
 
 def _chosen(
     workspace: Workspace, names: Sequence[str], snippets: Sequence[str], entries: Sequence[str]
-) -> list[tuple[Snippet, Made]]:
-    """Return the kernels to launch, each under its builds."""
+) -> list[tuple[Snippet, Made, str]]:
+    """Return the kernels to launch, each under its builds, with the candidate's name."""
     known = [s for s in find_snippets(workspace.bench, snippets) if is_kernels(s)]
     if not known:
         raise RequestError(
@@ -176,6 +176,7 @@ def _chosen(
     seen: dict[str, None] = {}
     for snippet in known:
         signatures = signatures_of(workspace, snippet)
+        alone = len(signatures) == 1
         seen |= dict.fromkeys(s.name for s in signatures)
         own = [s for s in signatures if not wanted or s.name in wanted]
         if not own:
@@ -190,7 +191,10 @@ def _chosen(
                 raise RequestError(f"{built.build.name} does not compile: {built.why}.")
             for signature in own:
                 if _is_asked(sides, signature.name, built.build):
-                    out.append((snippet, make_kernel(workspace, built, signature)))
+                    made = make_kernel(workspace, built, signature)
+                    out.append(
+                        (snippet, made, candidate_name(signature.name, built.build.name, alone))
+                    )
     missing = [name for name in wanted if name not in seen]
     if missing:
         hint = did_you_mean(missing[0], seen)
@@ -211,18 +215,13 @@ def _is_asked(sides: Sequence[tuple[str, object]], entry: str, build: object) ->
 
 
 def _inputs(workspace: Workspace, snippet: Snippet, made: Made, size: str) -> InputSet:
-    points = {point_label(point): point for point in sweep_points(snippet)}
-    if size and size not in points:
-        have = f"has these sizes: {listed(points)}" if snippet.sweep else "has no sweep of sizes"
-        raise RequestError(f"{size}: snippet {snippet.name} {have}.", about="size")
-    spec = InputSpec(points[size or next(iter(points))])
-    return values_for(workspace, snippet, made.signature, spec)
+    return values_for(workspace, snippet, made.signature, spec_of_size(snippet, size))
 
 
 def _told(
     workspace: Workspace,
-    snippet: Snippet,
     made: Made,
+    candidate: str,
     inputs: InputSet,
     came: Came,
     maps: tuple[Mapped, ...],
@@ -236,15 +235,15 @@ def _told(
     fits = occupancy(target, threads, found.registers if found else 0, shared)
     ending, said, place = _ending(launched, made)
     return KernelLaunch(
-        snippet.name,
-        _candidate(workspace, snippet, made),
+        made.built.snippet.name,
+        candidate,
         made.built.build.name,
         inputs.label,
         came.shape,
         ending,
         said,
         place,
-        tuple((fault_text(race, made), _place(made, race.place)) for race in launched.races),
+        tuple((fault_text(race, made), place_of(made, race.place)) for race in launched.races),
         line_counts(launched.counts, made.instructions),
         launched.counts.barriers,
         maps,
@@ -256,18 +255,15 @@ def _told(
     )
 
 
-def _not_run(workspace: Workspace, snippet: Snippet, made: Made, inputs: InputSet) -> KernelLaunch:
+def _not_run(
+    workspace: Workspace, snippet: Snippet, made: Made, candidate: str, inputs: InputSet
+) -> KernelLaunch:
     """Return a launch that there was none of, and why."""
     shape = shape_for(workspace, snippet, made.signature, inputs)
     return KernelLaunch(
-        snippet.name, _candidate(workspace, snippet, made), made.built.build.name, inputs.label,
+        snippet.name, candidate, made.built.build.name, inputs.label,
         shape, "not run", made.why, NOWHERE, (), (), 0, (), 0, "", None, made.why, None,
     )  # fmt: skip
-
-
-def _candidate(workspace: Workspace, snippet: Snippet, made: Made) -> str:
-    alone = len(signatures_of(workspace, snippet)) == 1
-    return candidate_name(made.signature.name, made.built.build.name, alone)
 
 
 def _with_machine_code(workspace: Workspace, made: Made, told: KernelLaunch) -> KernelLaunch:
@@ -284,18 +280,13 @@ def _with_machine_code(workspace: Workspace, made: Made, told: KernelLaunch) -> 
 
 def _ending(launched: Launched, made: Made) -> tuple[str, str, Place]:
     if launched.fault:
-        place = _place(made, launched.fault.place)
+        place = place_of(made, launched.fault.place)
         return "crashed", fault_text(launched.fault, made), place
     if launched.unknown:
         return "not run", launched.unknown, NOWHERE
     if launched.hung:
         return "hung", "it executes more than any launch may here", NOWHERE
     return "returned", "", NOWHERE
-
-
-def _place(made: Made, number: int) -> Place:
-    file, line = place_of(made, number)
-    return Place(file, line) if line else NOWHERE
 
 
 def _resources(workspace: Workspace, made: Made, target: str) -> tuple[Resources | None, str]:

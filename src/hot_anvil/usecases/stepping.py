@@ -14,7 +14,7 @@ from hot_anvil.core.build.records import Built
 from hot_anvil.core.calling.protocol import lay_out
 from hot_anvil.core.config.records import Snippet, find_snippets
 from hot_anvil.core.inputs.input_sets import InputSet, fitting, make_input_set
-from hot_anvil.core.inputs.spec import InputSpec, point_label, sweep_points
+from hot_anvil.core.inputs.spec import spec_of_size
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.trace.code_map import map_code
 from hot_anvil.core.trace.moments import Known, buffers_of
@@ -241,11 +241,7 @@ def _entry(signatures: Sequence[Signature], name: str, snippet: Snippet) -> int:
 def _inputs(
     workspace: Workspace, snippet: Snippet, signature: Signature, size: str
 ) -> tuple[str, InputSet]:
-    points = {point_label(point): point for point in sweep_points(snippet)}
-    if size and size not in points:
-        have = f"has these sizes: {listed(points)}" if snippet.sweep else "has no sweep of sizes"
-        raise RequestError(f"{size}: snippet {snippet.name} {have}.", about="size")
-    spec = InputSpec(points[size or next(iter(points))])
+    spec = spec_of_size(snippet, size)
     files = read_files(workspace.bench, snippet)
     return spec.label, make_input_set(workspace.bench, snippet, signature, spec, files)
 

@@ -8,6 +8,8 @@ from typing import NamedTuple
 from hot_anvil.core.config.edge_kinds import SIZES
 from hot_anvil.core.config.fill_names import is_fill
 from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.names import listed
+from hot_anvil.errors import RequestError
 
 SEEDS = 3
 ANY_VARIANT = -1  # and below: an edge's values are drawn, not taken in turn
@@ -41,6 +43,18 @@ class InputSpec(NamedTuple):
         elif not self.edge:
             words.append(f"seed {self.seed}")
         return ", ".join(filter(None, words))
+
+
+def spec_of_size(snippet: Snippet, size: str) -> InputSpec:
+    """Return the first input set of one of the sweep's sizes, by its label; "": of the first size.
+
+    Raises RequestError for a size that the snippet has not.
+    """
+    points = {point_label(point): point for point in sweep_points(snippet)}
+    if size and size not in points:
+        have = f"has these sizes: {listed(points)}" if snippet.sweep else "has no sweep of sizes"
+        raise RequestError(f"{size}: snippet {snippet.name} {have}.", about="size")
+    return InputSpec(points[size or next(iter(points))])
 
 
 def point_label(point: Point) -> str:

@@ -1,8 +1,9 @@
 """The real machine's code of kernels, as its disassembler lists it."""
 
-import os.path
 import re
 from typing import NamedTuple
+
+from hot_anvil.core.code.text import normal_path
 
 _SECTION = re.compile(r"^\.text\.(\S+):")
 _PLACE = re.compile(r'^\s*//## File "([^"]+)", line (\d+)')
@@ -39,7 +40,7 @@ def read_machine_code(text: str, folder: str) -> dict[str, tuple[MachineInstruct
         elif own is None:
             continue
         elif named := _PLACE.match(row):
-            place = _within(named[1], folder), int(named[2])
+            place = normal_path("", named[1], folder), int(named[2])
         elif labelled := _LABEL.match(row):
             label = labelled[1]
         elif code := _CODE.match(row):
@@ -50,7 +51,3 @@ def read_machine_code(text: str, folder: str) -> dict[str, tuple[MachineInstruct
 
 def _plain(text: str) -> str:
     return re.sub(r"`\((\.L_x_\d+)\)", r"\1", text)
-
-
-def _within(path: str, folder: str) -> str:
-    return os.path.relpath(path, folder) if path.startswith(f"{folder}/") else path

@@ -8,7 +8,8 @@ with the toolkit.
 from collections.abc import Mapping
 from typing import NamedTuple
 
-_WARP = 32
+from hot_anvil.core.arch.ptx.device.schedule import WARP
+
 _REGISTERS = 65536  # of a multiprocessor, in all generations listed here
 _REGISTER_UNIT = 256  # that registers of a warp are handed out in
 _SHARED_UNIT = 128  # bytes
@@ -51,10 +52,10 @@ def occupancy(target: str, threads: int, registers: int, shared: int) -> Occupan
     limits = LIMITS.get(target)
     if limits is None:
         return None
-    warps = -(-threads // _WARP)
+    warps = -(-threads // WARP)
     fits = {"warps": limits.warps // warps, "blocks": limits.blocks}
     if registers:
-        of_warp = _rounded(registers * _WARP, _REGISTER_UNIT)
+        of_warp = _rounded(registers * WARP, _REGISTER_UNIT)
         fits["registers"] = _REGISTERS // of_warp // warps
     taken = _rounded(shared + limits.reserved, _SHARED_UNIT)
     if shared and taken:

@@ -60,6 +60,10 @@ class Kernel(NamedTuple):
     labels: Mapping[str, int]
     is_entry: bool
 
+    def register_type(self, name: str) -> str:
+        """Return the type that a register is declared with, alone or in a range; "" for none."""
+        return self.registers.get(name) or self.registers.get(name.rstrip("0123456789"), "")
+
 
 class Module(NamedTuple):
     """A PTX text."""

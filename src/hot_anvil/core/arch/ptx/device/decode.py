@@ -1,6 +1,5 @@
 """Instructions as what they do to lanes: each is understood once, and then only run."""
 
-import re
 from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
@@ -15,13 +14,13 @@ from hot_anvil.core.arch.ptx.device.lanes import (
     Mask,
     UnknownInstructionError,
     fetch,
+    split_pair,
 )
 from hot_anvil.core.arch.ptx.module import Kernel
 from hot_anvil.core.code.records import Instruction
 
 Run = Callable[[Lanes, Mask], None]
 _TYPES = frozenset(DTYPES)
-_PAIR = re.compile(r"(%?[\w$]+)\|(%?[\w$]+)$")
 
 
 class Step(NamedTuple):
@@ -171,8 +170,7 @@ def _comparison(parts: Sequence[str], operands: Sequence[str]) -> Run:
     kinds, condition = _kinds(parts), parts[1]
     kind = kinds[-1]
     joined = next((part for part in parts if part in ("and", "or", "xor")), "")
-    pair = _PAIR.match(operands[0])
-    first, second = (pair[1], pair[2]) if pair else (operands[0], "")
+    first, second = split_pair(operands[0])
     a, b = fetch(operands[1], kind), fetch(operands[2], kind)
     text = operands[3] if joined else ""
     also = fetch(text.lstrip("!"), "pred") if joined else None

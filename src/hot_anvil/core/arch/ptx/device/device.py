@@ -11,9 +11,16 @@ from typing import NamedTuple
 import numpy as np
 
 from hot_anvil.core.arch.ptx.device.decode import Step, decode
-from hot_anvil.core.arch.ptx.device.lanes import WARP, Lanes, Mask, UnknownInstructionError
-from hot_anvil.core.arch.ptx.device.memory import Fault, FaultError, Memory, Shared, addresses_of
-from hot_anvil.core.arch.ptx.device.schedule import Device, Placement, Scheduler, slots_of
+from hot_anvil.core.arch.ptx.device.lanes import Lanes, Mask, UnknownInstructionError
+from hot_anvil.core.arch.ptx.device.memory import (
+    BASE,
+    Fault,
+    FaultError,
+    Memory,
+    Shared,
+    addresses_of,
+)
+from hot_anvil.core.arch.ptx.device.schedule import WARP, Device, Placement, Scheduler, slots_of
 from hot_anvil.core.arch.ptx.device.watching import Watch
 from hot_anvil.core.arch.ptx.module import Kernel, Module
 
@@ -293,8 +300,6 @@ def _place_globals(module: Module, memory: Memory) -> dict[str, int]:
         if variable.name not in known:
             data = variable.data or bytes(variable.size)
             memory.allocate(variable.name, data, variable.space == "global")
-    from hot_anvil.core.arch.ptx.device.memory import BASE
-
     places = {buffer.name: BASE + buffer.low for buffer in memory.buffers}
     for variable in own:
         for offset, name in variable.pointers:

@@ -4,6 +4,7 @@ A warp is 32 lanes side by side; blocks are padded to whole warps with lanes tha
 start. What is written to registers of lanes that are done does not matter.
 """
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
@@ -11,9 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from hot_anvil.core.arch.ptx.device.memory import Memory, Shared
+from hot_anvil.core.arch.ptx.device.schedule import WARP
 from hot_anvil.core.arch.ptx.module import Kernel, constant
 
-WARP = 32
 Array = NDArray[Any]
 Mask = NDArray[np.bool_]
 Fetch = Callable[["Lanes"], Any]  # an array over all lanes, or one value for all
@@ -26,6 +27,7 @@ DTYPES: Mapping[str, Any] = {
 _UNSIGNED = {1: np.uint8, 2: np.uint16, 4: np.uint32, 8: np.uint64}
 _SIGNED = {1: np.int8, 2: np.int16, 4: np.int32, 8: np.int64}
 _AXES = "xyz"
+_PAIR = re.compile(r"(%?[\w$]+)\|(%?[\w$]+)$")
 
 
 class UnknownInstructionError(Exception):
@@ -75,10 +77,8 @@ class Lanes:
         """Return a register of all lanes, zero at first."""
         found = self.registers.get(name)
         if found is None:
-            kind = self.kernel.registers.get(name) or self.kernel.registers.get(
-                name.rstrip("0123456789")
-            )
-            if kind is None or kind not in DTYPES:
+            kind = self.kernel.register_type(name)
+            if kind not in DTYPES:
                 raise UnknownInstructionError(f"{name} is no register")
             found = self.registers[name] = np.zeros(self.count, DTYPES[kind])
         return found
@@ -133,6 +133,12 @@ class Lanes:
             register[...] = made
         else:
             np.copyto(register, made, where=mask)
+
+
+def split_pair(operand: str) -> tuple[str, str]:
+    """Return the two registers of ``%r1|%p1``; the second is "" where there is but one."""
+    pair = _PAIR.match(operand)
+    return (pair[1], pair[2]) if pair else (operand, "")
 
 
 def fitted(value: Any, wanted: Any) -> Any:

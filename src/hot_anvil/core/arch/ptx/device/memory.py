@@ -12,11 +12,12 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from hot_anvil.core.arch.ptx.device.schedule import WARP
+
 BASE = 1 << 40  # of global memory
 SHARED_WINDOW, LOCAL_WINDOW = 1 << 48, 1 << 49
 SECTOR = 32  # bytes that global memory moves at once
 BANKS, BANK_BYTES = 32, 4
-_WARP = 32
 _GAP = 4096  # bytes around buffers that are nobody's
 _ALIGN = 256
 Array = NDArray[Any]
@@ -128,7 +129,7 @@ class Memory:
         )  # fmt: skip
 
     def _count_sectors(self, at: Array, size: int, where: "Access") -> None:
-        warps = where.lanes // _WARP
+        warps = where.lanes // WARP
         first, last = at // SECTOR, (at + size - 1) // SECTOR
         keys = np.unique((warps << 40) | first)
         total = len(keys)
@@ -195,7 +196,7 @@ class Shared:
 
         Wider accesses go in halves and quarters of a warp.
         """
-        group = where.lanes // (_WARP * BANK_BYTES // max(size, BANK_BYTES))
+        group = where.lanes // (WARP * BANK_BYTES // max(size, BANK_BYTES))
         word = np.unique((group << 32) | (at // BANK_BYTES))
         banks = ((word >> 32) * BANKS) + (word & 0xFFFFFFFF) % BANKS
         keys, counts = np.unique(banks, return_counts=True)
@@ -233,7 +234,7 @@ class Shared:
     @staticmethod
     def _apart(one: Array, other: Array) -> Array:
         """Tell which lanes are of different warps: those of one go together here."""
-        return np.asarray(one // _WARP != other // _WARP)
+        return np.asarray(one // WARP != other // WARP)
 
     def _same_place(self, at: Array, where: Access, value: Array) -> None:
         order = np.argsort(at, kind="stable")

@@ -25,7 +25,6 @@ from hot_anvil.core.arch.ptx.device.memory import (
 Run = Callable[[Lanes, Mask], None]
 _SPACES = ("param", "global", "shared", "local", "const")
 _PLACE = re.compile(r"\[\s*([\w$%.]+)\s*(?:\+\s*(-?\w+))?\s*\]$")
-_PAIR = re.compile(r"(%?[\w$]+)\|(%?[\w$]+)$")
 
 
 def space_of(parts: Sequence[str]) -> str:

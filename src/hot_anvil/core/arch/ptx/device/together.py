@@ -1,6 +1,5 @@
 """Atomic operations, and what the lanes of a warp hand to each other."""
 
-import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -9,17 +8,16 @@ import numpy as np
 from hot_anvil.core.arch.ptx.device.arithmetic import compare as _compare
 from hot_anvil.core.arch.ptx.device.lanes import (
     DTYPES,
-    WARP,
     Array,
     Lanes,
     Mask,
     UnknownInstructionError,
     fetch,
     fitted,
+    split_pair,
 )
 from hot_anvil.core.arch.ptx.device.moving import Run, addresses, found_in, space_of
-
-_PAIR = re.compile(r"(%?[\w$]+)\|(%?[\w$]+)$")
+from hot_anvil.core.arch.ptx.device.schedule import WARP
 
 
 def atomic(parts: Sequence[str], operands: Sequence[str], number: int) -> Run:
@@ -97,8 +95,7 @@ _ATOMIC: dict[str, Callable[..., Any]] = {
 def shuffle(parts: Sequence[str], operands: Sequence[str]) -> Run:
     """Return ``shfl``: values of other lanes of a warp."""
     mode = next(p for p in parts if p in ("up", "down", "bfly", "idx"))
-    pair = _PAIR.match(operands[0])
-    to, told = (pair[1], pair[2]) if pair else (operands[0], "")
+    to, told = split_pair(operands[0])
     value, by, clamp = (
         fetch(operand, kind)
         for operand, kind in zip(operands[1:4], ("b32", "s32", "u32"), strict=True)

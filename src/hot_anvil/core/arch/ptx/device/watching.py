@@ -127,9 +127,7 @@ class Watch:
                 rows = np.arange(len(now))
             if not len(rows):
                 continue
-            kind = lanes.kernel.registers.get(name) or lanes.kernel.registers.get(
-                name.rstrip("0123456789"), ""
-            )
+            kind = lanes.kernel.register_type(name)
             yield Set(
                 name, kind, _numbers(lanes, does[rows]),
                 tuple(old[row].tobytes() for row in rows),
