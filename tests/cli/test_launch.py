@@ -95,6 +95,18 @@ def test_check_tells_wrong_kernels_apart(tmp_path: Path) -> None:
     assert "nothing runs on this machine itself" in text and "launch counts" in text
 
 
+def test_a_kernel_that_writes_nothing_is_not_called_compared(tmp_path: Path) -> None:
+    quiet = KERNELS.replace(
+        "const int32_t *in, int32_t *out, int32_t n)", "const int32_t *in, int32_t n)", 1
+    )
+    source = quiet.replace(
+        "    if (i < n)\n        out[i] = in[i] / 3;", '    if (i < n && in[i] > 999) asm("trap;");'
+    )
+    first = document("check", third(tmp_path, source=source), code=1)["verdicts"][0]
+    assert (first["entry"], first["verdict"]) == ("good", "correct")
+    assert "nothing was compared" in first["why"]
+
+
 def test_launch_counts_by_line_and_maps_blocks(bench: Path) -> None:
     words = ("--snippet", "clamp", "--scheduler", "spread", "--scheduler", "packed")
     (one,) = document("launch", bench, CLANG, *words, "--processors", "3")["launches"]

@@ -24,6 +24,7 @@ from hot_anvil.core.verify.verdicts import (
     CRASHED,
     HUNG,
     NOT_RUN,
+    NOTHING_TO_COMPARE,
     UNDEFINED,
     WRONG,
     Verdict,
@@ -192,6 +193,8 @@ class _Judged:
         blank = blank._replace(input_sets=len(self.sets))
         for why, place in races.items():
             return blank._replace(verdict=UNDEFINED, why=why, place=place)
+        if not any(parameter.writable for parameter in made.signature.parameters):
+            return blank._replace(why=NOTHING_TO_COMPARE)
         return blank
 
     def _on(self, inputs: InputSet, races: dict[str, Place]) -> Verdict | None:
