@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 
 HELP_WIDTH = 90
+FORMS = ("text", "markdown", "json")  # that every command can answer in
 
 
 class _Parser(argparse.ArgumentParser):
@@ -29,9 +30,7 @@ class _Parser(argparse.ArgumentParser):
         raise RequestError(f"{message}. See '{self.prog} --help'.")
 
 
-def make_parser(
-    command: str, what: str, forms: Sequence[str] = ("text", "json")
-) -> argparse.ArgumentParser:
+def make_parser(command: str, what: str, forms: Sequence[str] = FORMS) -> argparse.ArgumentParser:
     """Return a command's parser with the options that every command has."""
     parser = _Parser(
         prog=f"hot-anvil {command}",

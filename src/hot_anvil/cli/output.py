@@ -1,4 +1,4 @@
-"""The one place that writes: text or JSON to standard output or a file, talk to stderr."""
+"""The one place that writes: answers to standard output or a file, talk to stderr."""
 
 import argparse
 import os
@@ -24,6 +24,7 @@ _STYLES = {
 }
 
 
+_MARKDOWN_WIDTH = 200  # columns of what is laid out line by line
 _SECONDS_OF_SILENCE = 20.0  # where no terminal shows progress
 
 
@@ -54,6 +55,8 @@ class Output:
     @property
     def width(self) -> int:
         """Columns to fill: COLUMNS, else the terminal's, else 100."""
+        if self.form == "markdown":
+            return _MARKDOWN_WIDTH
         said = os.environ.get("COLUMNS", "")
         if said.isdigit() and int(said) >= 40:
             return int(said)
@@ -82,6 +85,10 @@ class Output:
             import json
 
             self._write(json.dumps(document(), indent=1, allow_nan=False) + "\n")
+        elif self.form == "markdown":
+            from hot_anvil.views.markdown import as_markdown
+
+            self._write(as_markdown(report()))
         elif self.file is None and self._in_colour():
             self._write_styled(report())
         else:

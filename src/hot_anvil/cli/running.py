@@ -5,7 +5,7 @@ import sys
 from collections.abc import Sequence
 from importlib import import_module
 
-from hot_anvil.cli.options import make_parser
+from hot_anvil.cli.options import FORMS, make_parser
 from hot_anvil.cli.output import Output
 from hot_anvil.core.names import visible
 from hot_anvil.errors import AnvilError, FaultError, machine_trouble
@@ -26,7 +26,7 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
     module = import_module(f"hot_anvil.cli.commands.{command}")
     out = None
     try:
-        parser = make_parser(command, what, getattr(module, "FORMATS", ("text", "json")))
+        parser = make_parser(command, what, (*FORMS, *getattr(module, "MORE_FORMS", ())))
         module.add_arguments(parser)
         args = parser.parse_intermixed_args(words)
         out = Output(args)

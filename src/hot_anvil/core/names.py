@@ -3,6 +3,8 @@
 import re
 from collections.abc import Iterable
 
+_LONGEST = 300  # letters of a name that somebody can mean
+
 
 def nearest(name: str, known: Iterable[str]) -> str | None:
     """Return the known name most like ``name``, or None when none is close."""
@@ -45,8 +47,8 @@ def _escaped(character: str) -> str:
 
 
 def listed(names: Iterable[str], most: int = 12) -> str:
-    """Return names joined by commas, long ones cut; after ``most`` the rest is counted."""
-    items = [name if len(name) <= 60 else f"{name[:58]}.." for name in names]
+    """Return names joined by commas, whole to be copied; after ``most`` the rest is counted."""
+    items = [name if len(name) <= _LONGEST else f"{name[:_LONGEST]}.." for name in names]
     shown = ", ".join(items[:most])
     return f"{shown} and {len(items) - most} more" if len(items) > most else shown
 

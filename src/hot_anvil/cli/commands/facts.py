@@ -9,7 +9,7 @@ from hot_anvil.core.facts.table import chosen
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
 
-FORMATS = ("text", "json", "csv")
+MORE_FORMS = ("csv",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

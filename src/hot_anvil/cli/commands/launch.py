@@ -6,7 +6,7 @@ from hot_anvil.cli.options import add_inputs, add_named_builds, count, open_anvi
 from hot_anvil.cli.output import Output, csv_rows, document
 from hot_anvil.core.arch.ptx.device.schedule import SCHEDULERS
 
-FORMATS = ("text", "json", "csv")
+MORE_FORMS = ("csv",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.trace.selection import Choice
     from hot_anvil.views.text.step import Spell
 
-FORMATS = ("text", "json", "csv")
+MORE_FORMS = ("csv",)
 _MOST_SIDES = 2
 _OF_KERNELS = {
     "block": "of a kernel: the block to look into (default: 0)",

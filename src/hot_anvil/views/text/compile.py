@@ -23,7 +23,8 @@ def compile_report(
         report.blank()
         report.add(Span(name, STRONG), Span(f"  {joined(mine[0].snippet.sources)}", DIM))
         heads = ("build", "flags", "status", "compiler took", "code", "instructions")
-        report.table(heads, [_row(built) for built in mine], "lllrrr", spare=(1, 5))
+        report.table(heads, [_row(built) for built in mine], "lllrrr", spare=(5,), below=(1,))
+        report.tell_left_out()
         _complaints(report, mine)
         if len(mine) > 1:
             _portability(report, mine)

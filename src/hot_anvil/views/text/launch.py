@@ -65,10 +65,8 @@ def _side_by_side(report: Report, found: Sequence[KernelLaunch]) -> Report:
         report.paragraph(f"{joined(list(shapes))}, on a simulated device: counts, never times",
                          DIM, 2)  # fmt: skip
         rows = [_row(one) for one in own]
-        shown = report.table(_SIDES, rows, "llrrrrrrr", spare=_SPARE, filled=True)
-        there = [head for n, head in enumerate(_SIDES) if any(span(row[n]).text for row in rows)]
-        if left := [head for head in there if head and head not in shown]:
-            report.paragraph(f"left out, for the width: {joined(left)}", DIM, 2)
+        report.table(_SIDES, rows, "llrrrrrrr", spare=_SPARE, filled=True)
+        report.tell_left_out()
         for text in dict.fromkeys(said for one in own for said in _troubles(one)):
             report.paragraph(text, TROUBLE, 2)
     report.paragraph(

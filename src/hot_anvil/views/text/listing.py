@@ -13,6 +13,7 @@ from hot_anvil.views.text.words import plural, size
 
 _BODY = 24  # columns that notes beside instructions leave to the shorter ones
 _WORDED = 32  # where each has a reading beside it
+_WIDE = 120  # columns beyond which a line's counts are too far from its text
 _MANGLED = re.compile(r"_[ZR][\w.$]+")
 
 
@@ -74,7 +75,7 @@ def _line(report: Report, line: Line, function: ListedFunction, linked: bool, ra
     count = str(len(line.instructions)) if line.instructions else ""
     sizes = [placed.instruction.size for placed in line.instructions]
     cost = size(sum(sizes)) if sizes and min(sizes) >= 0 else ""
-    room = report.width - len(number) - 15
+    room = min(report.width, _WIDE) - len(number) - 15
     text = cut(line.text.replace("\t", "    "), room)
     style = STRONG if line.instructions else DIM
     report.add(

@@ -48,6 +48,7 @@ def measure_report(measured: Sequence["Measured"], notes: Sequence[str], width: 
         shown: dict[str, None] = {}
         for summary in item.summaries:
             shown |= dict.fromkeys(_ratios(report, summary, item))
+        report.tell_left_out()
         if item.summaries:
             report.paragraph(legend(tuple(shown)), DIM, indent=2)
         if item.counts:

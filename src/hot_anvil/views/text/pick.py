@@ -72,10 +72,13 @@ def _ranking(report: Report, item: "Picked") -> None:
         for ranked in item.pick.ranking
     ]
     # Over several sizes there is no one time; few rankings have anything to note.
-    shown = report.table(heads, rows, "rlrrrlrrrrl", spare=(6, 9, 8, 7), filled=True)
+    shown = report.table(
+        heads, rows, "rlrrrlrrrrl", spare=(6, 7), below=(9, 8), filled=True, name=1
+    )
     points = [c.inputs for c in item.measured.measurements if c.inputs]
     over = f"mean of log ratios over {joined(points)}; " if len(points) > 1 else ""
     text = f"{over}{circumstances(summary)}; {legend(shown)}"
+    report.tell_left_out()
     report.paragraph(text, DIM, indent=2)
     if len(points) > 1:
         _over_sizes(report, item, "by size", _at_size)

@@ -25,6 +25,7 @@ def pins_report(found: Sequence[Pins], cycles: int, width: int) -> Report:
             traces = ((r, t) for r in one.recordings for t in r.traces if t.pin == pin)
             rows = [_row(recording, trace) for recording, trace in traces]
             report.table((pin, *_HEADS), rows, "lrrrrrrrl", spare=_SPARE, filled=True)
+        report.tell_left_out()
         if not pins:
             report.add("  ", Span("no pin changed", TROUBLE))
         for recording in one.recordings:

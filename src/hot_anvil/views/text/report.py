@@ -23,35 +23,64 @@ class Span(NamedTuple):
 Cell = str | Span
 
 
+class Line(NamedTuple):
+    """Pieces of one line that a view lays out by itself."""
+
+    pieces: tuple[Span, ...]
+
+
+class Paragraph(NamedTuple):
+    """Text that is wrapped where it is shown."""
+
+    text: str
+    style: Style
+    indent: int
+
+
+class Table(NamedTuple):
+    """A table whole, whatever of it fits a terminal."""
+
+    heads: tuple[str, ...]
+    rows: tuple[tuple[Span, ...], ...]
+    align: str  # "l" or "r" for each column
+
+
+Block = Line | Paragraph | Table
+
+
 _NOTE = 24  # columns that notes at the end of a row can do with, or they go under it
 _SHORT = 16  # columns of a last cell that stays in its row
 
 
 class Report:
-    """Lines of styled pieces, at most ``width`` columns wide where they can be cut."""
+    """What a command answers: blocks for any form, and lines for a terminal.
+
+    The lines are at most ``width`` columns wide where they can be cut.
+    """
 
     def __init__(self, width: int = 100) -> None:
         self.width = width
-        self.lines: list[tuple[Span, ...]] = []
+        self.blocks: list[Block] = []
+        self._lines: list[tuple[Span, ...]] = []
+        self._left_out: dict[str, None] = {}  # heads of columns, since it was last said
 
     def add(self, *cells: Cell) -> None:
         """Add one line."""
-        self.lines.append(tuple([_safe(span(cell)) for cell in cells]))
+        pieces = tuple([_safe(span(cell)) for cell in cells])
+        self.blocks.append(Line(pieces))
+        self._lines.append(pieces)
 
     def blank(self) -> None:
         """Add an empty line, unless one is there or the report is empty."""
-        if self.lines and self.lines[-1]:
-            self.lines.append(())
+        self.tell_left_out()
+        if self._lines and self._lines[-1]:
+            self.blocks.append(Line(()))
+            self._lines.append(())
 
     def paragraph(self, text: str, style: Style = PLAIN, indent: int = 0) -> None:
         """Add text wrapped to the width."""
-        if indent + len(text) <= self.width:
-            self.add(" " * indent, Span(text, style))
-            return
-        from textwrap import wrap
-
-        for line in wrap(text, max(self.width - indent, 20), break_on_hyphens=False):
-            self.add(" " * indent, Span(line, style))
+        self.blocks.append(Paragraph(visible(text), style, indent))
+        self._wrapped(text, style, indent)
 
     def table(
         self,
@@ -60,37 +89,74 @@ class Report:
         align: str,
         indent: int = 2,
         spare: Sequence[int] = (),
+        below: Sequence[int] = (),
         filled: bool = False,
+        name: int = 0,
     ) -> list[str]:
         """Add a table without boxes; ``align`` has an "l" or "r" per column.
 
         Returns the heads of the columns that are in it.
 
-        The last column, if left-aligned, is wrapped into the room that is
-        left, or goes under its row where that is little. ``spare`` columns are
-        left out, in that order, where the table would be too wide; with
-        ``filled`` so are columns that nothing stands in.
+        The last column, if left-aligned, is wrapped into the room that is left, or goes under its
+        row where that is little. Where the table would be too wide, ``spare`` columns are left
+        out, in that order, which is said at the latest before an empty line; then columns
+        ``below`` go on in a second table beside column ``name``. With ``filled`` columns that
+        nothing stands in are no part of it.
         """
         body = [[_safe(span(cell)) for cell in row] for row in rows]
+        kept = [k for k in range(len(heads)) if not filled or any(row[k].text for row in body)]
+        whole = [tuple(row[k] for k in kept) for row in body]
+        signs = "".join(align[k] for k in kept)
+        self.blocks.append(Table(tuple(heads[k] for k in kept), tuple(whole), signs))
         widths = [
             max([len(head), *(len(row[k].text) for row in body)]) for k, head in enumerate(heads)
         ]
-        kept = [k for k in range(len(heads)) if not filled or any(row[k].text for row in body)]
         under = align[-1] == "l" and widths[-1] > _SHORT
         needed = [*widths[:-1], 0 if under else widths[-1]]
-        for column in spare:
+        moved: list[int] = []
+        for column in (*spare, *below):
             if indent + sum(needed[k] + 2 for k in kept) - 2 <= self.width:
                 break
             if column in kept:
                 kept.remove(column)
-        heads, widths = [heads[k] for k in kept], [widths[k] for k in kept]
-        body = [[row[k] for k in kept] for row in body]
-        align = "".join(align[k] for k in kept)
+                if column in below:
+                    moved.append(column)
+                else:
+                    self._left_out[heads[column]] = None
+        parts = [kept, [name, *sorted(moved)]] if moved else [kept]
+        for part in parts:
+            self._part([heads[k] for k in part], [[row[k] for k in part] for row in body],
+                       "".join(align[k] for k in part), indent)  # fmt: skip
+        return [heads[k] for k in dict.fromkeys(k for part in parts for k in part)]
+
+    def tell_left_out(self, indent: int = 2) -> None:
+        """Say which columns of the tables since the last time the width left no room for."""
+        if self._left_out:
+            self._wrapped(f"left out, for the width: {', '.join(self._left_out)}", DIM, indent)
+        self._left_out.clear()
+
+    def _wrapped(self, text: str, style: Style, indent: int) -> None:
+        if indent + len(text) <= self.width:
+            self._line(" " * indent, Span(text, style))
+            return
+        from textwrap import wrap
+
+        for line in wrap(text, max(self.width - indent, 20), break_on_hyphens=False):
+            self._line(" " * indent, Span(line, style))
+
+    def _line(self, *cells: Cell) -> None:
+        self._lines.append(tuple([_safe(span(cell)) for cell in cells]))
+
+    def _part(
+        self, heads: Sequence[str], body: Sequence[Sequence[Span]], align: str, indent: int
+    ) -> None:
+        widths = [
+            max([len(head), *(len(row[k].text) for row in body)]) for k, head in enumerate(heads)
+        ]
         if any(heads):
             self._row([Span(head, DIM) for head in heads], widths, align, indent)
         for row in body:
             self._wrapped_row(row, widths, align, indent)
-        return list(heads)
 
     def _wrapped_row(
         self, row: Sequence[Span], widths: Sequence[int], align: str, indent: int
@@ -104,12 +170,12 @@ class Report:
 
             if room < _NOTE:
                 self._row([*row[:-1], Span("")], widths, align, indent)
-                self.paragraph(last.text, last.style, indent + 4)
+                self._wrapped(last.text, last.style, indent + 4)
                 return
             pieces = wrap(last.text, room, break_on_hyphens=False) or [""]
         self._row([*row[:-1], Span(pieces[0], last.style)], widths, align, indent)
         for piece in pieces[1:]:
-            self.add(" " * before, Span(piece, last.style))
+            self._line(" " * before, Span(piece, last.style))
 
     def _row(self, cells: Sequence[Span], widths: Sequence[int], align: str, indent: int) -> None:
         out = [Span(" " * indent)]
@@ -120,7 +186,13 @@ class Report:
                 out += [Span(gap), cell, Span(between)]
             else:
                 out += [cell, Span((gap if between else "") + between)]
-        self.lines.append(tuple(out))
+        self._lines.append(tuple(out))
+
+    @property
+    def lines(self) -> list[tuple[Span, ...]]:
+        """The report as a terminal shows it."""
+        self.tell_left_out()
+        return self._lines
 
     @property
     def text(self) -> str:

@@ -22,6 +22,7 @@ def toolchains_report(
     if rows:
         heads = ("toolchain", "version", "target", "languages", "can", "also")
         report.table(heads, rows, "llllll", spare=(5, 2, 1))
+        report.tell_left_out()
     else:
         report.add(Span("no compiler was found on PATH", TROUBLE))
     _other_targets(report, toolchains)
