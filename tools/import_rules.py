@@ -7,7 +7,7 @@ Enforced, over every import of every module, also those inside functions and for
 - cli -> api -> usecases -> workspace -> system -> core, cli -> views -> core, all -> errors; the
   command line reaches the machine through ``api`` alone. Nothing below imports ``api``.
 - Inside ``core`` and ``system`` a package imports only packages before it in CORE and SYSTEM;
-  ``views.text`` and ``views.json`` do not import each other.
+  a kind of view builds on those that VIEWS names, so ``views.text`` and ``views.json`` on none.
 - No circle between modules, nor between packages, anywhere; nor between the parts of the C worker,
   whose ``worker.c`` nothing calls.
 - ``core`` touches no file, process, clock, terminal or environment, and makes nothing random;
@@ -33,7 +33,15 @@ CORE = (
     "measure", "pins", "trace", "kernels", "results",
 )  # fmt: skip
 SYSTEM = ("process", "store", "toolchain", "bench", "build", "execute", "check", "measure", "trace")
-VIEWS = ("json", "text")
+# Kind of view -> those that it may build on.
+VIEWS: Mapping[str, tuple[str, ...]] = {
+    "json": (),
+    "text": (),
+    "markdown": ("text",),
+    "tools": ("json",),  # files for other programs
+    "plots": ("text",),  # its words for numbers
+    "page": ("text", "plots"),
+}
 # Part of the package -> parts it may import from, itself and errors aside.
 PARTS: Mapping[str, tuple[str, ...]] = {
     "errors": (),
@@ -125,7 +133,9 @@ def may_import(module: str, other: str) -> bool:
     order = {"core": CORE, "system": SYSTEM}.get(part)
     if order and inner and inner_goal:
         return order.index(inner_goal[0]) <= order.index(inner[0])
-    return part != "views" or not inner or not inner_goal or inner[0] == inner_goal[0]
+    if part != "views" or not inner or not inner_goal or inner[0] == inner_goal[0]:
+        return True
+    return inner_goal[0] in VIEWS[inner[0]]
 
 
 def packages(graph: Graph) -> Graph:

@@ -42,6 +42,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.measure.summary import Result
     from hot_anvil.core.pins.records import Pins
     from hot_anvil.core.proof.records import DebugProof
+    from hot_anvil.core.results.answers import Answer, KeptAnswer, KeptHead
     from hot_anvil.core.results.code import Listing, SnippetDiff
     from hot_anvil.core.results.examples import Example
     from hot_anvil.core.results.syntax import Change
@@ -55,8 +56,8 @@ if TYPE_CHECKING:
 Names = Sequence[str]  # of snippets or builds; none: all
 
 __all__ = [
-    "Anvil", "Limits", "Options", "compare_sources", "explain", "find_machine", "open_bench",
-    "open_source", "start_bench",
+    "Anvil", "Limits", "Options", "compare_sources", "explain", "find_machine", "kept_answer",
+    "open_bench", "open_source", "start_bench",
 ]  # fmt: skip
 
 
@@ -346,6 +347,18 @@ class Anvil:
             self.workspace, candidates, snippets, entries, size, schedulers, processors, machine
         )
 
+    def keep(self, answer: "Answer") -> None:
+        """Keep an answer, to be shown again by its number."""
+        from hot_anvil.usecases.answers import keep_answer
+
+        keep_answer(self.workspace, answer)
+
+    def kept_heads(self, snippets: Names = ()) -> "list[KeptHead]":
+        """Return what a list tells of the answers that are kept, the oldest first."""
+        from hot_anvil.usecases.answers import kept_heads
+
+        return kept_heads(self.workspace.store.results, snippets)
+
     def has_kernels(self, snippets: Names = (), candidates: Names = ()) -> bool:
         """Tell whether these candidates of these snippets are kernels."""
         from hot_anvil.usecases.launching import has_kernels
@@ -436,6 +449,17 @@ def open_source(
         Path(path), builds, entries, inputs, sweep, not_promised, tolerance, trust
     )
     return Anvil(make_workspace(bench, True, limits, progress, (), project))
+
+
+def kept_answer(path: str | Path, number: int = 0) -> "KeptAnswer":
+    """Return what was answered about a bench or a source, by its number, the last for 0.
+
+    It needs no compiler. Raises RequestError where there is none, or it cannot be read.
+    """
+    from hot_anvil.usecases.answers import kept_answer as kept
+    from hot_anvil.usecases.answers import results_at
+
+    return kept(results_at(Path(path)), number)
 
 
 def compare_sources(

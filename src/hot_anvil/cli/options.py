@@ -331,9 +331,9 @@ def _open(args: argparse.Namespace, out: "Output", path: str | None, trust: bool
 _SAID_AGAIN = ("build", "project", "entry", "inputs", "sweep", "not_promised", "tolerance")
 
 
-def same_again(args: argparse.Namespace) -> str:
+def same_again(args: argparse.Namespace, path: str = "") -> str:
     """Return what follows a command's name to ask about the same code and values once more."""
-    words = [args.path]
+    words = [path or args.path]
     for name in _SAID_AGAIN:
         given = getattr(args, name, None) or []
         option = {"project": "from"}.get(name, name).replace("_", "-")

@@ -18,6 +18,7 @@ from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
 from hot_anvil.system.measure.machine import machine_identity
 from hot_anvil.system.store.files import digest
+from hot_anvil.usecases.answers import kept_heads
 from hot_anvil.workspace import Workspace, usecase
 
 KIND = "measurement"
@@ -88,6 +89,8 @@ def kept_states(
     states = [read_state(*row) for row in workspace.store.results.of_kind(KIND)]
     if snippets:
         states = [state for state in states if state.snippet in snippets]
+    if not states and kept_heads(workspace.store.results, snippets):
+        return []  # there is something to list all the same
     if not states:
         raise RequestError(
             f"{workspace.store.folder}: nothing was measured here yet. Measuring and "
@@ -132,6 +135,8 @@ def compared_states(states: Sequence[State], wanted: Sequence[int]) -> list[Comp
         earlier = [s for s in own[:-1] if _makers(s) != _makers(last)] or own[:-1]
         if earlier:
             out.append(compare_states(earlier[-1], last))
+    if not states:
+        raise RequestError("Nothing was measured yet, so there is nothing to compare.")
     if not out:
         raise RequestError("There is only one measurement of each; measure again to compare.")
     return out

@@ -188,9 +188,9 @@ def test_lines_have_their_share_of_the_time_alone_and_beside_each_other() -> Non
 
 def test_history_shows_what_changed_and_compares_only_what_can_be(tmp_path: Path) -> None:
     before, after = state(1, [1e-6, 2e-6], "ab"), state(2, [1e-6, 3e-6], "ax")
-    text = history_report([before, after], (), 110).text
+    text = history_report([before, after], (), (), 110).text
     assert re.search(r"#2 .*code$", text, re.M) and "machine m1: a gauge's computer" in text
-    only = history_report([before, after], ("c1",), 110).text
+    only = history_report([before, after], ("c1",), (), 110).text
     assert "  c1\n" in only and "  c0\n" not in only
     told = compared_report([compare_states(before, after)], (), 110).text
     assert re.search(r"c1 .* 1\.5\d?x .* slower +code", told) and "measured by c0" in told

@@ -4,6 +4,7 @@ import argparse
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from hot_anvil.cli.answering import write_answer
 from hot_anvil.cli.options import (
     add_bench,
     add_inputs,
@@ -49,8 +50,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Judge every candidate; exit code 1 when one fails, or a snippet has no correct one."""
+    from hot_anvil.core.results.answers import Answer
     from hot_anvil.core.verify.verdicts import CORRECT
-    from hot_anvil.views.text.check import check_report, replay_report
+    from hot_anvil.views.text.check import replay_report
 
     if args.replay and args.repeat != 2:
         raise RequestError("--repeat goes with a whole check, --replay calls once.")
@@ -62,10 +64,9 @@ def run(args: argparse.Namespace, out: Output) -> int:
         )
         return 0 if replay.verdict == CORRECT else 1
     checks = anvil.check(args.snippet, args.call_seconds, args.repeat, args.values, args.reach)
-    out.answer(
-        lambda: check_report(checks, same_again(args), out.width),
-        lambda: document("check", "check", checks),
-    )
+    answer = Answer("check", checks, asked=same_again(args))
+    anvil.keep(answer)
+    write_answer(answer, out)
     return fault_code(checks) or exit_code(checks, args.accept)
 
 

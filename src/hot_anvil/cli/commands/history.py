@@ -29,9 +29,10 @@ def run(args: argparse.Namespace, out: Output) -> int:
     anvil = open_anvil(args, out, path)
     if args.compare is None:
         states = anvil.history(args.snippet, candidates)
+        heads = anvil.kept_heads(args.snippet)
         out.answer(
-            lambda: history_report(states, candidates, out.width),
-            lambda: document("history", "history", states, candidates),
+            lambda: history_report(states, candidates, heads, out.width),
+            lambda: document("history", "history", states, candidates, heads),
         )
         return 0
     if len(args.compare) not in (0, 2):

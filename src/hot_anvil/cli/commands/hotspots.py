@@ -2,14 +2,16 @@
 
 import argparse
 
+from hot_anvil.cli.answering import write_answer
 from hot_anvil.cli.options import (
     add_inputs,
     add_named_builds,
     open_anvil,
     positive,
+    same_again,
     split_path,
 )
-from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.output import Output
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -32,15 +34,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show where the time goes."""
-    from hot_anvil.views.text.hotspots import hotspots_report
+    from hot_anvil.core.results.answers import Answer
 
     path, builds = split_path(args.words)
     anvil = open_anvil(args, out, path)
     found = anvil.hotspots(builds, args.snippet, args.entry, args.at, args.seconds)
     files = {line.file for hot in found for one in hot.candidates for line in one.lines}
     sources = anvil.source_lines(sorted(files))
-    out.answer(
-        lambda: hotspots_report(found, sources, out.width, args.all),
-        lambda: document("hotspots", "hotspots", found, sources),
-    )
+    answer = Answer("hotspots", found, asked=same_again(args, path), sources=sources)
+    anvil.keep(answer)
+    write_answer(answer, out, args.all)
     return 0 if any(hot.candidates for hot in found) else 1

@@ -2,8 +2,16 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_measuring, count, fault_code, measure_options, open_to_measure
-from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.answering import write_answer
+from hot_anvil.cli.options import (
+    add_measuring,
+    count,
+    fault_code,
+    measure_options,
+    open_to_measure,
+    same_again,
+)
+from hot_anvil.cli.output import Output
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -20,7 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, out: Output) -> int:
     """Measure every correct candidate; exit code 1 when a snippet has none, or one is slower."""
     from hot_anvil.api import environment
-    from hot_anvil.views.text.measure import measure_report, slower_lines
+    from hot_anvil.core.results.answers import Answer
 
     anvil = open_to_measure(args, out)
     if args.earlier is not None:
@@ -31,10 +39,9 @@ def run(args: argparse.Namespace, out: Output) -> int:
         notes = ()  # nothing was timed: nothing disturbed it
     limit = args.fail_if_slower_than
     slower = [row for item in measured for row in anvil.slower_than(item, limit)] if limit else []
-    out.answer(
-        lambda: slower_lines(measure_report(measured, notes, out.width), slower, limit),
-        lambda: document("measure", "measure", measured, notes, slower),
-    )
+    answer = Answer("measure", measured, notes, tuple(slower), limit, same_again(args))
+    anvil.keep(answer)
+    write_answer(answer, out)
     faults = fault_code(item.checked for item in measured)
     told = all(item.overall or item.elsewhere for item in measured)
     return faults or int(not told or bool(slower))

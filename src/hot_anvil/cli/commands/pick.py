@@ -2,15 +2,17 @@
 
 import argparse
 
+from hot_anvil.cli.answering import write_answer
 from hot_anvil.cli.options import (
     add_measuring,
     fault_code,
     measure_options,
     names_of,
     open_to_measure,
+    same_again,
     share,
 )
-from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.output import Output
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -33,8 +35,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, out: Output) -> int:
     """Do the whole job; exit code 1 when a snippet has nothing correct to pick, or too slow."""
     from hot_anvil.api import environment
-    from hot_anvil.views.text.measure import slower_lines
-    from hot_anvil.views.text.pick import pick_report
+    from hot_anvil.core.results.answers import Answer
 
     anvil = open_to_measure(args, out)
     notes = () if args.imported else environment()
@@ -46,10 +47,9 @@ def run(args: argparse.Namespace, out: Output) -> int:
         for row in anvil.slower_than(item.measured, limit)
         if row.candidate == item.pick.choice
     ]
-    out.answer(
-        lambda: slower_lines(pick_report(picked, notes, out.width), slower, limit),
-        lambda: document("pick", "pick", picked, notes, slower),
-    )
+    answer = Answer("pick", picked, notes, tuple(slower), limit, same_again(args))
+    anvil.keep(answer)
+    write_answer(answer, out)
     faults = fault_code(item.measured.checked for item in picked)
     chosen = [item.pick.choice or any(o.fewest for o in item.measured.elsewhere) for item in picked]
     return faults or int(not all(chosen) or bool(slower))

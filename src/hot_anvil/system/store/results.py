@@ -2,6 +2,7 @@
 
 import json
 import time
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -52,8 +53,24 @@ class Results:
             else:
                 notice(f"{self.path}: the result cannot be kept ({error}).")
 
-    def of_kind(self, kind: str) -> list[tuple[int, float, str, Any]]:
-        """Return what was recorded of one kind: (number, time, subject, document), oldest first."""
+    def of_kind(self, kind: str, without: Sequence[str] = ()) -> list[tuple[int, float, str, Any]]:
+        """Return what was recorded of one kind: (number, time, subject, document), oldest first.
+
+        ``without``: fields of the documents that are too large to be read for a list.
+        """
+        gone = "".join(f", '$.{name}'" for name in without)
+        document = f"json_remove(document{gone})" if gone else "document"
+        rows = self._select(
+            f"SELECT id, at, subject, {document} FROM results WHERE kind = ? ORDER BY id", kind
+        )
+        return [(number, at, subject, json.loads(text)) for number, at, subject, text in rows]
+
+    def numbered(self, number: int) -> tuple[float, Any]:
+        """Return the time and the document of this number, which is there."""
+        ((at, text),) = self._select("SELECT at, document FROM results WHERE id = ?", number)
+        return at, json.loads(text)
+
+    def _select(self, query: str, value: str | int) -> list[Any]:
         import sqlite3
 
         refuse_link(self.path)
@@ -61,16 +78,13 @@ class Results:
             return []
         try:
             with sqlite3.connect(self.path, timeout=30) as base:
-                rows = base.execute(
-                    "SELECT id, at, subject, document FROM results WHERE kind = ? ORDER BY id",
-                    (kind,),
-                ).fetchall()
+                rows = base.execute(query, (value,)).fetchall()
             base.close()
         except sqlite3.Error as error:
             if _is_damaged(error) and self._set_aside():
                 return []
             raise RequestError(f"{self.path}: earlier results cannot be read ({error}).") from None
-        return [(number, at, subject, json.loads(text)) for number, at, subject, text in rows]
+        return rows
 
     def _set_aside(self) -> bool:
         """Put damaged results where somebody may look at them; tell whether that could be done."""

@@ -4,12 +4,19 @@ from collections.abc import Sequence
 from typing import Any
 
 from hot_anvil.core.measure.history import Compared, State
+from hot_anvil.core.results.answers import KeptHead
 from hot_anvil.views.json.document import Document, document, finite
 
 
-def history_document(states: Sequence[State], candidates: Sequence[str]) -> Document:
+def history_document(
+    states: Sequence[State], candidates: Sequence[str], heads: Sequence[KeptHead]
+) -> Document:
     """Return the document of ``history``."""
-    return document("history", measurements=[_state(s, candidates) for s in states])
+    return document(
+        "history",
+        measurements=[_state(s, candidates) for s in states],
+        answers=[{**head._asdict(), "origin": head.origin or None} for head in heads],
+    )
 
 
 def compared_document(compared: Sequence[Compared]) -> Document:

@@ -1,15 +1,20 @@
-"""Measurements over time, as text and as documents."""
+"""Measurements over time, and the answers that are kept, as text."""
 
 from collections.abc import Sequence
 from datetime import datetime
 
 from hot_anvil.core.measure.history import Change, Compared, Entry, State, series
 from hot_anvil.core.measure.verdict_words import FASTER, SLOWER
+from hot_anvil.core.results.answers import KeptHead
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
-from hot_anvil.views.text.words import duration, interval, ratio
+from hot_anvil.views.text.words import duration, interval, joined, ratio
+
+_LISTED = 12  # of the answers that are kept
 
 
-def history_report(states: Sequence[State], candidates: Sequence[str], width: int) -> Report:
+def history_report(
+    states: Sequence[State], candidates: Sequence[str], heads: Sequence[KeptHead], width: int
+) -> Report:
     """Return each candidate's measurements, the oldest first, with what changed between them."""
     report = Report(width)
     machines = dict.fromkeys((s.machine, s.machine_text) for s in states)
@@ -39,18 +44,38 @@ def history_report(states: Sequence[State], candidates: Sequence[str], width: in
                 ]
             )
             before = state, entry
-        heads = ("", "when", "machine", "time a call", "quiet", "ratio", "interval", "changed")
-        report.table(heads, table, "rllrrrrl", indent=4)
+        columns = ("", "when", "machine", "time a call", "quiet", "ratio", "interval", "changed")
+        report.table(columns, table, "rllrrrrl", indent=4)
     report.blank()
     for name, text in machines:
         report.paragraph(f"machine {name}: {text}", DIM)
-    report.paragraph(
-        "ratio: over the time of that measurement's baseline. Times of two measurements are not "
-        "paired; 'history --compare' compares by code that did not change, 'measure --earlier' "
-        "measures earlier code again.",
-        DIM,
-    )
+    if states:
+        report.paragraph(
+            "ratio: over the time of that measurement's baseline. Times of two measurements are "
+            "not paired; 'history --compare' compares by code that did not change, 'measure "
+            "--earlier' measures earlier code again.",
+            DIM,
+        )
+    if not candidates:
+        _answers(report, heads)
     return report
+
+
+def _answers(report: Report, heads: Sequence[KeptHead]) -> None:
+    """Add what 'show' can show again, the last first."""
+    if not heads:
+        return
+    report.blank()
+    report.add(Span("kept answers", STRONG), "  'hot-anvil show PATH NUMBER' shows one again")
+    rows = [
+        [str(one.number), when(one.at), one.command,
+         f"from {one.origin}" if one.origin else one.machine, joined(one.snippets)]
+        for one in reversed(heads)
+    ]  # fmt: skip
+    heading = ("number", "when", "command", "machine", "snippets")
+    report.table(heading, rows[:_LISTED], "rllll")
+    if len(rows) > _LISTED:
+        report.paragraph(f"and {len(rows) - _LISTED} before these, as JSON lists them", DIM, 2)
 
 
 def when(at: float) -> str:

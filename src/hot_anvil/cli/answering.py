@@ -1,0 +1,60 @@
+"""Answers that are kept: how each is written, now and when it is shown again."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from hot_anvil.cli.output import Output, document
+
+if TYPE_CHECKING:
+    from hot_anvil.core.results.answers import Answer
+    from hot_anvil.views.text.report import Report
+
+
+def write_answer(answer: "Answer", out: Output, everything: bool = False) -> None:
+    """Write an answer in the form that was asked for; ``everything``: also what is next to nothing.
+
+    The results of a command are its own records; which, core.results.answers says.
+    """
+    out.answer(
+        lambda: _REPORTS[answer.command](answer, out.width, everything),
+        lambda: document(answer.command, answer.command, *_DOCUMENTED[answer.command](answer)),
+    )
+
+
+def _check(answer: "Answer", width: int, everything: bool) -> "Report":
+    from hot_anvil.views.text.check import check_report
+
+    return check_report(answer.results, answer.asked, width)
+
+
+def _measure(answer: "Answer", width: int, everything: bool) -> "Report":
+    from hot_anvil.views.text.measure import measure_report, slower_lines
+
+    report = measure_report(answer.results, answer.notes, width)
+    return slower_lines(report, answer.slower, answer.limit)
+
+
+def _pick(answer: "Answer", width: int, everything: bool) -> "Report":
+    from hot_anvil.views.text.measure import slower_lines
+    from hot_anvil.views.text.pick import pick_report
+
+    report = pick_report(answer.results, answer.notes, width)
+    return slower_lines(report, answer.slower, answer.limit)
+
+
+def _hotspots(answer: "Answer", width: int, everything: bool) -> "Report":
+    from hot_anvil.views.text.hotspots import hotspots_report
+
+    return hotspots_report(answer.results, answer.sources, width, everything)
+
+
+_REPORTS: dict[str, "Callable[[Answer, int, bool], Report]"] = {
+    "check": _check, "measure": _measure, "pick": _pick, "hotspots": _hotspots,
+}  # fmt: skip
+
+_DOCUMENTED: dict[str, "Callable[[Answer], tuple[Any, ...]]"] = {
+    "check": lambda answer: (answer.results,),
+    "measure": lambda answer: (answer.results, answer.notes, answer.slower),
+    "pick": lambda answer: (answer.results, answer.notes, answer.slower),
+    "hotspots": lambda answer: (answer.results, answer.sources),
+}

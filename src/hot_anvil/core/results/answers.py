@@ -1,0 +1,63 @@
+"""What a command answered, whole: kept, shown again, sent to others."""
+
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
+from typing import Any, Literal, NamedTuple
+
+from hot_anvil.core.measure.summary import Result
+
+Command = Literal["check", "measure", "pick", "hotspots"]
+KEPT: tuple[Command, ...] = ("check", "measure", "pick", "hotspots")
+
+NO_SOURCES: Mapping[str, Sequence[str]] = MappingProxyType({})
+
+
+class Answer(NamedTuple):
+    """A command's answer: its results with all that its views show beside them."""
+
+    command: Command
+    # One for each snippet: Checked, Measured, Picked or Hot, by the command.
+    results: tuple[Any, ...]
+    notes: tuple[str, ...] = ()  # on the machine, as it was then
+    slower: tuple[Result, ...] = ()  # what is slower than it may be
+    limit: str | None = None  # than what
+    asked: str = ""  # the words of a command line that asks about the same code and values again
+    sources: Mapping[str, Sequence[str]] = NO_SOURCES  # lines of what the results point into
+
+    @property
+    def snippets(self) -> tuple[str, ...]:
+        """The names of the snippets that it is about, in their order."""
+        return tuple(snippet_of(result) for result in self.results)
+
+
+class KeptAnswer(NamedTuple):
+    """An answer as it was kept."""
+
+    number: int
+    at: float  # seconds since 1970
+    machine: str  # its short identity
+    machine_text: str  # what it is, in words
+    version: str  # of Hot Anvil
+    origin: str  # the file it was imported from, "" for here
+    answer: Answer
+
+
+class KeptHead(NamedTuple):
+    """What a list of kept answers tells of one, without reading all of it."""
+
+    number: int
+    at: float
+    command: str
+    snippets: tuple[str, ...]
+    machine: str
+    origin: str
+
+
+def snippet_of(result: Any) -> str:
+    """Return the name of the snippet that one result is about."""
+    if hasattr(result, "measured"):
+        result = result.measured
+    if hasattr(result, "checked"):
+        result = result.checked
+    snippet = result.snippet
+    return snippet if isinstance(snippet, str) else str(snippet.name)
