@@ -15,6 +15,7 @@ from hot_anvil.cli.options import (
     same_again,
 )
 from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.plotting import KINDS, add_plot, plot_answer
 from hot_anvil.core.config.failing import FAILING
 from hot_anvil.errors import RequestError
 
@@ -26,6 +27,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
     add_bench(parser)
     add_inputs(parser)
+    add_plot(parser, KINDS["check"])
     parser.add_argument(
         "--repeat", type=count, default=2, metavar="N",
         help="call N times on each input set of the bench, to find races and the like (default: 2)",
@@ -67,6 +69,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     answer = Answer("check", checks, asked=same_again(args))
     anvil.keep(answer)
     write_answer(answer, out)
+    plot_answer(answer, args)
     return fault_code(checks) or exit_code(checks, args.accept)
 
 

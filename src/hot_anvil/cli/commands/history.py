@@ -1,9 +1,16 @@
 """``hot-anvil history``."""
 
 import argparse
+from collections.abc import Sequence
+from functools import partial
+from typing import TYPE_CHECKING
 
 from hot_anvil.cli.options import add_bench, count, open_anvil, split_path
 from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.plotting import Named, add_plot, write_figures
+
+if TYPE_CHECKING:
+    from hot_anvil.core.measure.history import State
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -13,6 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="a bench or one source file (default: this folder), then candidates to show",
     )  # fmt: skip
     add_bench(parser, path=False)
+    add_plot(parser)
     parser.add_argument(
         "--compare", nargs="*", type=count, metavar="NUMBER",
         help="compare two measurements, before and after; without numbers the last of each "
@@ -34,6 +42,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
             lambda: history_report(states, candidates, heads, out.width),
             lambda: document("history", "history", states, candidates, heads),
         )
+        if args.plot:
+            write_figures(args.plot, _figures(states, candidates))
         return 0
     if len(args.compare) not in (0, 2):
         raise RequestError("--compare takes two numbers, before and after, or none.")
@@ -43,3 +53,19 @@ def run(args: argparse.Namespace, out: Output) -> int:
         lambda: document("history", "compared", compared),
     )
     return 0
+
+
+def _figures(states: "Sequence[State]", candidates: Sequence[str]) -> list[Named]:
+    from hot_anvil.views.plots.history import draw_history
+
+    own = [
+        s._replace(
+            entries=tuple(e for e in s.entries if not candidates or e.candidate in candidates)
+        )
+        for s in states
+    ]
+    places = dict.fromkeys((s.snippet, s.inputs) for s in own)
+    return [
+        (f"{snippet} {inputs}".strip(), partial(draw_history, own, snippet, inputs))
+        for snippet, inputs in places
+    ]

@@ -12,12 +12,14 @@ from hot_anvil.cli.options import (
     split_path,
 )
 from hot_anvil.cli.output import Output
+from hot_anvil.cli.plotting import KINDS, add_plot, plot_answer
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
     add_named_builds(parser, "[BUILD ...]", "the builds to look at (default: the grid)")
     add_inputs(parser, entry=False)
+    add_plot(parser, KINDS["hotspots"])
     parser.set_defaults(entry_filters=True)
     parser.add_argument(
         "--at", default="", metavar="SIZE",
@@ -44,4 +46,5 @@ def run(args: argparse.Namespace, out: Output) -> int:
     answer = Answer("hotspots", found, asked=same_again(args, path), sources=sources)
     anvil.keep(answer)
     write_answer(answer, out, args.all)
+    plot_answer(answer, args)
     return 0 if any(hot.candidates for hot in found) else 1

@@ -1,14 +1,22 @@
 """``hot-anvil ledger``."""
 
 import argparse
+from collections.abc import Sequence
+from functools import partial
+from typing import TYPE_CHECKING
 
 from hot_anvil.cli.options import add_named_builds, open_anvil, split_path
 from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.plotting import Named, add_plot, write_figures
+
+if TYPE_CHECKING:
+    from hot_anvil.core.diff.ledger import Ledger
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
     add_named_builds(parser, "[BUILD ...]", "the builds to show (default: the grid)")
+    add_plot(parser)
     parser.add_argument(
         "--only-differing", action="store_true", help="only lines that builds disagree on"
     )
@@ -30,4 +38,12 @@ def run(args: argparse.Namespace, out: Output) -> int:
     out.answer(
         lambda: ledger_report(ledgers, out.width), lambda: document("ledger", "ledger", ledgers)
     )
+    if args.plot:
+        write_figures(args.plot, _figures(ledgers))
     return 0
+
+
+def _figures(ledgers: "Sequence[Ledger]") -> list[Named]:
+    from hot_anvil.views.plots.heat import draw_ledger
+
+    return [(one.snippet, partial(draw_ledger, one)) for one in ledgers]

@@ -12,11 +12,13 @@ from hot_anvil.cli.options import (
     same_again,
 )
 from hot_anvil.cli.output import Output
+from hot_anvil.cli.plotting import KINDS, add_plot, plot_answer
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
     add_measuring(parser, "a candidate is told slower than its entry")
+    add_plot(parser, KINDS["measure"])
     parser.add_argument(
         "--earlier", nargs="?", type=count, const=0, default=None, metavar="NUMBER",
         help="measure the code of an earlier measurement in the same rounds; without NUMBER (see "
@@ -42,6 +44,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     answer = Answer("measure", measured, notes, tuple(slower), limit, same_again(args))
     anvil.keep(answer)
     write_answer(answer, out)
+    plot_answer(answer, args)
     faults = fault_code(item.checked for item in measured)
     told = all(item.overall or item.elsewhere for item in measured)
     return faults or int(not told or bool(slower))

@@ -13,6 +13,7 @@ from hot_anvil.cli.options import (
     share,
 )
 from hot_anvil.cli.output import Output
+from hot_anvil.cli.plotting import KINDS, add_plot, plot_answer
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -20,6 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     from hot_anvil.core.measure.choosing import PREFERENCES
 
     add_measuring(parser, "the choice is told slower than")
+    add_plot(parser, KINDS["pick"])
     parser.add_argument(
         "--share", type=share, metavar="S",
         help="the entry's share of a whole program's time, from 0 to 1: tells what the gain of the "
@@ -50,6 +52,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     answer = Answer("pick", picked, notes, tuple(slower), limit, same_again(args))
     anvil.keep(answer)
     write_answer(answer, out)
+    plot_answer(answer, args)
     faults = fault_code(item.measured.checked for item in picked)
     chosen = [item.pick.choice or any(o.fewest for o in item.measured.elsewhere) for item in picked]
     return faults or int(not all(chosen) or bool(slower))

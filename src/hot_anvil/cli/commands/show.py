@@ -8,6 +8,7 @@ from datetime import datetime
 from hot_anvil.cli.answering import write_answer
 from hot_anvil.cli.options import is_source
 from hot_anvil.cli.output import Output
+from hot_anvil.cli.plotting import KINDS, add_plot, plot_answer
 from hot_anvil.core.names import visible
 from hot_anvil.errors import AnvilError, RequestError
 
@@ -19,6 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="a bench or one source file (default: this folder), then which answer (default: the "
         "last)",
     )  # fmt: skip
+    add_plot(parser, list(dict.fromkeys(kind for kinds in KINDS.values() for kind in kinds)))
     parser.add_argument(
         "--snippet", action="append", default=[], metavar="NAME",
         help="only what it says of this snippet; may be repeated",
@@ -52,6 +54,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     )
     try:
         write_answer(answer, out, args.all)
+        plot_answer(answer, args)
     except (AnvilError, BrokenPipeError):
         raise
     except Exception as error:

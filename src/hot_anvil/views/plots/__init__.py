@@ -1,0 +1,1 @@
+"""Figures of what was computed; each module draws one kind, none computes."""
