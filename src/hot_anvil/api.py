@@ -45,6 +45,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.results.answers import Answer, KeptAnswer, KeptHead
     from hot_anvil.core.results.code import Listing, SnippetDiff
     from hot_anvil.core.results.examples import Example
+    from hot_anvil.core.results.pages import Page
     from hot_anvil.core.results.syntax import Change
     from hot_anvil.core.results.words import Told, Used
     from hot_anvil.core.trace.parting import Agreement, Parting
@@ -358,6 +359,17 @@ class Anvil:
         from hot_anvil.usecases.answers import kept_heads
 
         return kept_heads(self.workspace.store.results, snippets)
+
+    def page(self, builds: Names = (), snippets: Names = (), fresh: bool = False) -> "Page":
+        """Return what a page tells of the bench, from what was done before.
+
+        ``builds`` are those whose instructions it shows. Nothing is measured, unless ``fresh``.
+        """
+        from hot_anvil.usecases.pages import fresh_answers, make_page
+
+        if fresh:
+            fresh_answers(self.workspace, snippets)
+        return make_page(self.workspace, builds, snippets)
 
     def has_kernels(self, snippets: Names = (), candidates: Names = ()) -> bool:
         """Tell whether these candidates of these snippets are kernels."""

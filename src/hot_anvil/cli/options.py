@@ -40,7 +40,7 @@ def make_parser(command: str, what: str, forms: Sequence[str] = FORMS) -> argpar
         formatter_class=lambda prog: argparse.HelpFormatter(prog, width=HELP_WIDTH),
     )
     parser.add_argument(
-        "--format", choices=forms, default="text", help="how to answer (default: text)"
+        "--format", choices=forms, default=forms[0], help=f"how to answer (default: {forms[0]})"
     )
     parser.add_argument("--out", metavar="FILE", help="write the answer to a file")
     return parser

@@ -94,6 +94,14 @@ class Output:
         else:
             self._write(report().text)
 
+    def write_page(self, html: str, name: str) -> None:
+        """Write a page into the file asked for, else ``name``, and say where it is."""
+        self.stop_progress()
+        self.file = self.file or name
+        self._write(html)
+        size = len(html.encode(errors="surrogateescape")) / 1e6
+        sys.stdout.write(f"{self.file}: a page of {size:.1f} MB, for any browser\n")
+
     def show(self, report: Report) -> None:
         """Write lines to a terminal at once, over whatever prompt stands there."""
         sys.stdout.write("\r\x1b[K")

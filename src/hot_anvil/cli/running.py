@@ -26,7 +26,8 @@ def run_command(command: str, what: str, words: Sequence[str]) -> int:
     module = import_module(f"hot_anvil.cli.commands.{command}")
     out = None
     try:
-        parser = make_parser(command, what, (*FORMS, *getattr(module, "MORE_FORMS", ())))
+        forms = getattr(module, "FORMS", None) or (*FORMS, *getattr(module, "MORE_FORMS", ()))
+        parser = make_parser(command, what, forms)
         module.add_arguments(parser)
         args = parser.parse_intermixed_args(words)
         out = Output(args)

@@ -29,7 +29,19 @@ def keep_answer(workspace: Workspace, answer: Answer) -> None:
         "command": answer.command, "snippets": answer.snippets, "machine": machine,
         "machine_text": text, "version": __version__, "origin": "",
     }  # fmt: skip
+    made: dict[tuple[str, str], str] = {}
+    for name in answer.snippets:
+        made |= identities_of(workspace, name)
+    answer = answer._replace(artefacts=made)
     workspace.store.results.add(KIND, answer.command, head | {"packed": packed(answer)})
+
+
+def identities_of(workspace: Workspace, snippet: str) -> dict[tuple[str, str], str]:
+    """Return for each build of a snippet a text that is equal for the same artefacts."""
+    return {
+        (snippet, built.build.name): " ".join(unit.artefact for unit in built.all_units)
+        for built in workspace.compile([snippet])
+    }
 
 
 def packed(answer: Answer) -> str:

@@ -12,6 +12,8 @@ from hot_anvil.cli.plotting import KINDS, add_plot, plot_answer
 from hot_anvil.core.names import visible
 from hot_anvil.errors import AnvilError, RequestError
 
+MORE_FORMS = ("page",)
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
@@ -53,7 +55,14 @@ def run(args: argparse.Namespace, out: Output) -> int:
         f"{visible(kept.machine_text)}\n"
     )
     try:
-        write_answer(answer, out, args.all)
+        if args.format == "page":
+            from hot_anvil.views.page.render import answer_page, page_html
+
+            title = f"{answer.command}, answer {kept.number}"
+            page = answer_page(kept._replace(answer=answer), title)
+            out.write_page(page_html(page), f"answer-{kept.number}.html")
+        else:
+            write_answer(answer, out, args.all)
         plot_answer(answer, args)
     except (AnvilError, BrokenPipeError):
         raise

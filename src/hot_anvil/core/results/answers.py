@@ -10,6 +10,7 @@ Command = Literal["check", "measure", "pick", "hotspots"]
 KEPT: tuple[Command, ...] = ("check", "measure", "pick", "hotspots")
 
 NO_SOURCES: Mapping[str, Sequence[str]] = MappingProxyType({})
+NO_ARTEFACTS: Mapping[tuple[str, str], str] = MappingProxyType({})
 
 
 class Answer(NamedTuple):
@@ -23,6 +24,8 @@ class Answer(NamedTuple):
     limit: str | None = None  # than what
     asked: str = ""  # the words of a command line that asks about the same code and values again
     sources: Mapping[str, Sequence[str]] = NO_SOURCES  # lines of what the results point into
+    # (snippet, build) -> names of its artefacts then; the same names are the same code.
+    artefacts: Mapping[tuple[str, str], str] = NO_ARTEFACTS
 
     @property
     def snippets(self) -> tuple[str, ...]:
