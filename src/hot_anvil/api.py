@@ -52,14 +52,58 @@ if TYPE_CHECKING:
     from hot_anvil.core.trace.records import ShownCall, Stepped
     from hot_anvil.core.trace.selection import Choice
     from hot_anvil.core.verify.results import Checked, Replay
+    from hot_anvil.system.store.results import Results
+    from hot_anvil.usecases.exporting import Exported, Imported
     from hot_anvil.usecases.toolchains import Machine
 
 Names = Sequence[str]  # of snippets or builds; none: all
 
 __all__ = [
-    "Anvil", "Limits", "Options", "compare_sources", "explain", "find_machine", "kept_answer",
-    "open_bench", "open_source", "start_bench",
+    "Anvil", "Kept", "Limits", "Options", "compare_sources", "explain", "find_machine",
+    "import_export", "open_bench", "open_kept", "open_source", "save_export", "start_bench",
 ]  # fmt: skip
+
+
+class Kept:
+    """What was answered about a bench or a source before; no compiler is needed for it."""
+
+    def __init__(self, results: "Results") -> None:
+        self._results = results
+
+    def heads(self, snippets: Names = ()) -> "list[KeptHead]":
+        """Return what a list tells of the answers, the oldest first."""
+        from hot_anvil.usecases.answers import kept_heads
+
+        return kept_heads(self._results, snippets)
+
+    def answer(self, number: int = 0) -> "KeptAnswer":
+        """Return an answer by its number, the last for 0."""
+        from hot_anvil.usecases.answers import kept_answer
+
+        return kept_answer(self._results, number)
+
+    def page(self) -> "Page | None":
+        """Return the page that came with an imported bench, None for any other."""
+        from hot_anvil.usecases.exporting import imported_page
+
+        return imported_page(self._results)
+
+    def history(self, snippets: Names = (), candidates: Names = ()) -> "list[State]":
+        """Return what was measured before, the oldest first."""
+        from hot_anvil.usecases.history import kept_states
+
+        return kept_states(self._results, snippets, candidates)
+
+    def compare(
+        self, snippets: Names = (), candidates: Names = (), numbers: Sequence[int] = ()
+    ) -> "list[Compared]":
+        """Compare two measurements; without numbers the last of each snippet with the one before.
+
+        The one before is the last whose code, toolchain or machine differs.
+        """
+        from hot_anvil.usecases.history import compared_states, kept_states
+
+        return compared_states(kept_states(self._results, snippets, candidates), numbers)
 
 
 class Anvil:
@@ -348,17 +392,16 @@ class Anvil:
             self.workspace, candidates, snippets, entries, size, schedulers, processors, machine
         )
 
+    @property
+    def kept(self) -> Kept:
+        """What was answered before."""
+        return Kept(self.workspace.store.results)
+
     def keep(self, answer: "Answer") -> None:
         """Keep an answer, to be shown again by its number."""
         from hot_anvil.usecases.answers import keep_answer
 
         keep_answer(self.workspace, answer)
-
-    def kept_heads(self, snippets: Names = ()) -> "list[KeptHead]":
-        """Return what a list tells of the answers that are kept, the oldest first."""
-        from hot_anvil.usecases.answers import kept_heads
-
-        return kept_heads(self.workspace.store.results, snippets)
 
     def page(self, builds: Names = (), snippets: Names = (), fresh: bool = False) -> "Page":
         """Return what a page tells of the bench, from what was done before.
@@ -370,6 +413,12 @@ class Anvil:
         if fresh:
             fresh_answers(self.workspace, snippets)
         return make_page(self.workspace, builds, snippets)
+
+    def export(self, snippets: Names = ()) -> "Exported":
+        """Return all that an export of the bench holds; ``save_export`` writes it."""
+        from hot_anvil.usecases.exporting import gather_export
+
+        return gather_export(self.workspace, snippets)
 
     def has_kernels(self, snippets: Names = (), candidates: Names = ()) -> bool:
         """Tell whether these candidates of these snippets are kernels."""
@@ -398,23 +447,6 @@ class Anvil:
         from hot_anvil.system.bench.opening import read_sources
 
         return read_sources(self.bench.root, files)
-
-    def history(self, snippets: Names = (), candidates: Names = ()) -> "list[State]":
-        """Return what was measured before, the oldest first."""
-        from hot_anvil.usecases.history import kept_states
-
-        return kept_states(self.workspace, snippets, candidates)
-
-    def compare_measurements(
-        self, snippets: Names = (), candidates: Names = (), numbers: Sequence[int] = ()
-    ) -> "list[Compared]":
-        """Compare two measurements; without numbers the last of each snippet with the one before.
-
-        The one before is the last whose code, toolchain or machine differs.
-        """
-        from hot_anvil.usecases.history import compared_states, kept_states
-
-        return compared_states(kept_states(self.workspace, snippets, candidates), numbers)
 
 
 def open_bench(
@@ -463,15 +495,27 @@ def open_source(
     return Anvil(make_workspace(bench, True, limits, progress, (), project))
 
 
-def kept_answer(path: str | Path, number: int = 0) -> "KeptAnswer":
-    """Return what was answered about a bench or a source, by its number, the last for 0.
+def import_export(path: str | Path, folder: str | Path) -> "Imported":
+    """Lay an export out as a bench in a new folder; nothing in it is compiled or run."""
+    from hot_anvil.usecases.exporting import import_export as lay_out
 
-    It needs no compiler. Raises RequestError where there is none, or it cannot be read.
-    """
-    from hot_anvil.usecases.answers import kept_answer as kept
+    return lay_out(Path(path), Path(folder))
+
+
+def save_export(
+    path: str | Path, exported: "Exported", more: "Mapping[str, bytes] | None" = None
+) -> None:
+    """Write an export into one file, with ``more`` files in it by their names inside."""
+    from hot_anvil.usecases.exporting import save_export as save
+
+    save(Path(path), exported, more or {})
+
+
+def open_kept(path: str | Path) -> Kept:
+    """Return what was answered about a bench or a source; raises RequestError where none is."""
     from hot_anvil.usecases.answers import results_at
 
-    return kept(results_at(Path(path)), number)
+    return Kept(results_at(Path(path)))
 
 
 def compare_sources(

@@ -17,8 +17,13 @@ def write_answer(answer: "Answer", out: Output, everything: bool = False) -> Non
     """
     out.answer(
         lambda: _REPORTS[answer.command](answer, out.width, everything),
-        lambda: document(answer.command, answer.command, *_DOCUMENTED[answer.command](answer)),
+        lambda: answer_document(answer),
     )
+
+
+def answer_document(answer: "Answer") -> dict[str, Any]:
+    """Return the JSON document of an answer."""
+    return document(answer.command, answer.command, *_DOCUMENTED[answer.command](answer))
 
 
 def _check(answer: "Answer", width: int, everything: bool) -> "Report":

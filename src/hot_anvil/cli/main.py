@@ -31,6 +31,8 @@ COMMANDS = {
     "history": "what was measured before, and what an edit or a new compiler changed",
     "report": "one page to keep: the choice, every source line under all builds, and why",
     "show": "a past answer again, exactly as it was, by the number that 'history' lists",
+    "export": "one file with the bench, what was found out about it, and its code",
+    "import": "lay such a file out as a bench, to look at; nothing in it is run",
     "pick": "the whole job: compile, check, measure, choose the fastest correct one",
 }
 INTERRUPTED = 130

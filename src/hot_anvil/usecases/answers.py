@@ -44,6 +44,17 @@ def identities_of(workspace: Workspace, snippet: str) -> dict[tuple[str, str], s
     }
 
 
+def keep_imported(results: Results, kept: KeptAnswer, file: str) -> int:
+    """Keep an answer that came in a file, as of then and there; return its number here."""
+    head = {
+        "command": kept.answer.command, "snippets": kept.answer.snippets, "machine": kept.machine,
+        "machine_text": kept.machine_text, "version": kept.version, "origin": file,
+    }  # fmt: skip
+    document = head | {"packed": packed(kept.answer)}
+    results.add(KIND, kept.answer.command, document, at=kept.at)
+    return kept_heads(results)[-1].number
+
+
 def packed(answer: Answer) -> str:
     """Return an answer as one text."""
     plain = json.dumps(pack(answer), separators=(",", ":"))

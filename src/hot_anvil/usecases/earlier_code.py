@@ -34,7 +34,9 @@ def with_earlier(workspace: Workspace, snippets: Sequence[str], number: int) -> 
     Raises RequestError when there is none.
     """
     names = [snippet.name for snippet in find_snippets(workspace.bench, snippets)]
-    states = [state for state in kept_states(workspace, names, ()) if not state.imported]
+    states = [
+        state for state in kept_states(workspace.store.results, names, ()) if not state.imported
+    ]
     if number and number not in (state.number for state in states):
         raise RequestError(
             f"{number}: there is no such measurement of {listed(names)}. They are: "

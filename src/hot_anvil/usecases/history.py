@@ -18,8 +18,9 @@ from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
 from hot_anvil.system.measure.machine import machine_identity
 from hot_anvil.system.store.files import digest
+from hot_anvil.system.store.results import Results
 from hot_anvil.usecases.answers import kept_heads
-from hot_anvil.workspace import Workspace, usecase
+from hot_anvil.workspace import Workspace
 
 KIND = "measurement"
 
@@ -81,19 +82,18 @@ def codes_of(workspace: Workspace, checked: Checked) -> dict[str, str]:
     return out
 
 
-@usecase
 def kept_states(
-    workspace: Workspace, snippets: Sequence[str], candidates: Sequence[str]
+    results: Results, snippets: Sequence[str], candidates: Sequence[str]
 ) -> list[State]:
     """Return what was kept, the oldest first; only states that hold one of the candidates."""
-    states = [read_state(*row) for row in workspace.store.results.of_kind(KIND)]
+    states = [read_state(*row) for row in results.of_kind(KIND)]
     if snippets:
         states = [state for state in states if state.snippet in snippets]
-    if not states and kept_heads(workspace.store.results, snippets):
+    if not states and kept_heads(results, snippets):
         return []  # there is something to list all the same
     if not states:
         raise RequestError(
-            f"{workspace.store.folder}: nothing was measured here yet. Measuring and "
+            f"{results.path.parent}: nothing was measured here yet. Measuring and "
             "picking keep what they measure."
         )
     known = list(dict.fromkeys(e.candidate for s in states for e in s.entries))

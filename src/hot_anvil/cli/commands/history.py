@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
-from hot_anvil.cli.options import add_bench, count, open_anvil, split_path
+from hot_anvil.cli.options import count, split_path
 from hot_anvil.cli.output import Output, document
 from hot_anvil.cli.plotting import Named, add_plot, write_figures
 
@@ -19,7 +19,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "words", nargs="*", metavar="[PATH] [CANDIDATE ...]",
         help="a bench or one source file (default: this folder), then candidates to show",
     )  # fmt: skip
-    add_bench(parser, path=False)
+    parser.add_argument(
+        "--snippet", action="append", default=[], metavar="NAME",
+        help="only this snippet; may be repeated",
+    )  # fmt: skip
     add_plot(parser)
     parser.add_argument(
         "--compare", nargs="*", type=count, metavar="NUMBER",
@@ -30,14 +33,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show what was measured over time, or compare two measurements."""
+    from hot_anvil.api import open_kept
     from hot_anvil.errors import RequestError
     from hot_anvil.views.text.history import compared_report, history_report
 
     path, candidates = split_path(args.words)
-    anvil = open_anvil(args, out, path)
+    kept = open_kept(path)
     if args.compare is None:
-        states = anvil.history(args.snippet, candidates)
-        heads = anvil.kept_heads(args.snippet)
+        states = kept.history(args.snippet, candidates)
+        heads = kept.heads(args.snippet)
         out.answer(
             lambda: history_report(states, candidates, heads, out.width),
             lambda: document("history", "history", states, candidates, heads),
@@ -47,7 +51,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
         return 0
     if len(args.compare) not in (0, 2):
         raise RequestError("--compare takes two numbers, before and after, or none.")
-    compared = anvil.compare_measurements(args.snippet, candidates, args.compare)
+    compared = kept.compare(args.snippet, candidates, args.compare)
     out.answer(
         lambda: compared_report(compared, candidates, out.width),
         lambda: document("history", "compared", compared),

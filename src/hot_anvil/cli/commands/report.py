@@ -26,11 +26,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Write a page from what was done before."""
+    from hot_anvil.api import open_kept
+    from hot_anvil.core.results.pages import narrowed
     from hot_anvil.views.page.render import page_html
 
     path, builds = split_path(args.words)
-    anvil = open_anvil(args, out, path)
-    page = anvil.page(builds, args.snippet, args.fresh)
+    page = None if args.fresh else open_kept(path).page()
+    if page:
+        page = narrowed(page, builds, args.snippet)
+    else:
+        page = open_anvil(args, out, path).page(builds, args.snippet, args.fresh)
     out.progress("drawing the page", 0, 1)
     out.write_page(page_html(page), NAME)
     return 0

@@ -34,11 +34,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show an answer again, from what was kept alone: nothing is compiled, run or measured."""
-    from hot_anvil.api import kept_answer
+    from hot_anvil.api import open_kept
     from hot_anvil.core.results.answers import snippet_of
 
     path, number = _path_and_number(args.words)
-    kept = kept_answer(path, number)
+    kept = open_kept(path).answer(number)
     answer = kept.answer
     for name in args.snippet:
         if name not in answer.snippets:

@@ -14,8 +14,10 @@ from hot_anvil.core.diff.ledger import Cell, Ledger
 from hot_anvil.core.diff.records import Diff, lines_text
 from hot_anvil.core.facts.table import SnippetFacts
 from hot_anvil.core.measure.hotspots import Hot
+from hot_anvil.core.names import listed
 from hot_anvil.core.results.answers import KeptAnswer
 from hot_anvil.core.results.code import Listing, SnippetDiff
+from hot_anvil.errors import RequestError
 
 MOST_SHOWN = 8  # builds whose instructions a page shows where nobody names them
 _LEADING = 5  # reasons told for each build
@@ -146,6 +148,29 @@ def page_lines(
             )
         )
     return tuple(out)
+
+
+def narrowed(page: Page, builds: Sequence[str], snippets: Sequence[str]) -> Page:
+    """Return a page that is made with fewer snippets, and fewer builds whose code is shown.
+
+    Raises RequestError for a name that it does not have.
+    """
+    known = [one.name for one in page.snippets]
+    for name in snippets:
+        if name not in known:
+            raise RequestError(f"{name}: the page has no such snippet. It has: {listed(known)}.")
+    visible = dict.fromkeys(c.build for one in page.snippets for c in one.columns if c.shown)
+    for name in builds:
+        if name not in visible:
+            raise RequestError(
+                f"{name}: the page does not hold its code. It holds that of: {listed(visible)}."
+            )
+    made = []
+    for one in page.snippets:
+        if not snippets or one.name in snippets:
+            columns = (c._replace(shown=c.shown and c.build in builds) for c in one.columns)
+            made.append(one._replace(columns=tuple(columns)) if builds else one)
+    return page._replace(snippets=tuple(made))
 
 
 def lead_of(item: SnippetDiff) -> Lead:

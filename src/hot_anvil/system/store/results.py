@@ -25,8 +25,15 @@ class Results:
     def __init__(self, path: Path) -> None:
         self.path = path
 
-    def add(self, kind: str, subject: str, document: Any, kept_before: bool = True) -> None:
-        """Add a check or a measurement to the results; they are never overwritten.
+    def add(
+        self,
+        kind: str,
+        subject: str,
+        document: Any,
+        kept_before: bool = True,
+        at: float | None = None,
+    ) -> None:
+        """Add a check or a measurement, of now or of ``at``; nothing is ever overwritten.
 
         Where that cannot be done it is said, and what was found is shown all the same. Results
         that are damaged are set aside; ``kept_before`` tells that they were not just now.
@@ -44,12 +51,12 @@ class Results:
                 )
                 base.execute(
                     "INSERT INTO results (at, kind, subject, document) VALUES (?, ?, ?, ?)",
-                    (time.time(), kind, subject, json.dumps(document)),
+                    (time.time() if at is None else at, kind, subject, json.dumps(document)),
                 )
             base.close()
         except (sqlite3.Error, OSError) as error:
             if _is_damaged(error) and self._set_aside() and kept_before:
-                self.add(kind, subject, document, False)
+                self.add(kind, subject, document, False, at)
             else:
                 notice(f"{self.path}: the result cannot be kept ({error}).")
 

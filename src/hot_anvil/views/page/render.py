@@ -141,13 +141,14 @@ def _drawn(name: str, draw: "Callable[[Any], Figure]", data: Any) -> dict[str, A
 
 
 def _answer(kept: KeptAnswer) -> dict[str, Any]:
+    name = f"{kept.answer.snippets[0]}: {kept.answer.command}, answer {kept.number}"
     return {
         "command": kept.answer.command,
         "number": kept.number,
         "when": _when(kept.at),
         "machine": kept.machine_text,
         "version": kept.version,
-        "sheet": as_html(_report(kept.answer), f"{kept.answer.command}, answer {kept.number}"),
+        "sheet": as_html(_report(kept.answer), name),
     }
 
 
@@ -176,15 +177,14 @@ def _sheets(one: PageSnippet) -> list[tuple[str, Markup]]:
     from hot_anvil.views.text.facts import facts_report
     from hot_anvil.views.text.frame import frame_report
 
-    out = []
+    out: list[tuple[str, Report]] = []
     if one.builts:
         name = "builds, what compilers complain about"
-        out.append((name, as_html(compile_report(one.builts, (), {}, _WIDTH), name)))
+        out.append((name, compile_report(one.builts, (), {}, _WIDTH)))
     if one.facts:
         name = "facts of functions and loops, where builds differ"
         shown = [known._replace(table=chosen(known.table, [], False)) for known in one.facts]
-        out.append((name, as_html(facts_report(shown, one.facts, _WIDTH, False, False), name)))
+        out.append((name, facts_report(shown, one.facts, _WIDTH, False, False)))
     if one.frames:
-        name = "where variables live"
-        out.append((name, as_html(frame_report(one.frames, _WIDTH), name)))
-    return out
+        out.append(("where variables live", frame_report(one.frames, _WIDTH)))
+    return [(name, as_html(report, f"{one.name}: {name}")) for name, report in out]

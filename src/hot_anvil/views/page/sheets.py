@@ -19,9 +19,10 @@ _INSIDE = 4  # columns of indent from which a paragraph belongs to the lines bef
 
 
 def as_html(report: Report, name: str) -> Markup:
-    """Return a report as HTML; ``name`` is what its tables are about, for who hears them."""
+    """Return a report as HTML; ``name``, of its own on a page, tells who hears it what it is of."""
     out: list[Markup] = []
     lines: list[Markup] = []
+    tables = 0
     for block in report.blocks:
         if isinstance(block, Line) and not _is_heading(block):
             lines.append(Markup("").join(map(_span, block.pieces)))
@@ -31,7 +32,8 @@ def as_html(report: Report, name: str) -> Markup:
             continue
         _close(out, lines)
         if isinstance(block, Table):
-            out.append(_table(block, name))
+            tables += 1
+            out.append(_table(block, f"{name}, table {tables}"))
         elif isinstance(block, Paragraph):
             out.append(Markup('<p class="{}">{}</p>').format(block.style, block.text))
         else:
