@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.code.records import EMITTED, View
 from hot_anvil.core.measure.options import DEFAULTS, Options
+from hot_anvil.core.results.result_set import ResultSet
 from hot_anvil.core.verify.options import CALL_SECONDS, CheckOptions
 from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.process.scope import Limits
@@ -88,11 +89,11 @@ class Kept:
 
         return imported_page(self._results)
 
-    def history(self, snippets: Names = (), candidates: Names = ()) -> "list[State]":
+    def history(self, snippets: Names = (), candidates: Names = ()) -> "ResultSet[State]":
         """Return what was measured before, the oldest first."""
         from hot_anvil.usecases.history import kept_states
 
-        return kept_states(self._results, snippets, candidates)
+        return ResultSet(kept_states(self._results, snippets, candidates))
 
     def compare(
         self, snippets: Names = (), candidates: Names = (), numbers: Sequence[int] = ()
@@ -134,11 +135,11 @@ class Anvil:
         """Return the build of this name; raises RequestError with the nearest one."""
         return self.workspace.build(name)
 
-    def compile(self, snippets: Names = (), builds: Names = ()) -> "tuple[Built, ...]":
+    def compile(self, snippets: Names = (), builds: Names = ()) -> "ResultSet[Built]":
         """Return each snippet under each build; a refused one is a result, not an error."""
         from hot_anvil.usecases.listings import compile_builds
 
-        return compile_builds(self.workspace, snippets, builds)
+        return ResultSet(compile_builds(self.workspace, snippets, builds))
 
     def prove_debug(self, builds: "Sequence[Built]") -> "dict[tuple[str, str], DebugProof]":
         """Return whether our debug flag changes code: (snippet, build) -> proof."""
@@ -159,11 +160,11 @@ class Anvil:
         snippets: Names = (),
         entries: Collection[str] = (),
         view: View = EMITTED,
-    ) -> "tuple[Listing, ...]":
+    ) -> "ResultSet[Listing]":
         """Return each snippet's code under one build, by source line."""
         from hot_anvil.usecases.listings import list_build
 
-        return list_build(self.workspace, build, snippets, entries, view)
+        return ResultSet(list_build(self.workspace, build, snippets, entries, view))
 
     def library_listing(self, build: str, function: str) -> "Listing":
         """Return a library function's own code, as a build's toolchain would link it."""
@@ -178,38 +179,38 @@ class Anvil:
         snippets: Names = (),
         entries: Collection[str] = (),
         view: View = EMITTED,
-    ) -> "tuple[SnippetDiff, ...]":
+    ) -> "ResultSet[SnippetDiff]":
         """Compare each snippet on two sides, with reasons; raises RequestError if one is refused.
 
         A side is a build, or ENTRY@BUILD: two entries are compared through their instructions.
         """
         from hot_anvil.usecases.comparison import compare_builds
 
-        return compare_builds(self.workspace, left, right, snippets, entries, view)
+        return ResultSet(compare_builds(self.workspace, left, right, snippets, entries, view))
 
     def diff_edit(
         self, build: str, edits: int = 1, snippets: Names = (), entries: Collection[str] = ()
-    ) -> "tuple[SnippetDiff, ...]":
+    ) -> "ResultSet[SnippetDiff]":
         """Compare what a build made of the source some edits ago with what it makes now."""
         from hot_anvil.usecases.comparison import compare_edit
 
-        return compare_edit(self.workspace, build, edits, snippets, entries)
+        return ResultSet(compare_edit(self.workspace, build, edits, snippets, entries))
 
     def ledger(
         self, builds: Names = (), snippets: Names = (), entries: Collection[str] = ()
-    ) -> "tuple[Ledger, ...]":
+    ) -> "ResultSet[Ledger]":
         """Return each snippet's instruction counts by source line under many builds."""
         from hot_anvil.usecases.comparison import make_ledgers
 
-        return make_ledgers(self.workspace, builds, snippets, entries)
+        return ResultSet(make_ledgers(self.workspace, builds, snippets, entries))
 
     def facts(
         self, builds: Names = (), snippets: Names = (), entries: Collection[str] = ()
-    ) -> "tuple[SnippetFacts, ...]":
+    ) -> "ResultSet[SnippetFacts]":
         """Return each snippet's facts about functions and loops under many builds."""
         from hot_anvil.usecases.inspection import make_facts
 
-        return make_facts(self.workspace, builds, snippets, entries)
+        return ResultSet(make_facts(self.workspace, builds, snippets, entries))
 
     def frames(
         self, build: str, snippets: Names = (), entries: Collection[str] = ()
@@ -238,11 +239,11 @@ class Anvil:
 
         dump_pins(found, path)
 
-    def expect(self, builds: Names = (), snippets: Names = ()) -> "tuple[Expected, ...]":
+    def expect(self, builds: Names = (), snippets: Names = ()) -> "ResultSet[Expected]":
         """Return whether the bench's expectations hold."""
         from hot_anvil.usecases.inspection import check_expectations
 
-        return check_expectations(self.workspace, builds, snippets)
+        return ResultSet(check_expectations(self.workspace, builds, snippets))
 
     def used(self, build: str, snippets: Names = ()) -> "tuple[Used, ...]":
         """Return every instruction that a build uses, with its count and what it does."""
@@ -263,7 +264,7 @@ class Anvil:
         repeat: int = 2,
         values: bool = False,
         draw: int = 0,
-    ) -> "tuple[Checked, ...]":
+    ) -> "ResultSet[Checked]":
         """Judge every candidate of the snippets against the reference.
 
         ``call_seconds`` bounds each call. ``repeat`` calls on each input set find what only
@@ -273,7 +274,7 @@ class Anvil:
         from hot_anvil.usecases.verification import check_snippets
 
         options = CheckOptions(call_seconds, repeat, values, draw)
-        return check_snippets(self.workspace, snippets, options)
+        return ResultSet(check_snippets(self.workspace, snippets, options))
 
     def replay(self, name: str, call_seconds: float = CALL_SECONDS) -> "Replay":
         """Call a candidate once more on an input set that a check found to fail."""
@@ -286,22 +287,22 @@ class Anvil:
         snippets: Names = (),
         options: Options = DEFAULTS,
         call_seconds: float = CALL_SECONDS,
-    ) -> "tuple[Measured, ...]":
+    ) -> "ResultSet[Measured]":
         """Check, then measure what is correct."""
         from hot_anvil.usecases.measurement import measure_snippets
 
-        return measure_snippets(self.workspace, snippets, options, call_seconds)
+        return ResultSet(measure_snippets(self.workspace, snippets, options, call_seconds))
 
     def pick(
         self,
         snippets: Names = (),
         options: Options = DEFAULTS,
         call_seconds: float = CALL_SECONDS,
-    ) -> "tuple[Picked, ...]":
+    ) -> "ResultSet[Picked]":
         """Do the whole job and choose the fastest correct candidate of each snippet."""
         from hot_anvil.usecases.picking import pick_snippets
 
-        return pick_snippets(self.workspace, snippets, options, call_seconds)
+        return ResultSet(pick_snippets(self.workspace, snippets, options, call_seconds))
 
     def beside_earlier(self, snippets: Names = (), number: int = 0) -> "Anvil":
         """Return an Anvil in which earlier code takes part beside the code now.
@@ -328,7 +329,7 @@ class Anvil:
         entries: Sequence[str] = (),
         at: str = "",
         seconds: float = 1.0,
-    ) -> "tuple[Hot, ...]":
+    ) -> "ResultSet[Hot]":
         """Return where the time of correct candidates goes, by source line and instruction.
 
         ``at`` is a sweep point such as "n=4096" ("" for the last); ``seconds`` is for each
@@ -336,7 +337,7 @@ class Anvil:
         """
         from hot_anvil.usecases.hotspots import find_hotspots
 
-        return find_hotspots(self.workspace, builds, snippets, entries, at, seconds)
+        return ResultSet(find_hotspots(self.workspace, builds, snippets, entries, at, seconds))
 
     def step(
         self,
@@ -380,7 +381,7 @@ class Anvil:
         schedulers: "Sequence[Scheduler]" = ("spread",),
         processors: int = 4,
         machine: bool = False,
-    ) -> "tuple[KernelLaunch, ...]":
+    ) -> "ResultSet[KernelLaunch]":
         """Launch kernels on the simulated device: counts by line, and which block ran where.
 
         ``candidates`` are BUILD or ENTRY@BUILD; each scheduler makes a map of blocks of its own,
@@ -388,8 +389,10 @@ class Anvil:
         """
         from hot_anvil.usecases.launching import launch_kernels
 
-        return launch_kernels(
-            self.workspace, candidates, snippets, entries, size, schedulers, processors, machine
+        return ResultSet(
+            launch_kernels(
+                self.workspace, candidates, snippets, entries, size, schedulers, processors, machine
+            )
         )
 
     @property
@@ -520,11 +523,11 @@ def open_kept(path: str | Path) -> Kept:
 
 def compare_sources(
     left: Anvil, right: Anvil, builds: tuple[str, str], entries: Collection[str] = ()
-) -> "tuple[SnippetDiff, ...]":
+) -> "ResultSet[SnippetDiff]":
     """Compare two bare sources, each under a build; ``entries`` may name one function of each."""
     from hot_anvil.usecases.comparison import compare_files
 
-    return compare_files(left.workspace, right.workspace, builds, entries)
+    return ResultSet(compare_files(left.workspace, right.workspace, builds, entries))
 
 
 def explain(text: str, target: str = "") -> "tuple[Told, ...]":

@@ -3,7 +3,8 @@
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.output import Output, document, table_rows
+from hot_anvil.errors import RequestError
 
 if TYPE_CHECKING:
     from hot_anvil.core.results.answers import Answer
@@ -18,12 +19,26 @@ def write_answer(answer: "Answer", out: Output, everything: bool = False) -> Non
     out.answer(
         lambda: _REPORTS[answer.command](answer, out.width, everything),
         lambda: answer_document(answer),
+        lambda: table_rows(answer.results),
+        lambda: _for_tools(answer, out.form),
     )
 
 
 def answer_document(answer: "Answer") -> dict[str, Any]:
     """Return the JSON document of an answer."""
     return document(answer.command, answer.command, *_DOCUMENTED[answer.command](answer))
+
+
+def _for_tools(answer: "Answer", form: str) -> str:
+    if answer.command != "check":
+        raise RequestError(f"--format {form}: it is for verdicts, and this is no check.")
+    if form == "junit":
+        from hot_anvil.views.tools.junit import check_junit
+
+        return check_junit(answer.results, answer.accept)
+    from hot_anvil.views.tools.sarif import check_sarif
+
+    return check_sarif(answer.results)
 
 
 def _check(answer: "Answer", width: int, everything: bool) -> "Report":

@@ -42,6 +42,20 @@ def csv_rows(command: str, *results: Any, kind: str = "") -> Iterable[Sequence[A
     return made
 
 
+def table_rows(results: Iterable[Any]) -> Iterable[Sequence[Any]]:
+    """Return results as rows of their table, the head first; loads the code for it only now."""
+    from hot_anvil.core.results.tables import csv_table
+
+    return csv_table(results)
+
+
+def _cell(value: Any) -> Any:
+    """Return a value as CSV holds it: nothing for one that is not known, or has no end."""
+    if isinstance(value, str):
+        return visible(value)
+    return "" if value is None or value in (float("inf"), float("-inf")) else value
+
+
 class Output:
     """Writes an answer in the form the arguments ask for."""
 
@@ -70,17 +84,23 @@ class Output:
         report: Callable[[], Report],
         document: Callable[[], dict[str, Any]],
         rows: Callable[[], Iterable[Sequence[Any]]] = tuple,
+        files: Callable[[], str] = str,
     ) -> None:
-        """Write the answer; only the form asked for is made. ``rows`` are those of CSV."""
+        """Write the answer; only the form asked for is made.
+
+        ``rows`` are those of CSV; ``files`` makes what another program reads: JUnit, SARIF.
+        """
         self.stop_progress()
         if self.form == "csv":
             import csv
             import io
 
             text = io.StringIO()
-            shown = ([visible(c) if isinstance(c, str) else c for c in row] for row in rows())
+            shown = ([_cell(value) for value in row] for row in rows())
             csv.writer(text, lineterminator="\n").writerows(shown)
             self._write(text.getvalue())
+        elif self.form in ("junit", "sarif"):
+            self._write(files())
         elif self.form == "json":
             import json
 

@@ -22,6 +22,8 @@ from hot_anvil.errors import RequestError
 if TYPE_CHECKING:
     from hot_anvil.core.verify.results import Checked
 
+MORE_FORMS = ("csv", "junit", "sarif")
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
@@ -66,7 +68,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
         )
         return 0 if replay.verdict == CORRECT else 1
     checks = anvil.check(args.snippet, args.call_seconds, args.repeat, args.values, args.reach)
-    answer = Answer("check", checks, asked=same_again(args))
+    answer = Answer("check", checks, accept=tuple(args.accept), asked=same_again(args))
     anvil.keep(answer)
     write_answer(answer, out)
     plot_answer(answer, args)

@@ -3,7 +3,9 @@
 import argparse
 
 from hot_anvil.cli.options import add_bench, open_anvil
-from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.output import Output, document, table_rows
+
+MORE_FORMS = ("csv", "sarif")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -20,6 +22,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.core.build.records import COMPILED
     from hot_anvil.core.proof.records import BROKEN
     from hot_anvil.views.text.compile import compile_report
+    from hot_anvil.views.tools.sarif import compile_sarif
 
     anvil = open_anvil(args, out)
     builds = anvil.compile(args.snippet)
@@ -27,6 +30,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
     out.answer(
         lambda: compile_report(builds, anvil.notes, proofs, out.width),
         lambda: document("compile", "compile", builds, anvil.notes, proofs),
+        lambda: table_rows(builds),
+        lambda: compile_sarif(builds),
     )
     if any(proof.state == BROKEN for proof in proofs.values()):
         return 1

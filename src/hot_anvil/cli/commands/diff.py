@@ -13,13 +13,15 @@ from hot_anvil.cli.options import (
     split_path,
     syntax_of,
 )
-from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.output import Output, document, table_rows
 from hot_anvil.core.names import listed
 from hot_anvil.core.results.code import SnippetDiff
 from hot_anvil.errors import RequestError
 
 if TYPE_CHECKING:
     from hot_anvil.api import Anvil
+
+MORE_FORMS = ("csv",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -70,6 +72,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     out.answer(
         lambda: diff_report(diffs, out.width, args.all, max(args.context, 0)),
         lambda: document("diff", "diff", diffs),
+        lambda: table_rows(diffs),
     )
     return 0
 

@@ -3,8 +3,10 @@
 import argparse
 
 from hot_anvil.cli.options import add_bench, open_anvil, split_path
-from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.output import Output, document, table_rows
 from hot_anvil.core.facts.expectations import HELD
+
+MORE_FORMS = ("csv", "junit")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -20,6 +22,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, out: Output) -> int:
     """Check the bench's expectations; 1 if one does not hold."""
     from hot_anvil.views.text.expect import expect_report
+    from hot_anvil.views.tools.junit import expect_junit
 
     path, builds = split_path(args.words)
     anvil = open_anvil(args, out, path)
@@ -28,5 +31,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     out.answer(
         lambda: expect_report(found, file, out.width, args.all),
         lambda: document("expect", "expect", found, file),
+        lambda: table_rows(found),
+        lambda: expect_junit(found),
     )
     return 0 if all(o.state == HELD for one in found for o in one.outcomes) else 1

@@ -1,13 +1,18 @@
 """``hot-anvil facts``."""
 
 import argparse
+from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING, Any
 
 from hot_anvil.cli.options import add_named_builds, open_anvil, split_path
-from hot_anvil.cli.output import Output, csv_rows, document
+from hot_anvil.cli.output import Output, document, table_rows
 from hot_anvil.core.facts.records import FUNCTION_FACTS, LOOP_FACTS
 from hot_anvil.core.facts.table import chosen
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
+
+if TYPE_CHECKING:
+    from hot_anvil.core.facts.table import SnippetFacts
 
 MORE_FORMS = ("csv",)
 
@@ -47,6 +52,13 @@ def run(args: argparse.Namespace, out: Output) -> int:
     out.answer(
         lambda: view.facts_report(shown, found, out.width, args.evidence, bool(names)),
         lambda: document("facts", "facts", found, names, args.evidence),
-        lambda: csv_rows("facts", found, names),
+        lambda: _rows(found, names),
     )
     return 0
+
+
+def _rows(found: "Sequence[SnippetFacts]", names: Sequence[str]) -> Iterable[Sequence[Any]]:
+    """Return the rows of a table with those of facts in ``names`` only, all where none is named."""
+    head, *rows = table_rows(found)
+    fact = head.index("fact")
+    return [head, *(row for row in rows if not names or row[fact] in names)]

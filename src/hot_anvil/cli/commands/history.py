@@ -6,11 +6,13 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from hot_anvil.cli.options import count, split_path
-from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.output import Output, document, table_rows
 from hot_anvil.cli.plotting import Named, add_plot, write_figures
 
 if TYPE_CHECKING:
     from hot_anvil.core.measure.history import State
+
+MORE_FORMS = ("csv",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -45,6 +47,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
         out.answer(
             lambda: history_report(states, candidates, heads, out.width),
             lambda: document("history", "history", states, candidates, heads),
+            lambda: table_rows(states),
         )
         if args.plot:
             write_figures(args.plot, _figures(states, candidates))
@@ -55,6 +58,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     out.answer(
         lambda: compared_report(compared, candidates, out.width),
         lambda: document("history", "compared", compared),
+        lambda: table_rows(compared),
     )
     return 0
 

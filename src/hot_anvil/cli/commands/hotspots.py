@@ -14,6 +14,8 @@ from hot_anvil.cli.options import (
 from hot_anvil.cli.output import Output
 from hot_anvil.cli.plotting import KINDS, add_plot, plot_answer
 
+MORE_FORMS = ("csv",)
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""

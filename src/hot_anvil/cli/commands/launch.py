@@ -3,7 +3,7 @@
 import argparse
 
 from hot_anvil.cli.options import add_inputs, add_named_builds, count, open_anvil, split_path
-from hot_anvil.cli.output import Output, csv_rows, document
+from hot_anvil.cli.output import Output, document, table_rows
 from hot_anvil.core.arch.ptx.device.schedule import SCHEDULERS
 
 MORE_FORMS = ("csv",)
@@ -49,6 +49,6 @@ def run(args: argparse.Namespace, out: Output) -> int:
     out.answer(
         lambda: launch_report(found, sources, out.width),
         lambda: document("launch", "launch", found),
-        lambda: csv_rows("launch", found),
+        lambda: table_rows(found),
     )
     return int(any(one.ending != "returned" or one.races for one in found))

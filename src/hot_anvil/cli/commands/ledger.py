@@ -6,11 +6,13 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from hot_anvil.cli.options import add_named_builds, open_anvil, split_path
-from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.output import Output, document, table_rows
 from hot_anvil.cli.plotting import Named, add_plot, write_figures
 
 if TYPE_CHECKING:
     from hot_anvil.core.diff.ledger import Ledger
+
+MORE_FORMS = ("csv",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -32,11 +34,13 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
     path, names = split_path(args.words)
     anvil = open_anvil(args, out, path)
-    ledgers = anvil.ledger(names, args.snippet, args.entry)
     by_spread = args.sort == "disagreement"
-    ledgers = tuple(ledger.arranged(args.only_differing, by_spread) for ledger in ledgers)
+    found = anvil.ledger(names, args.snippet, args.entry)
+    ledgers = tuple(ledger.arranged(args.only_differing, by_spread) for ledger in found)
     out.answer(
-        lambda: ledger_report(ledgers, out.width), lambda: document("ledger", "ledger", ledgers)
+        lambda: ledger_report(ledgers, out.width),
+        lambda: document("ledger", "ledger", ledgers),
+        lambda: table_rows(ledgers),
     )
     if args.plot:
         write_figures(args.plot, _figures(ledgers))

@@ -11,8 +11,10 @@ from hot_anvil.cli.options import (
     split_path,
     syntax_of,
 )
-from hot_anvil.cli.output import Output, document
+from hot_anvil.cli.output import Output, document, table_rows
 from hot_anvil.core.results.code import Listing
+
+MORE_FORMS = ("csv",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -61,6 +63,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     out.answer(
         lambda: listing_report(listings, out.width, args.raw_names),
         lambda: document("listing", "listing", listings),
+        lambda: table_rows(listings),
     )
     return 0
 

@@ -14,6 +14,8 @@ from hot_anvil.cli.options import (
 from hot_anvil.cli.output import Output
 from hot_anvil.cli.plotting import KINDS, add_plot, plot_answer
 
+MORE_FORMS = ("csv",)
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
@@ -41,7 +43,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
         notes = ()  # nothing was timed: nothing disturbed it
     limit = args.fail_if_slower_than
     slower = [row for item in measured for row in anvil.slower_than(item, limit)] if limit else []
-    answer = Answer("measure", measured, notes, tuple(slower), limit, same_again(args))
+    answer = Answer("measure", measured, notes, tuple(slower), limit, asked=same_again(args))
     anvil.keep(answer)
     write_answer(answer, out)
     plot_answer(answer, args)

@@ -15,6 +15,8 @@ from hot_anvil.cli.options import (
 from hot_anvil.cli.output import Output
 from hot_anvil.cli.plotting import KINDS, add_plot, plot_answer
 
+MORE_FORMS = ("csv",)
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
@@ -49,7 +51,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
         for row in anvil.slower_than(item.measured, limit)
         if row.candidate == item.pick.choice
     ]
-    answer = Answer("pick", picked, notes, tuple(slower), limit, same_again(args))
+    answer = Answer("pick", picked, notes, tuple(slower), limit, asked=same_again(args))
     anvil.keep(answer)
     write_answer(answer, out)
     plot_answer(answer, args)

@@ -12,7 +12,7 @@ from hot_anvil.cli.plotting import KINDS, add_plot, plot_answer
 from hot_anvil.core.names import visible
 from hot_anvil.errors import AnvilError, RequestError
 
-MORE_FORMS = ("page",)
+MORE_FORMS = ("csv", "junit", "sarif", "page")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

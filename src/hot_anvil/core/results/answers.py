@@ -22,6 +22,7 @@ class Answer(NamedTuple):
     notes: tuple[str, ...] = ()  # on the machine, as it was then
     slower: tuple[Result, ...] = ()  # what is slower than it may be
     limit: str | None = None  # than what
+    accept: tuple[str, ...] = ()  # failing verdicts that the request took for none
     asked: str = ""  # the words of a command line that asks about the same code and values again
     sources: Mapping[str, Sequence[str]] = NO_SOURCES  # lines of what the results point into
     # (snippet, build) -> names of its artefacts then; the same names are the same code.

@@ -1,6 +1,6 @@
 """Facts as a JSON document and as rows of a table."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 from hot_anvil.core.code.records import Instruction, parts_by_owner
@@ -98,35 +98,3 @@ def _fact(fact: Fact, items: Sequence[Instruction]) -> Document:
     if items and fact.places != ALL:
         out["instructions"] = [items[place].text for place in fact.places]
     return out
-
-
-def facts_rows(found: Sequence[SnippetFacts], names: Sequence[str]) -> Iterator[Sequence[Any]]:
-    """Return the facts as rows for CSV, the head first; loops by number, 0 for the function."""
-    yield (
-        "snippet",
-        "build",
-        "function",
-        "loop",
-        "lines",
-        "part",
-        "fact",
-        "value",
-        "words",
-        "note",
-    )
-    for one in found:
-        for column in one.table.columns:
-            for function in column.functions or ():
-                start = one.table.snippet, column.build, function.title
-                yield from _csv((*start, 0, function.line, ""), function.facts, names)
-                for loop in function.loops:
-                    yield from _csv((*start, loop.number, loop.lines, loop.part), loop.facts, names)
-
-
-def _csv(
-    start: Sequence[Any], facts: Sequence[Fact], names: Sequence[str]
-) -> Iterator[Sequence[Any]]:
-    for fact in facts:
-        if not names or fact.name in names:
-            value = "; ".join(fact.value) if isinstance(fact.value, tuple) else fact.value
-            yield (*start, fact.name, value, fact.words, fact.note)

@@ -1,6 +1,6 @@
 """Launches of kernels as data."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 from hot_anvil.core.kernels.records import KernelLaunch
@@ -63,13 +63,3 @@ def _line(row: Any) -> Document:
         "least_sectors": row.least,
         "bank_rounds": row.conflicts,
     }
-
-
-def launch_rows(found: Sequence[KernelLaunch]) -> Iterator[Sequence[Any]]:
-    """Give the rows of a table: one for each line of each launch."""
-    yield ("candidate", "file", "line", "warp_instructions", "thread_instructions",
-           "diverged_branches", "sectors", "least_sectors", "bank_rounds")  # fmt: skip
-    for one in found:
-        for row in one.lines:
-            yield (one.candidate, row.file, row.line or "", row.warps, row.threads, row.diverged,
-                   row.sectors, row.least, row.conflicts)  # fmt: skip

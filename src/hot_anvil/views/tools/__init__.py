@@ -1,0 +1,1 @@
+"""Files for other programs: what a build server or an editor reads."""
