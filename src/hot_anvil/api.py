@@ -83,6 +83,12 @@ class Kept:
 
         return kept_answer(self._results, number)
 
+    def notes_said(self) -> tuple[str, ...]:
+        """Return the notes on this machine that answers have told before."""
+        from hot_anvil.usecases.answers import notes_said
+
+        return notes_said(self._results)
+
     def page(self) -> "Page | None":
         """Return the page that came with an imported bench, None for any other."""
         from hot_anvil.usecases.exporting import imported_page

@@ -8,10 +8,10 @@ from typing import Any
 from xml.etree import ElementTree
 
 import pytest
-from conftest import document, hot_anvil, refused, write_bench
 from markdown_it import MarkdownIt
 
 import hot_anvil as package
+from conftest import document, hot_anvil, refused, write_bench
 
 EVIL = 'x < y | `a` *b* _c_ <img src=x onerror="alert(1)"> [l](http://quay.invalid) ![p](p) & ~~s~~'
 SOURCE = f"""\

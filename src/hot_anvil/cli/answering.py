@@ -50,7 +50,7 @@ def _check(answer: "Answer", width: int, everything: bool) -> "Report":
 def _measure(answer: "Answer", width: int, everything: bool) -> "Report":
     from hot_anvil.views.text.measure import measure_report, slower_lines
 
-    report = measure_report(answer.results, answer.notes, width)
+    report = measure_report(answer.results, answer.notes, width, answer.said)
     return slower_lines(report, answer.slower, answer.limit)
 
 
@@ -58,7 +58,7 @@ def _pick(answer: "Answer", width: int, everything: bool) -> "Report":
     from hot_anvil.views.text.measure import slower_lines
     from hot_anvil.views.text.pick import pick_report
 
-    report = pick_report(answer.results, answer.notes, width)
+    report = pick_report(answer.results, answer.notes, width, answer.said)
     return slower_lines(report, answer.slower, answer.limit)
 
 

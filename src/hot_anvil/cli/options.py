@@ -211,6 +211,10 @@ def add_measuring(parser: argparse.ArgumentParser, slower: str) -> None:
         "measuring here",
     )  # fmt: skip
     parser.add_argument(
+        "--notes", action="store_true",
+        help="all notes on this machine, also those that an earlier answer here has told",
+    )  # fmt: skip
+    parser.add_argument(
         "--fail-if-slower-than", metavar="BUILD",
         help=f"exit code 1 when {slower} under this build",
     )  # fmt: skip

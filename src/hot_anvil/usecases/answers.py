@@ -27,7 +27,7 @@ def keep_answer(workspace: Workspace, answer: Answer) -> None:
     machine, text = machine_identity()
     head = {
         "command": answer.command, "snippets": answer.snippets, "machine": machine,
-        "machine_text": text, "version": __version__, "origin": "",
+        "machine_text": text, "version": __version__, "origin": "", "notes": answer.notes,
     }  # fmt: skip
     made: dict[tuple[str, str], str] = {}
     for name in answer.snippets:
@@ -103,6 +103,14 @@ def kept_heads(results: Results, snippets: Sequence[str] = ()) -> list[KeptHead]
         for number, at, subject, row in results.of_kind(KIND, ("packed",))
     ]
     return [one for one in heads if not snippets or set(one.snippets) & set(snippets)]
+
+
+def notes_said(results: Results) -> tuple[str, ...]:
+    """Return the notes on this machine that answers kept here have told."""
+    machine = machine_identity()[0]
+    rows = results.of_kind(KIND, ("packed",))
+    own = (row.get("notes", ()) for _, _, _, row in rows if row["machine"] == machine)
+    return tuple(dict.fromkeys(note for notes in own for note in notes))
 
 
 def kept_answer(results: Results, number: int = 0) -> KeptAnswer:

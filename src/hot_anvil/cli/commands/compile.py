@@ -27,8 +27,10 @@ def run(args: argparse.Namespace, out: Output) -> int:
     anvil = open_anvil(args, out)
     builds = anvil.compile(args.snippet)
     proofs = anvil.prove_debug(builds) if args.prove else {}
+    files = {d.file for built in builds for d in built.diagnostics if d.line}
+    sources = anvil.source_lines(sorted(files))
     out.answer(
-        lambda: compile_report(builds, anvil.notes, proofs, out.width),
+        lambda: compile_report(builds, anvil.notes, proofs, sources, out.width),
         lambda: document("compile", "compile", builds, anvil.notes, proofs),
         lambda: table_rows(builds),
         lambda: compile_sarif(builds),

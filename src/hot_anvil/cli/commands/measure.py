@@ -43,7 +43,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
         notes = ()  # nothing was timed: nothing disturbed it
     limit = args.fail_if_slower_than
     slower = [row for item in measured for row in anvil.slower_than(item, limit)] if limit else []
-    answer = Answer("measure", measured, notes, tuple(slower), limit, asked=same_again(args))
+    said = () if args.notes else anvil.kept.notes_said()
+    answer = Answer("measure", measured, notes, said, tuple(slower), limit, asked=same_again(args))
     anvil.keep(answer)
     write_answer(answer, out)
     plot_answer(answer, args)

@@ -51,7 +51,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
         for row in anvil.slower_than(item.measured, limit)
         if row.candidate == item.pick.choice
     ]
-    answer = Answer("pick", picked, notes, tuple(slower), limit, asked=same_again(args))
+    said = () if args.notes else anvil.kept.notes_said()
+    answer = Answer("pick", picked, notes, said, tuple(slower), limit, asked=same_again(args))
     anvil.keep(answer)
     write_answer(answer, out)
     plot_answer(answer, args)

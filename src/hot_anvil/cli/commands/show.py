@@ -28,6 +28,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="only what it says of this snippet; may be repeated",
     )  # fmt: skip
     parser.add_argument(
+        "--notes", action="store_true", help="all notes on the machine, also those said before it"
+    )
+    parser.add_argument(
         "--all", action="store_true", help="of hotspots also lines that take next to nothing"
     )
 
@@ -48,6 +51,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
     if args.snippet:
         own = tuple(one for one in answer.results if snippet_of(one) in args.snippet)
         answer = answer._replace(results=own)
+    if args.notes:
+        answer = answer._replace(said=())
     when = datetime.fromtimestamp(kept.at).astimezone().strftime("%Y-%m-%d %H:%M")
     where = f"from {kept.origin}, made on" if kept.origin else "on"
     sys.stderr.write(

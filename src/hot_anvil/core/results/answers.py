@@ -20,6 +20,7 @@ class Answer(NamedTuple):
     # One for each snippet: Checked, Measured, Picked or Hot, by the command.
     results: tuple[Any, ...]
     notes: tuple[str, ...] = ()  # on the machine, as it was then
+    said: tuple[str, ...] = ()  # of these, what was said before and is only named
     slower: tuple[Result, ...] = ()  # what is slower than it may be
     limit: str | None = None  # than what
     accept: tuple[str, ...] = ()  # failing verdicts that the request took for none

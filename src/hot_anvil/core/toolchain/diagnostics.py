@@ -10,6 +10,6 @@ class Diagnostic(NamedTuple):
 
     file: str
     line: int  # 0 when it concerns no line
-    column: int
+    column: int  # bytes from the start of the line, from 1; 0 when not known
     severity: Severity
     message: str

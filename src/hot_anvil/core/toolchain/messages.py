@@ -1,6 +1,7 @@
 """What compilers complain about, as records; and the files they say they read."""
 
 import json
+import posixpath
 import re
 from collections.abc import Callable, Mapping, Sequence
 
@@ -38,6 +39,11 @@ def read_diagnostics(stderr: str, form: str) -> tuple[Diagnostic, ...]:
     return tuple(dict.fromkeys(found))
 
 
+def file_name(name: str) -> str:
+    """Return a file as every compiler's words for it agree: "./a.h" and "x/../a.h" are "a.h"."""
+    return posixpath.normpath(name) if "/" in name else name
+
+
 def _read_text(line: str) -> list[Diagnostic]:
     found = _TEXT.match(line) or _UNPLACED.match(line)
     return [_from_text(found.groupdict())] if found else []
@@ -47,7 +53,14 @@ def _read_gcc_json(line: str) -> list[Diagnostic] | None:
     items = _json_items(line) if line.startswith("[") else None
     if items is None:
         return None
-    return [_from_json(item) for item in items if item.get("locations") is not None]
+    return [d for item in items if item.get("locations") is not None for d in _family(item)]
+
+
+def _family(item: dict[str, object]) -> list[Diagnostic]:
+    """Return a complaint with the notes that belong to it, right behind it."""
+    children = item.get("children")
+    notes = children if isinstance(children, list) else []
+    return [_from_json(item), *(_from_json(note) for note in notes if isinstance(note, dict))]
 
 
 def _read_nvcc(line: str) -> list[Diagnostic] | None:
@@ -76,7 +89,7 @@ def _read_rust(line: str) -> list[Diagnostic] | None:
     code = (item.get("code") or {}).get("code", "")
     return [
         Diagnostic(
-            str(place.get("file_name", "")),
+            file_name(str(place.get("file_name", ""))),
             int(place.get("line_start", 0)),
             int(place.get("column_start", 0)),
             level,
@@ -127,15 +140,15 @@ def _severity(word: str) -> Severity:
 
 
 def _from_json(item: dict[str, object]) -> Diagnostic:
-    locations = item["locations"]
+    locations = item.get("locations")
     caret: dict[str, object] = {}
     if isinstance(locations, list) and locations:
         caret = locations[0].get("caret", {})
     option = item.get("option")
     message = f"{item.get('message', '')}" + (f" [{option}]" if option else "")
-    line, column = caret.get("line", 0), caret.get("column", 0)
+    line, column = caret.get("line", 0), caret.get("byte-column", caret.get("column", 0))
     return Diagnostic(
-        str(caret.get("file", "")),
+        file_name(str(caret.get("file", ""))),
         line if isinstance(line, int) else 0,
         column if isinstance(column, int) else 0,
         _severity(str(item.get("kind", "error"))),
@@ -145,7 +158,7 @@ def _from_json(item: dict[str, object]) -> Diagnostic:
 
 def _from_text(found: dict[str, str | None]) -> Diagnostic:
     return Diagnostic(
-        found.get("file") or "",
+        file_name(found.get("file") or ""),
         int(found.get("line") or 0),
         int(found.get("column") or 0),
         _severity(found["severity"] or "error"),

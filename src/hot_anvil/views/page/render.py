@@ -180,7 +180,7 @@ def _sheets(one: PageSnippet) -> list[tuple[str, Markup]]:
     out: list[tuple[str, Report]] = []
     if one.builts:
         name = "builds, what compilers complain about"
-        out.append((name, compile_report(one.builts, (), {}, _WIDTH)))
+        out.append((name, compile_report(one.builts, (), {}, one.sources, _WIDTH)))
     if one.facts:
         name = "facts of functions and loops, where builds differ"
         shown = [known._replace(table=chosen(known.table, [], False)) for known in one.facts]

@@ -2,9 +2,21 @@
 
 from collections.abc import Mapping, Sequence
 
+from hot_anvil.core.asm.listing import Sources, source_text
 from hot_anvil.core.build.records import REFUSED, Built
 from hot_anvil.core.proof.records import BROKEN, PROVED, DebugProof
-from hot_anvil.views.text.report import DIM, STRONG, TROUBLE, Cell, Report, Span, cut
+from hot_anvil.core.toolchain.diagnostics import Diagnostic
+from hot_anvil.views.text.report import (
+    CHANGE,
+    DIM,
+    STRONG,
+    TROUBLE,
+    Cell,
+    Report,
+    Span,
+    Style,
+    cut,
+)
 from hot_anvil.views.text.words import duration, joined, plural, size
 
 
@@ -12,6 +24,7 @@ def compile_report(
     builds: Sequence[Built],
     notes: Sequence[str],
     proofs: Mapping[tuple[str, str], DebugProof],
+    sources: Sources,
     width: int,
 ) -> Report:
     """Return a table per snippet, its diagnostics by line, and a closing line."""
@@ -23,9 +36,11 @@ def compile_report(
         report.blank()
         report.add(Span(name, STRONG), Span(f"  {joined(mine[0].snippet.sources)}", DIM))
         heads = ("build", "flags", "status", "compiler took", "code", "instructions")
-        report.table(heads, [_row(built) for built in mine], "lllrrr", spare=(5,), below=(1,))
+        report.table(
+            heads, [_row(built) for built in mine], "lllrrr", spare=(5,), below=(1,), filled=True
+        )
         report.tell_left_out()
-        _complaints(report, mine)
+        _complaints(report, mine, sources)
         if len(mine) > 1:
             _portability(report, mine)
     report.blank()
@@ -35,11 +50,17 @@ def compile_report(
     return report
 
 
+def _flags(built: Built) -> str:
+    """Return the flags of a build, "" where its name says them already."""
+    flags = " ".join(built.build.flags)
+    return "" if flags and built.build.name.endswith(f" {flags}") else flags or "(none)"
+
+
 def _row(built: Built) -> list[Cell]:
     refused = built.status == REFUSED
     return [
         built.build.name,
-        Span(" ".join(built.build.flags) or "(none)", DIM),
+        Span(_flags(built), DIM),
         Span(built.status, TROUBLE) if refused else built.status,
         duration(built.seconds) if built.seconds else "not run",
         "" if refused else size(built.code_bytes),
@@ -47,26 +68,60 @@ def _row(built: Built) -> list[Cell]:
     ]
 
 
-def _complaints(report: Report, builds: Sequence[Built]) -> None:
-    """Add every complaint once, with the builds that make it."""
-    who: dict[tuple[str, int, int, str, str], list[str]] = {}
+Complaint = tuple[Diagnostic, ...]  # an error or a warning with its notes
+
+
+def _complaints(report: Report, builds: Sequence[Built], sources: Sources) -> None:
+    """Add every complaint once, with its notes under it and the builds that make it."""
+    who: dict[Complaint, list[str]] = {}
     for built in builds:
-        for d in built.diagnostics:
-            key = (d.file, d.line, d.column, d.severity, d.message)
-            who.setdefault(key, []).append(built.build.name)
+        for complaint in _with_notes(built.diagnostics):
+            who.setdefault(complaint, []).append(built.build.name)
         if built.status == REFUSED and not built.diagnostics:
-            who.setdefault(("", 0, 0, "error", built.why), []).append(built.build.name)
-    for (file, line, column, severity, message), names in sorted(who.items()):
-        place = f"{file}:{line}:{column}: " if line else f"{file}: " if file else ""
-        style = TROUBLE if severity == "error" else STRONG if severity == "warning" else DIM
+            who.setdefault((Diagnostic("", 0, 0, "error", built.why),), []).append(built.build.name)
+    for (first, *notes), names in sorted(who.items(), key=lambda item: item[0][0][:4]):
+        style = TROUBLE if first.severity == "error" else STRONG
+        _message(report, first, 2, style)
+        _pointed(report, first, sources)
+        for note in notes:
+            _message(report, note, 6, DIM)
         whose = "all builds" if len(names) == len(builds) else joined(names)
-        head = f"{place}{severity}: "
-        if len(head) + len(message) + 2 <= report.width:
-            report.add("  ", Span(head, style), message)
-        else:
-            report.add("  ", Span(head.rstrip(), style))
-            report.paragraph(message, indent=6)
         report.paragraph(f"from {whose}", DIM, indent=6)
+
+
+def _with_notes(diagnostics: Sequence[Diagnostic]) -> list[Complaint]:
+    """Return complaints with the notes that follow each: compilers write them so."""
+    out: list[list[Diagnostic]] = []
+    for d in diagnostics:
+        if d.severity == "note" and out:
+            out[-1].append(d)
+        else:
+            out.append([d])
+    return list(dict.fromkeys(map(tuple, out)))
+
+
+def _message(report: Report, d: Diagnostic, indent: int, style: Style) -> None:
+    place = f"{d.file}:{d.line}:{d.column}: " if d.line else f"{d.file}: " if d.file else ""
+    head = f"{place}{d.severity}: "
+    if len(head) + len(d.message) + indent <= report.width:
+        report.add(" " * indent, Span(head, style), d.message)
+    else:
+        report.add(" " * indent, Span(head.rstrip(), style))
+        report.paragraph(d.message, indent=indent + 4)
+
+
+def _pointed(report: Report, d: Diagnostic, sources: Sources) -> None:
+    """Add the source line with a caret under the column that is meant."""
+    text = source_text(sources, d.file, d.line) if d.line else ""
+    if not text.strip():
+        return
+    shown = text.expandtabs(4)
+    room = report.width - 6
+    before = text.encode()[: max(d.column - 1, 0)].decode(errors="ignore").expandtabs(4)
+    start = max(len(before) - room + 12, 0) if len(shown) > room else 0
+    report.add(" " * 6, Span(shown[start : start + room], DIM))
+    if d.column and len(before) < start + room:
+        report.add(" " * (6 + len(before) - start), Span("^", CHANGE))
 
 
 def _portability(report: Report, builds: Sequence[Built]) -> None:

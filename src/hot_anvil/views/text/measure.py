@@ -31,8 +31,10 @@ LITTLE = 0.01  # share of a time below which a cost is none to see
 BUSY = 0.5  # share of disturbed batches above which the machine counts as busy
 
 
-def measure_report(measured: Sequence["Measured"], notes: Sequence[str], width: int) -> Report:
-    """Return a table per snippet and sweep point."""
+def measure_report(
+    measured: Sequence["Measured"], notes: Sequence[str], width: int, said: Sequence[str] = ()
+) -> Report:
+    """Return a table per snippet and sweep point; of ``notes`` some were ``said`` before."""
     report = Report(width)
     for item in measured:
         report.blank()
@@ -60,7 +62,7 @@ def measure_report(measured: Sequence["Measured"], notes: Sequence[str], width: 
         # Of code that is out now as it was then, now is enough.
         now = [v for v in item.checked.verdicts if v.candidate.rpartition("#")[0] not in out]
         excluded(report, [v for v in now if v.candidate in out])
-    environment(report, notes)
+    environment(report, notes, said)
     return report
 
 
@@ -79,12 +81,16 @@ def slower_lines(report: Report, slower: Sequence[Result], limit: str | None) ->
     return report
 
 
-def environment(report: Report, notes: Sequence[str]) -> None:
-    """Add what limits how far the times can be trusted."""
+def environment(report: Report, notes: Sequence[str], said: Sequence[str] = ()) -> None:
+    """Add what limits how far the times can be trusted; what was ``said`` before is only named."""
     if notes:
         report.blank()
     for note in notes:
-        report.paragraph(f"note: {note}", DIM)
+        if note not in said:
+            report.paragraph(f"note: {note}", DIM)
+    again = sum(note in said for note in notes)
+    if again:
+        report.paragraph(f"{plural(again, 'note')} on this machine as before: --notes", DIM)
 
 
 def _ratios(report: Report, summary: Summary, item: "Measured") -> list[str]:

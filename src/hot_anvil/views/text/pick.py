@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.measure.choosing import Ranked, behind_best
 from hot_anvil.core.measure.summary import Summary
-from hot_anvil.core.measure.verdict_words import BEST, TIED
+from hot_anvil.core.measure.verdict_words import BEST, NOT_ENOUGH, TIED
 from hot_anvil.views.text.check import excluded, not_checked, undefined
 from hot_anvil.views.text.elsewhere import elsewhere, picked_elsewhere
 from hot_anvil.views.text.measure import (
@@ -27,7 +27,12 @@ if TYPE_CHECKING:
     from hot_anvil.core.measure.results import Picked
 
 
-def pick_report(picked: Sequence["Picked"], notes: Sequence[str], width: int) -> Report:
+_SIZES_BESIDE = 3  # sizes that the ranking has columns for
+
+
+def pick_report(
+    picked: Sequence["Picked"], notes: Sequence[str], width: int, said: Sequence[str] = ()
+) -> Report:
     """Return per snippet the ranking, the exclusions and the choice."""
     report = Report(width)
     for item in picked:
@@ -45,7 +50,7 @@ def pick_report(picked: Sequence["Picked"], notes: Sequence[str], width: int) ->
         if item.pick.choice or not item.measured.elsewhere:
             _choice(report, item)
         picked_elsewhere(report, item.measured.elsewhere)
-    environment(report, notes)
+    environment(report, notes, said)
     return report
 
 
@@ -53,34 +58,33 @@ def _ranking(report: Report, item: "Picked") -> None:
     summary = item.measured.overall
     assert summary is not None
     seconds = {r.candidate: r.seconds_per_call for r in summary.results}
-    heads = (
-        "",
-        "candidate",
-        "time",
-        "to best",
-        "interval",
-        "word",
-        "visible",
-        "placement",
-        "code",
-        "compile",
-        "",
-    )
     alike = {identity.candidate: identity.text for identity in item.identities}
+    points = [c.inputs for c in item.measured.measurements if c.inputs]
+    # A few sizes stand in the ranking itself; of more there is a table.
+    beside = item.measured.summaries if 1 < len(points) <= _SIZES_BESIDE else ()
+    sizes = tuple(summary.results[0].inputs for summary in beside)
+    heads = ("", "candidate", "time", "to best", "interval", "word", *sizes, "visible",
+             "placement", "code", "compile", "")  # fmt: skip
     rows = [
-        _row(ranked, seconds[ranked.candidate], alike.get(ranked.candidate, ""))
+        _row(ranked, seconds[ranked.candidate], alike.get(ranked.candidate, ""), beside)
         for ranked in item.pick.ranking
     ]
     # Over several sizes there is no one time; few rankings have anything to note.
+    rest = 6 + len(sizes)
     shown = report.table(
-        heads, rows, "rlrrrlrrrrl", spare=(6, 7), below=(9, 8), filled=True, name=1
+        heads,
+        rows,
+        f"rlrrrl{'r' * len(sizes)}rrrrl",
+        spare=(rest, rest + 1),
+        below=(*range(rest - 1, 5, -1), rest + 3, rest + 2, 4),
+        filled=True,
+        name=1,
     )
-    points = [c.inputs for c in item.measured.measurements if c.inputs]
     over = f"mean of log ratios over {joined(points)}; " if len(points) > 1 else ""
     text = f"{over}{circumstances(summary)}; {legend(shown)}"
     report.tell_left_out()
     report.paragraph(text, DIM, indent=2)
-    if len(points) > 1:
+    if len(points) > _SIZES_BESIDE:
         _over_sizes(report, item, "by size", _at_size)
     counts = item.measured.counts
     if counts:
@@ -127,12 +131,15 @@ def _at_size(summary: "Summary", candidate: str) -> Cell:
     """Return a candidate against the fastest one at a size."""
     against = behind_best(summary, candidate)
     told = against.verdict.word
+    said = "?" if told == NOT_ENOUGH else told  # as where it has no rank
     return Span(
-        f"{told} {ratio(against.verdict.ratio)}", CHANGE if told in (BEST, TIED) else "plain"
+        f"{said} {ratio(against.verdict.ratio)}", CHANGE if told in (BEST, TIED) else "plain"
     )
 
 
-def _row(ranked: Ranked, seconds: float | None, alike: str) -> list[Cell]:
+def _row(
+    ranked: Ranked, seconds: float | None, alike: str, beside: Sequence[Summary]
+) -> list[Cell]:
     best = ranked.word == BEST
     notes = [f"same code as {ranked.same_as}"] if ranked.same_as else [alike]
     notes.insert(0, turning(ranked.comparison))
@@ -143,6 +150,7 @@ def _row(ranked: Ranked, seconds: float | None, alike: str) -> list[Cell]:
         ratio(ranked.ratio),
         "" if best else interval(ranked.comparison.verdict.low, ranked.comparison.verdict.high),
         Span(word(ranked.comparison).text, CHANGE if ranked.word in (BEST, TIED) else "plain"),
+        *(_at_size(summary, ranked.candidate) for summary in beside),
         "" if best else percent(ranked.comparison.visible),
         spread(ranked.placement_spread),
         size(ranked.cost.code_bytes),

@@ -100,7 +100,7 @@ class Report:
         The last column, if left-aligned, is wrapped into the room that is left, or goes under its
         row where that is little. Where the table would be too wide, ``spare`` columns are left
         out, in that order, which is said at the latest before an empty line; then columns
-        ``below`` go on in a second table beside column ``name``. With ``filled`` columns that
+        ``below`` go on in tables below, beside column ``name``. With ``filled`` columns that
         nothing stands in are no part of it.
         """
         body = [[_safe(span(cell)) for cell in row] for row in rows]
@@ -123,11 +123,32 @@ class Report:
                     moved.append(column)
                 else:
                     self._left_out[heads[column]] = None
-        parts = [kept, [name, *sorted(moved)]] if moved else [kept]
+        last = kept[-1:] if under else []
+        for column in reversed(kept[1:]):  # whatever it holds, no table is wider than asked for
+            if indent + sum(needed[k] + 2 for k in kept) - 2 <= self.width:
+                break
+            if column not in (name, *last):
+                kept.remove(column)
+                moved.append(column)
+        parts = [kept, *self._packed(sorted(moved), widths, indent + widths[name], name)]
         for part in parts:
             self._part([heads[k] for k in part], [[row[k] for k in part] for row in body],
                        "".join(align[k] for k in part), indent)  # fmt: skip
         return [heads[k] for k in dict.fromkeys(k for part in parts for k in part)]
+
+    def _packed(
+        self, columns: Sequence[int], widths: Sequence[int], taken: int, name: int
+    ) -> list[list[int]]:
+        """Return columns in groups that fit the width beside column ``name``."""
+        groups: list[list[int]] = []
+        used = self.width + 1
+        for column in columns:
+            if used + 2 + widths[column] > self.width:
+                groups.append([name])
+                used = taken
+            groups[-1].append(column)
+            used += 2 + widths[column]
+        return groups
 
     def tell_left_out(self, indent: int = 2) -> None:
         """Say which columns of the tables since the last time the width left no room for."""
