@@ -70,7 +70,11 @@ def _function(report: Report, table: FactTable, function: FunctionRows) -> None:
     shown = [k for k, column in enumerate(table.columns) if column.functions is not None]
     rows = [*function.rows, *(row for loop in function.loops for row in loop.rows)]
     widths = {k: _width(table.columns[k].build, [row.facts[k] for row in rows]) for k in shown}
-    for page in _pages(shown, widths, report.width):
+    pages = _pages(shown, widths, report.width)
+    if len(pages) > 1:  # cells of several lines keep more builds side by side
+        widths = {k: _narrow(table.columns[k].build, [row.facts[k] for row in rows]) for k in shown}
+        pages = _pages(shown, widths, report.width)
+    for page in pages:
         report.blank()
         room = max(
             _LABEL, min(len(function.title) + 2, report.width - sum(widths[k] for k in page))
@@ -99,6 +103,13 @@ def _width(build: str, facts: Sequence[Fact | None]) -> int:
     words = [fact.words for fact in facts if fact]
     heads = _parts(build)
     longest = max((len(text) for text in [*words, *heads]), default=0)
+    return min(max(longest, 8), _WIDEST) + 2
+
+
+def _narrow(build: str, facts: Sequence[Fact | None]) -> int:
+    """Return the columns of a build whose cells are wrapped between words."""
+    words = [word for fact in facts if fact for word in fact.words.split()]
+    longest = max((len(text) for text in [*words, *_parts(build)]), default=0)
     return min(max(longest, 8), _WIDEST) + 2
 
 

@@ -1,6 +1,6 @@
 """Many builds by source line as text; wide grids go on over several pages of columns."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.diff.ledger import Cell, Ledger, LedgerRow
 from hot_anvil.views.text.report import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Report, Span, cut
@@ -25,12 +25,16 @@ def ledger_report(ledgers: Sequence[Ledger], width: int) -> Report:
         for build, why in ledger.refused:
             report.paragraph(f"refused by {build}: {why}", TROUBLE, 2)
         shown = [k for k, total in enumerate(ledger.totals) if total is not None]
-        pages = _pages(ledger, shown, width)
+        widths = {k: _column_width(ledger, k) for k in shown}
+        pages = _pages(widths, width)
+        if len(pages) > 1:  # marks on lines of their own keep more builds side by side
+            widths = {k: _narrow_width(ledger, k) for k in shown}
+            pages = _pages(widths, width)
         for number, page in enumerate(pages, 1):
             if len(pages) > 1:
                 report.blank()
                 report.add(Span(f"builds {number} of {len(pages)}", DIM))
-            _page(report, ledger, page)
+            _page(report, ledger, page, [widths[k] for k in page])
     report.blank()
     report.paragraph(
         "Cells: instructions and marks. * builds differ in this line. loop: code runs in a loop; "
@@ -39,19 +43,18 @@ def ledger_report(ledgers: Sequence[Ledger], width: int) -> Report:
     return report
 
 
-def _pages(ledger: Ledger, columns: Sequence[int], width: int) -> list[list[int]]:
+def _pages(widths: Mapping[int, int], width: int) -> list[list[int]]:
     """Return the columns in groups, as many as fit beside the source text."""
-    every = sum(_GAP + _column_width(ledger, k) for k in columns)
+    every = sum(_GAP + own for own in widths.values())
     room = width - _NUMBER - (_NARROW if every <= width - _NUMBER - _NARROW else _SOURCE)
     pages: list[list[int]] = []
     used = room + 1
-    for k in columns:
-        need = _GAP + _column_width(ledger, k)
-        if used + need > room:
+    for k, own in widths.items():
+        if used + _GAP + own > room:
             pages.append([])
             used = 0
         pages[-1].append(k)
-        used += need
+        used += _GAP + own
     return pages
 
 
@@ -59,6 +62,26 @@ def _column_width(ledger: Ledger, k: int) -> int:
     cells = [_text(row.cells[k]) for row in ledger.rows]
     widest = max((len(cell) for cell in cells), default=0)
     return min(max(widest, *map(len, _head(ledger.columns[k]))), 22)
+
+
+def _narrow_width(ledger: Ledger, k: int) -> int:
+    """Return the columns of a build whose marks go under their count where they must."""
+    marks = [len(mark) + 2 for row in ledger.rows if (cell := row.cells[k]) for mark in cell.marks]
+    return min(max([8, *marks, *map(len, _head(ledger.columns[k]))]), 22)
+
+
+def _cell_lines(cell: Cell | None, width: int) -> list[str]:
+    """Return a cell's text in lines: the count with the marks that fit, the others under it."""
+    text = _text(cell)
+    if len(text) <= width or cell is None:
+        return [text]
+    lines = [f"{cell.instructions:>3}"]
+    for mark in cell.marks:
+        if len(lines[-1]) + 1 + len(mark) <= width:
+            lines[-1] += f" {mark}"
+        else:
+            lines.append(f"  {mark}")
+    return lines
 
 
 def _head(build: str) -> list[str]:
@@ -78,8 +101,7 @@ def _text(cell: Cell | None) -> str:
     return " ".join([f"{cell.instructions:>3}", *cell.marks])
 
 
-def _page(report: Report, ledger: Ledger, page: Sequence[int]) -> None:
-    widths = [_column_width(ledger, k) for k in page]
+def _page(report: Report, ledger: Ledger, page: Sequence[int], widths: Sequence[int]) -> None:
     room = report.width - _NUMBER - sum(_GAP + w for w in widths)
     room = min(room, max((len(row.text) for row in ledger.rows), default=0) + 2)
     for line in range(2):
@@ -111,11 +133,16 @@ def _row(
         Span(f"{text:<{room}}", STRONG if row.differs else DIM),
     ]  # fmt: skip
     common = _commonest(row)
-    for k, width in zip(page, widths, strict=True):
-        cell = _text(row.cells[k])
-        style = CHANGE if row.differs and cell != common else PLAIN if row.differs else DIM
-        spans += [Span(" " * _GAP), Span(f"{cut(cell, width):<{width}}", style)]
-    report.add(*spans)
+    cells = [_cell_lines(row.cells[k], w) for k, w in zip(page, widths, strict=True)]
+    for line in range(max(map(len, cells))):
+        if line:
+            spans = [Span(" " * (_NUMBER + room))]
+        for k, width, lines in zip(page, widths, cells, strict=True):
+            own = lines[line] if line < len(lines) else ""
+            changed = row.differs and _text(row.cells[k]) != common
+            style = CHANGE if changed else PLAIN if row.differs else DIM
+            spans += [Span(" " * _GAP), Span(f"{cut(own, width):<{width}}", style)]
+        report.add(*spans)
 
 
 def _commonest(row: LedgerRow) -> str:
