@@ -7,8 +7,9 @@ import time
 from collections.abc import Callable, Iterable, Sequence
 from importlib import import_module
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
+from hot_anvil.cli import paging
 from hot_anvil.core.names import visible
 from hot_anvil.errors import RequestError
 from hot_anvil.views.text.report import Report
@@ -58,6 +59,8 @@ def _cell(value: Any) -> Any:
 
 class Output:
     """Writes an answer in the form the arguments ask for."""
+
+    pages = True  # long answers on a terminal go through a pager
 
     def __init__(self, args: argparse.Namespace) -> None:
         self.form: str = args.format
@@ -109,8 +112,8 @@ class Output:
             from hot_anvil.views.markdown import as_markdown
 
             self._write(as_markdown(report()))
-        elif self.file is None and self._in_colour():
-            self._write_styled(report())
+        elif self.file is None and sys.stdout.isatty():
+            self._write_to_terminal(report())
         else:
             self._write(report().text)
 
@@ -180,11 +183,32 @@ class Output:
                 f"--out {self.file}: cannot be written ({error.strerror})."
             ) from None
 
-    def _write_styled(self, report: Report) -> None:
+    def _write_to_terminal(self, report: Report) -> None:
+        """Write to a terminal; what is longer than it goes through the person's pager."""
+        pager = paging.pager() if self.pages and paging.is_long(len(report.lines)) else None
+        if pager is None:
+            self._print(report, None)
+            return
+        with paging.through(pager) as stream:
+            self._print(report, stream)
+
+    def _print(self, report: Report, stream: IO[str] | None) -> None:
+        if self._in_colour():
+            self._write_styled(report, stream)
+        else:
+            (stream or sys.stdout).write(report.text)
+
+    def _write_styled(self, report: Report, stream: IO[str] | None = None) -> None:
         from rich.console import Console
         from rich.text import Text
 
-        console = Console(width=max(self.width, 200), highlight=False, soft_wrap=True)
+        console = Console(
+            file=stream,
+            force_terminal=True,
+            width=max(self.width, 200),
+            highlight=False,
+            soft_wrap=True,
+        )
         for line in report.lines:
             text = Text()
             for piece in line:

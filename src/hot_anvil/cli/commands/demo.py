@@ -47,6 +47,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
             "What does the gauge's small chip take? It is simulated, where its compilers are here.",
         ),
     ]
+    Output.pages = False  # several answers in a row are read as one
     code = 0
     for command, words, question in steps:
         _tell(f"\n{question}\n$ hot-anvil {shlex.join([command, *words])}\n")

@@ -36,7 +36,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="what a build made of the source before its last edit (or N edits ago), and makes now",
     )  # fmt: skip
     parser.add_argument(
-        "--all", action="store_true", help="also show the instructions of lines that are the same"
+        "--all",
+        action="store_true",
+        help="everything: also the instructions of lines that are the same, and every line of a "
+        "large file, of which else the functions that change most are shown",
     )
     parser.add_argument(
         "--context", type=int, default=3, metavar="N",
@@ -69,8 +72,9 @@ def run(args: argparse.Namespace, out: Output) -> int:
         from hot_anvil.core.results.syntax import diff_in
 
         diffs = tuple(diff_in(syntax, item) for item in diffs)
+    unnarrowed = not (args.all or args.entry or args.lines or args.state)
     out.answer(
-        lambda: diff_report(diffs, out.width, args.all, max(args.context, 0)),
+        lambda: diff_report(diffs, out.width, args.all, max(args.context, 0), unnarrowed),
         lambda: document("diff", "diff", diffs),
         lambda: table_rows(diffs),
     )

@@ -4,6 +4,7 @@ from collections.abc import Iterator, Sequence
 from itertools import zip_longest
 
 from hot_anvil.core.code.records import Instruction
+from hot_anvil.core.diff.by_function import shown_lines
 from hot_anvil.core.diff.leading import leading
 from hot_anvil.core.diff.records import (
     CHANGED,
@@ -23,6 +24,7 @@ from hot_anvil.core.diff.records import (
 )
 from hot_anvil.core.proof.records import PROVED
 from hot_anvil.core.results.code import SnippetDiff
+from hot_anvil.views.text.changes import add_changes
 from hot_anvil.views.text.report import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Cell, Report, Span, cut
 from hot_anvil.views.text.words import joined, plural
 
@@ -33,26 +35,38 @@ _LEGEND = (
     "m moved: from or to a line"
 )
 _INDENT = 8
+SCREENFULS = 400  # lines, some screenfuls, beyond which nobody reads a comparison from its top
+FEW = 3  # functions that are never too many
 _LEADING = 5  # lines of the summary
 _COLUMN = 56  # columns that one side's instructions fill at most
 
 
 def diff_report(
-    diffs: Sequence[SnippetDiff], width: int, everything: bool, context: int = 3
+    diffs: Sequence[SnippetDiff],
+    width: int,
+    everything: bool,
+    context: int = 3,
+    large: bool = False,
 ) -> Report:
     """Return what matters, totals, then each source line with its instructions and reasons.
 
-    Lines that are the same show their count only, and are left out where they
+    With ``large``, where lines would fill more than SCREENFULS, functions by change take the place
+    of the lines. Lines that are the same show their count only, and are left out where they
     are more than ``context`` lines away from a difference, unless ``everything``.
     """
     report = Report(width)
+    by_line = False
     for item in diffs:
         report.blank()
         _heading(report, item)
         _summary(report, item)
+        if large and len(item.diff.functions) > FEW and shown_lines(item.explained) > SCREENFULS:
+            add_changes(report, item)
+            continue
         _totals(report, item.diff, *item.names)
         _rows(report, item, everything, context)
-    if diffs:
+        by_line = True
+    if by_line:
         report.blank()
         report.paragraph(_LEGEND, DIM)
     return report

@@ -1,0 +1,57 @@
+"""Long answers on a terminal: through the pager that a person has chosen."""
+
+import os
+import shlex
+import shutil
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import IO
+
+_QUIT_IF_SHORT = "FRX"  # less: leave where it fits, keep colours, leave the text on the screen
+
+
+def is_long(lines: int) -> bool:
+    """Tell whether so many lines are more than the terminal shows at once."""
+    try:
+        return lines > os.get_terminal_size(sys.stdout.fileno()).lines - 1
+    except (OSError, ValueError):
+        return False
+
+
+def pager() -> list[str] | None:
+    """Return the pager's command: HOT_ANVIL_PAGER, else PAGER, else less; None for none.
+
+    An empty one, or "cat", is none.
+    """
+    chosen = os.environ.get("HOT_ANVIL_PAGER", os.environ.get("PAGER"))
+    if chosen is None:
+        chosen = "less" if shutil.which("less") else ""
+    try:
+        words = shlex.split(chosen)
+    except ValueError:
+        return None
+    return words if words and words != ["cat"] and shutil.which(words[0]) else None
+
+
+@contextmanager
+def through(words: list[str]) -> Iterator[IO[str]]:
+    """Give a stream whose text the pager shows; it may be left before the end of it."""
+    import subprocess
+
+    environment = {"LESS": _QUIT_IF_SHORT, **os.environ}
+    shown = subprocess.Popen(words, stdin=subprocess.PIPE, env=environment, text=True,
+                             errors="surrogateescape")  # fmt: skip
+    assert shown.stdin is not None
+    try:
+        yield shown.stdin
+        shown.stdin.close()
+    except BrokenPipeError:
+        pass  # the person has seen enough
+    finally:
+        while True:
+            try:
+                shown.wait()
+                break
+            except KeyboardInterrupt:
+                continue  # it is the pager's to act upon
