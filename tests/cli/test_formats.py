@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import shutil
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
@@ -155,3 +156,42 @@ def test_results_are_data_frames(bench: Path) -> None:
     assert set(anvil.facts().to_frame().columns) >= {"build", "fact", "value"}
     ledger = anvil.ledger().to_frame()
     assert ledger.pivot_table("instructions", "line", "build").shape[1] == 2
+
+
+@pytest.mark.parametrize("width", [60, 80, 100, 200])
+def test_no_line_is_wider_than_asked_for(demo: Path, tmp_path: Path, width: int) -> None:
+    bench = tmp_path / "gauge"
+    shutil.copytree(demo, bench)
+    for command, *words in (
+        ("compile",), ("ledger",), ("diff", "gcc:plain", "gcc:wide"), ("facts",),
+        ("frame", "gcc:fast"), ("listing", "gcc:fast"), ("check", "--snippet", "clamp"),
+        ("toolchains",), ("explain", "add"),
+    ):  # fmt: skip
+        place = [bench] if command not in ("toolchains", "explain") else []
+        answer = hot_anvil(command, *place, *words, COLUMNS=str(width))
+        wide = [line for line in answer.stdout.split("\n") if len(line) > width]
+        # What is to be copied into a terminal stands in one line.
+        assert [line for line in wide if "hot-anvil" not in line] == [], (command, width)
+
+
+def test_what_the_width_leaves_no_room_for_is_said_or_goes_on_below(demo: Path) -> None:
+    narrow = hot_anvil("compile", demo, "--snippet", "clamp", COLUMNS="60").stdout
+    assert "left out, for the width: instructions" in narrow
+    assert narrow.count("gcc-12:wide") == 2 and "-O3 -march=native" in narrow
+    wide = hot_anvil("compile", demo, "--snippet", "clamp", COLUMNS="200").stdout
+    assert "left out" not in wide and wide.count("gcc-12:wide") == 1
+
+
+def test_a_comparison_of_many_functions_leads_with_what_changed_most(tmp_path: Path) -> None:
+    body = "int tide_{0}(const int *a, int n) {{ int s = {0};\n for (int i = 0; i < n; i++)\n" \
+           "  s += a[i] * {0};\n return s; }}\n"  # fmt: skip
+    source = tmp_path / "many.c"
+    source.write_text("".join(body.format(k) for k in range(40)) + "int same(void) { return 1; }\n")
+    words = ("diff", source, "--build", "gcc -O1", "--build", "gcc -O3")
+    text = hot_anvil(*words).stdout
+    assert len(text.splitlines()) < 60 and "--all prints everything" in text
+    assert "loop vectorised" in text and "more functions that change less" in text
+    assert "1 of 41 functions are the same" in text and "movl" not in text
+    assert len(hot_anvil(*words, "--all").stdout.splitlines()) > 1000
+    one = hot_anvil(*words, "--entry", "tide_7").stdout
+    assert "s += a[i] * 7;" in one and "--all prints" not in one

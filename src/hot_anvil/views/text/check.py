@@ -37,7 +37,7 @@ def check_report(checks: Sequence["Checked"], where: str, width: int) -> Report:
         report.blank()
         report.add(Span(checked.snippet.name, STRONG))
         for signature in checked.signatures:
-            report.add("  ", Span(signature.text, DIM))
+            report.say("  ", Span(signature.text, DIM))
         for note in checked.notes:
             report.paragraph(f"note: {note}", DIM, indent=2)
         if not_checked(report, checked):

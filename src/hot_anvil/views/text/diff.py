@@ -25,7 +25,18 @@ from hot_anvil.core.diff.records import (
 from hot_anvil.core.proof.records import PROVED
 from hot_anvil.core.results.code import SnippetDiff
 from hot_anvil.views.text.changes import add_changes
-from hot_anvil.views.text.report import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Cell, Report, Span, cut
+from hot_anvil.views.text.report import (
+    CHANGE,
+    DIM,
+    PLAIN,
+    STRONG,
+    TROUBLE,
+    Cell,
+    Report,
+    Span,
+    cut,
+    tail,
+)
 from hot_anvil.views.text.words import joined, plural
 
 # Between the columns of a pair; also how the legend explains them.
@@ -164,7 +175,7 @@ def _rows(report: Report, item: SnippetDiff, everything: bool, context: int) -> 
             file = row.file
             report.blank()
             heads = f"{cut(item.names[0], column):<{column}}    {cut(item.names[1], column)}"
-            report.add(Span(file or "(no source file)", STRONG))
+            report.add(Span(tail(file, report.width) or "(no source file)", STRONG))
             report.add(" " * _INDENT, Span(heads, DIM))
         _row(report, row)
         _reasons(report, item, row, told)

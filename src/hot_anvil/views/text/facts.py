@@ -238,7 +238,7 @@ def _silent(report: Report, one: SnippetFacts) -> None:
             builds = "" if line.everywhere else f"  ({', '.join(line.builds)})"
             where = f"{line.file}:{line.line}"
             text = cut(line.text, max(report.width - len(where) - len(builds) - 4, 20))
-            report.add(f"  {where}  ", text, Span(builds, DIM))
+            report.say(f"  {where}  ", text, Span(builds, DIM))
         if len(lines) > _SILENT:
             report.add(Span(f"  and {len(lines) - _SILENT} more; --format json has them all", DIM))
 

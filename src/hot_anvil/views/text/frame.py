@@ -49,7 +49,7 @@ def _layout(report: Report, one: BuildFrame) -> None:
     if not regions:
         return
     base = one.frame.base
-    report.add(Span("  the frame, from its start downwards" + (
+    report.say(Span("  the frame, from its start downwards" + (
         f" (its start is {base} in most of the code)" if base else ""
     ), DIM))  # fmt: skip
     rows: list[list[Cell]] = [_region(region) for region in regions]

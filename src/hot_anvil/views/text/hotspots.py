@@ -80,7 +80,7 @@ def _hue(share: Share) -> Style:
 
 def _alone(report: Report, one: Hotspots, sources: Sources, every: bool) -> None:
     """Show one candidate: the source is the spine, its instructions hang under it."""
-    report.add("  ", Span(one.candidate, STRONG), f"  {_told(one)}")
+    report.say("  ", Span(one.candidate, STRONG), f"  {_told(one)}")
     file = ""
     for line in one.lines:
         if line.share.share < _LITTLE and not every:
@@ -115,7 +115,7 @@ def _beside(report: Report, hot: Hot, sources: Sources, every: bool) -> None:
     labels, room = _labels(hot, report.width)
     for one, label in zip(hot.candidates, labels, strict=True):
         short = "" if label == one.candidate else f"{label} "
-        report.add("  ", short, Span(one.candidate, STRONG), f"  {_told(one)}")
+        report.say("  ", short, Span(one.candidate, STRONG), f"  {_told(one)}")
     by_line = [{(line.file, line.line): line for line in one.lines} for one in hot.candidates]
     keys = sorted({key for lines in by_line for key in lines})
     rows: list[list[Cell]] = []

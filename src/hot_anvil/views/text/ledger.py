@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.diff.ledger import Cell, Ledger, LedgerRow
-from hot_anvil.views.text.report import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Report, Span, cut
+from hot_anvil.views.text.report import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Report, Span, cut, tail
 from hot_anvil.views.text.words import plural
 
 _NUMBER = 8  # columns of the line number
@@ -19,7 +19,7 @@ def ledger_report(ledgers: Sequence[Ledger], width: int) -> Report:
         report.blank()
         differing = sum(row.differs for row in ledger.rows)
         said = f"{plural(len(ledger.rows), 'source line')}, {differing} where builds differ"
-        report.add(
+        report.say(
             Span(ledger.snippet, STRONG), f"  {said}, {plural(len(ledger.columns), 'build')}"
         )
         for build, why in ledger.refused:
@@ -114,7 +114,7 @@ def _page(report: Report, ledger: Ledger, page: Sequence[int], widths: Sequence[
     for row in ledger.rows:
         if row.file != file:
             file = row.file
-            report.add(Span(file or "(no source file)", DIM))
+            report.add(Span(tail(file, report.width) or "(no source file)", DIM))
         _row(report, row, page, widths, room)
     totals = "".join(
         f"{' ' * _GAP}{ledger.totals[k] or 0:>3}{' ' * (w - 3)}"

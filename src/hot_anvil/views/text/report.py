@@ -1,5 +1,6 @@
 """Text as styled pieces: views make sheets, only the writer knows the terminal."""
 
+import re
 from collections.abc import Iterable, Sequence
 from typing import Literal, NamedTuple
 
@@ -70,6 +71,24 @@ class Report:
         self.blocks.append(Line(pieces))
         self._lines.append(pieces)
 
+    def say(self, *cells: Cell) -> None:
+        """Add words, wrapped with what they began with as their indent and a little more."""
+        pieces = [_safe(span(cell)) for cell in cells]
+        self.blocks.append(Line(tuple(pieces)))
+        whole = "".join(piece.text for piece in pieces)
+        hanging = " " * (len(whole) - len(whole.lstrip()) + 4)
+        line: list[Span] = []
+        taken = 0
+        for piece in pieces:
+            for word in re.findall(r"\s+|\S+", piece.text):
+                if taken + len(word.rstrip()) > self.width and taken > len(hanging):
+                    self._lines.append(tuple(line))
+                    line, taken = [Span(hanging)], len(hanging)
+                    word = word.lstrip()
+                line.append(Span(word, piece.style))
+                taken += len(word)
+        self._lines.append(tuple(line))
+
     def blank(self) -> None:
         """Add an empty line, unless one is there or the report is empty."""
         self.tell_left_out()
@@ -130,7 +149,8 @@ class Report:
             if column not in (name, *last):
                 kept.remove(column)
                 moved.append(column)
-        parts = [kept, *self._packed(sorted(moved), widths, indent + widths[name], name)]
+        moved = sorted(k for k in moved if any(row[k].text for row in body))
+        parts = [kept, *self._packed(moved, widths, indent + widths[name], name)]
         for part in parts:
             self._part([heads[k] for k in part], [[row[k] for k in part] for row in body],
                        "".join(align[k] for k in part), indent)  # fmt: skip
@@ -175,7 +195,9 @@ class Report:
             max([len(head), *(len(row[k].text) for row in body)]) for k, head in enumerate(heads)
         ]
         if any(heads):
-            self._row([Span(head, DIM) for head in heads], widths, align, indent)
+            room = self.width - indent - sum(widths[:-1]) - 2 * (len(widths) - 1)
+            last = heads[-1] if len(heads[-1]) <= room else ""
+            self._row([Span(head, DIM) for head in (*heads[:-1], last)], widths, align, indent)
         for row in body:
             self._wrapped_row(row, widths, align, indent)
 
@@ -184,7 +206,7 @@ class Report:
     ) -> None:
         last = row[-1]
         before = indent + sum(widths[:-1]) + 2 * (len(widths) - 1)
-        room = max(self.width - before, _SHORT)
+        room = max(self.width - before, 0)
         pieces = [last.text]
         if align[-1] == "l" and len(last.text) > room:
             from textwrap import wrap
@@ -230,6 +252,11 @@ def span(cell: Cell) -> Span:
 def _safe(piece: Span) -> Span:
     """Return a piece of which a terminal shows every character, and acts upon none."""
     return piece if piece.text.isprintable() else Span(visible(piece.text), piece.style)
+
+
+def tail(text: str, width: int) -> str:
+    """Return the text, with ".." for its start when it is longer than ``width``."""
+    return text if len(text) <= width else ".." + text[len(text) - width + 2 :]
 
 
 def cut(text: str, width: int) -> str:

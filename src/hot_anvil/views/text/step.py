@@ -57,7 +57,7 @@ def summary_part(report: Report, told: ShownCall, sources: Sources) -> None:
     report.blank()
     executed = _many(summary.executed, "instruction")
     memory = f"{_many(summary.loads, 'load')}, {_many(summary.stores, 'store')}"
-    report.add("  ", Span(f"executed {executed}", STRONG),
+    report.say("  ", Span(f"executed {executed}", STRONG),
                f": {memory}, deepest stack {summary.stack} B")  # fmt: skip
     if told.stepped.tape.full:
         report.paragraph(
@@ -251,7 +251,7 @@ class Steps:
 
         first = True
         for piece in pieces:
-            for line in wrap(piece.text, max(room, 24), break_on_hyphens=False):
+            for line in wrap(piece.text, max(room, 12), break_on_hyphens=False):
                 if first:
                     self.report.add(Span(lead, DIM), f"{body:<{_BODY}}  ", Span(line, piece.style))
                 else:
