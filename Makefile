@@ -6,7 +6,7 @@ CORE_COVERED := 85
 # One more than there are cores: tests often wait for what they started.
 WORKERS := $(shell expr $$(getconf _NPROCESSORS_ONLN) + 1)
 
-.PHONY: demo test lint screenshots benchmarks clean
+.PHONY: demo test lint docs screenshots benchmarks clean
 
 demo: .venv/.installed
 	@$(BIN)/hot-anvil demo build/tide-gauge
@@ -19,6 +19,9 @@ lint: .venv/.installed-test
 	$(BIN)/ruff format --check src tests tools benchmarks
 	$(BIN)/mypy
 	$(BIN)/python tools/import_rules.py
+
+docs: .venv/.installed-test
+	$(BIN)/python -m sphinx -q -W --keep-going -E docs build/docs
 
 screenshots: .venv/.installed
 	$(BIN)/python tools/screenshots.py

@@ -8,7 +8,8 @@ A test compares what is there with what this would write.
 import inspect
 import re
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
 from types import GenericAlias, ModuleType
 from typing import Any
@@ -27,6 +28,8 @@ import hot_anvil.core.results.code
 import hot_anvil.core.verify.results
 import hot_anvil.core.verify.verdicts
 from hot_anvil.api import Anvil, Limits
+from hot_anvil.cli.main import COMMANDS
+from hot_anvil.cli.whole import command_parser
 from hot_anvil.core.config.keys import KEYS
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -112,7 +115,44 @@ def _records(module: ModuleType) -> Iterator[Any]:
             yield found
 
 
-PARTS = {"bench-file.md": (keys_text,), "api-records.md": (calls_text, records_text)}
+def options_text(command: str) -> str:
+    """Return the table of a command's options, less those that every bench has."""
+    shared = {one.dest for one in command_parser("ledger")._actions}
+    rows = ["| option | what it is |", "|---|---|"]
+    for action in command_parser(command)._actions:
+        names = ", ".join(f"`{name}`" for name in action.option_strings)
+        value = action.metavar if action.nargs != 0 and action.metavar else ""
+        if not names:
+            names, value = f"`{action.metavar or action.dest}`", ""
+        elif isinstance(action.choices, Sequence) and not action.metavar:
+            value = ", ".join(map(str, action.choices))
+        if action.dest == "help" or (action.dest in shared & _BENCH):
+            continue
+        text = (action.help or "").replace("|", "\\|")
+        rows.append(f"| {names}{f' `{value}`' if value else ''} | {text} |".replace("||", "|"))
+    return "\n".join(rows) + "\n"
+
+
+# Options of every command that opens a bench.
+_BENCH = {"out", "build", "project", "trust", "free", "jobs", "job_seconds", "job_memory"}
+
+
+def bench_options_text() -> str:
+    """Return the table of the options that every command with a bench has."""
+    rows = ["| option | what it is |", "|---|---|"]
+    for action in command_parser("ledger")._actions:
+        if action.dest in _BENCH:
+            value = f" `{action.metavar}`" if action.metavar else ""
+            rows.append(f"| `{action.option_strings[0]}`{value} | {action.help} |")
+    return "\n".join(rows) + "\n"
+
+
+PARTS: dict[str, tuple[Callable[[], str], ...]] = {
+    "bench-file.md": (keys_text,),
+    "api-records.md": (calls_text, records_text),
+    "commands/index.md": (bench_options_text,),
+    **{f"commands/{name}.md": (partial(options_text, name),) for name in COMMANDS},
+}
 
 
 def with_parts(text: str, parts: list[str]) -> str:

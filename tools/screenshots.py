@@ -2,9 +2,10 @@
 
     python tools/screenshots.py [NAME ...]
 
-Needs xterm, Xvfb and ImageMagick (on Debian: apt install xterm xvfb imagemagick
-fonts-dejavu-core). Each scene is a command line; the terminal shows it, runs it
-and is photographed when it is done.
+Needs xterm, Xvfb, ImageMagick and Chromium (on Debian: apt install xterm xvfb imagemagick
+fonts-dejavu-core chromium chromium-driver). Each scene is a command line; the terminal shows it,
+runs it and is photographed when it is done. The page is photographed in the browser, at its top
+and at a line that is opened; figures are tiled.
 """
 
 import os
@@ -36,8 +37,6 @@ ROWS, POINTS = 42, 11
 SCENES = {
     "compile": "hot-anvil compile tide-gauge --snippet frame --snippet feet --prove",
     "listing": "hot-anvil listing tide-gauge gcc:fast --entry crossings_signed",
-    "linked": "hot-anvil listing tide-gauge gcc:lean --entry crossings_signed --view linked "
-    "--syntax intel",
     "chip": "hot-anvil hotspots chip avr-gcc:lean --entry sum_fold; hot-anvil measure chip "
     "--snippet sum; hot-anvil pins chip/clock.c --pin PB0 --build 'avr-gcc -Os -mmcu=atmega328p'",
     "diff": "hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_mixed",
@@ -60,11 +59,28 @@ SCENES = {
     "history": "hot-anvil measure tide-gauge --snippet crossings --build 'gcc -O2' "
     "--build 'clang -O2' --earlier; hot-anvil history tide-gauge 'crossings_signed@gcc-12 -O2'",
     "pick": "hot-anvil pick tide-gauge --snippet checksum",
-    "toolchains": "hot-anvil toolchains; hot-anvil start --example",
-    "errors": "hot-anvil diff tide-gauge gcc:plain gcc:fsat; hot-anvil check tide-gauge/clamp.c "
-    "--build 'gcc -O2' --entry clamp_branch --inputs 'low = -200'",
 }
 
+
+# The page: what makes it, and the line that is opened.
+REPORT = (
+    "hot-anvil pick tide-gauge --snippet crossings; hot-anvil hotspots tide-gauge gcc:fast "
+    "clang:fast --entry crossings_signed; hot-anvil report tide-gauge gcc:plain gcc:fast "
+    "clang:fast --snippet crossings --out page.html",
+    "crossings-crossings.c-9",
+)
+# Figures that are tiled to one picture, each by the command that draws it.
+FIGURES = (
+    "hot-anvil pick tide-gauge/clamp.c --entry clamp_branch --entry clamp_select "
+    "--build 'gcc -O2' --build 'gcc -O3' --build 'clang -O2' --build 'clang -O3' "
+    '--inputs \'levels = {fill = "uniform(-500, 500)", count = "n"}\' '
+    "--inputs 'kept = {fill = \"zeros\", count = \"n\"}' --inputs 'low = -200' "
+    "--inputs 'high = 200' --inputs 'n = \"n\"' --sweep 'n = [4, 16, 64, 512, 4096]' "
+    "--plot 1.png",
+    "hot-anvil show tide-gauge/clamp.c --plot 2.png --draw growth",
+    "hot-anvil show tide-gauge/clamp.c --plot 3.png --draw costs",
+    "hot-anvil ledger tide-gauge --snippet crossings --plot 4.png",
+)
 
 # What is run before, unseen.
 BEFORE = {
@@ -83,7 +99,7 @@ def main() -> int:
         if not shutil.which(tool):
             print(f"{tool} is missing (on Debian: apt install xterm xvfb imagemagick)")
             return 3
-    wanted = sys.argv[1:] or list(SCENES)
+    wanted = sys.argv[1:] or [*SCENES, "report", "plots"]
     OUT.mkdir(parents=True, exist_ok=True)
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24", "-nolisten", "tcp"])
     try:
@@ -94,7 +110,8 @@ def main() -> int:
                 shutil.copytree(demo, Path(folder, "tide-gauge"))
                 for name_of in ("chip", "gpu"):
                     shutil.copytree(demo.with_name(name_of), Path(folder, name_of))
-                take(name, Path(folder))
+                own = {"report": take_page, "plots": take_figures}.get(name)
+                own(Path(folder)) if own else take(name, Path(folder))
                 print(f"docs/screenshots/{name}.png")
     finally:
         screen.terminate()
@@ -102,21 +119,62 @@ def main() -> int:
     return 0
 
 
+def take_page(folder: Path) -> None:
+    """Photograph the page at its top and at the opened line, one under the other."""
+    from selenium import webdriver
+
+    command, line = REPORT
+    _run(command, folder)
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for word in (
+        "--headless=new", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
+        "--disable-background-networking", f"--user-data-dir={folder / 'profile'}",
+    ):  # fmt: skip
+        options.add_argument(word)
+    browser = webdriver.Chrome(options=options, service=webdriver.ChromeService(
+        "/usr/bin/chromedriver"))  # fmt: skip
+    try:
+        browser.set_window_size(1280, 700)
+        for number, fragment in enumerate(("", f"#{line}")):
+            browser.get("about:blank")
+            browser.get((folder / "page.html").as_uri() + fragment)
+            time.sleep(1)
+            browser.save_screenshot(str(folder / f"{number}.png"))
+    finally:
+        browser.quit()
+    shots = [str(folder / "0.png"), str(folder / "1.png")]
+    subprocess.run(["convert", *shots, "-append", "-colors", "128", "-strip",
+                    str(OUT / "report.png")], check=True)  # fmt: skip
+
+
+def take_figures(folder: Path) -> None:
+    """Draw the figures and tile them."""
+    for command in FIGURES:
+        _run(command, folder)
+    shots = [str(folder / f"{number}.png") for number in range(1, len(FIGURES) + 1)]
+    subprocess.run(["montage", *shots, "-tile", "2x2", "-geometry", "900x562+6+6", "-strip",
+                    "-colors", "128", str(OUT / "plots.png")], check=True)  # fmt: skip
+
+
+def _run(command: str, folder: Path) -> None:
+    path = f"{BIN}:{os.environ['PATH']}"
+    subprocess.run(command, shell=True, cwd=folder, env={**os.environ, "PATH": path},
+                   stdout=subprocess.DEVNULL, check=True)  # fmt: skip
+
+
 def take(name: str, folder: Path) -> None:
     """Show one scene in a terminal and photograph it."""
     done = folder / f"{name}.done"
     path = f"{BIN}:{os.environ['PATH']}"
     if name in BEFORE:
-        subprocess.run(
-            BEFORE[name], shell=True, cwd=folder, env={**os.environ, "PATH": path},
-            stdout=subprocess.DEVNULL, check=True,
-        )  # fmt: skip
+        _run(BEFORE[name], folder)
     typed = SCENES[name]
     rows, points = SIZES.get(name, (ROWS, POINTS))
     script = (
         f"clear; printf '$ %s\\n\\n' {shlex.quote(typed)}; {typed}; touch {done.name}; sleep 60"
     )
-    env = {**os.environ, "DISPLAY": DISPLAY, "PATH": path}
+    env = {**os.environ, "DISPLAY": DISPLAY, "PATH": path, "HOT_ANVIL_PAGER": ""}
     env.pop("NO_COLOR", None)
     terminal = subprocess.Popen(
         ["xterm", "-tn", "xterm-256color", "-geometry", f"{COLUMNS}x{rows}+0+0",

@@ -21,12 +21,12 @@ OPTIONS = {
 }  # fmt: skip
 
 
-_MODULES = {"import": "importing"}  # a word of Python's own names no module
+MODULES = {"import": "importing"}  # a word of Python's own names no module
 
 
 def run_command(command: str, what: str, words: Sequence[str]) -> int:
     """Run ``command`` (which answers ``what``) with its words; return its exit code."""
-    module = import_module(f"hot_anvil.cli.commands.{_MODULES.get(command, command)}")
+    module = import_module(f"hot_anvil.cli.commands.{MODULES.get(command, command)}")
     out = None
     try:
         forms = getattr(module, "FORMS", None) or (*FORMS, *getattr(module, "MORE_FORMS", ()))
