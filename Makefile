@@ -40,6 +40,7 @@ benchmarks: .venv/.installed
 	$(BIN)/python benchmarks/launching.py
 	$(BIN)/python benchmarks/inspecting.py
 	$(BIN)/python benchmarks/checking.py
+	$(BIN)/python benchmarks/page.py
 	$(BIN)/python benchmarks/trials.py
 
 .venv/bin/python:

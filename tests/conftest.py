@@ -21,7 +21,8 @@ from hot_anvil.system.toolchain.finding import find_toolchains
 os.environ["XDG_CACHE_HOME"] = tempfile.mkdtemp(prefix="hot-anvil-tests-")
 os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_CACHE_HOME"] + "/settings"
 atexit.register(shutil.rmtree, os.environ["XDG_CACHE_HOME"], ignore_errors=True)
-for name in ("COLUMNS", "NO_COLOR"):
+os.environ["PAGER"] = "cat"  # where a test makes a terminal, nobody turns pages
+for name in ("COLUMNS", "NO_COLOR", "HOT_ANVIL_PAGER"):
     os.environ.pop(name, None)
 settings.register_profile("quay", deadline=None)  # no test asserts an absolute time
 settings.load_profile("quay")

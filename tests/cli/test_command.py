@@ -156,6 +156,19 @@ def test_a_terminal_gets_colour_and_no_color_is_honoured(
     assert stripped.split() == plain.split()
 
 
+@pytest.mark.parametrize(("pager", "lines"), [("head -n 3", 3), ("", 99), ("cat", 99)])
+def test_long_answers_on_a_terminal_go_through_the_pager(
+    demo: Path, need: Callable[..., None], pager: str, lines: int
+) -> None:
+    need("script")
+    line = f"stty rows 20; '{COMMAND}' listing '{demo}' gcc:plain --snippet clamp"
+    run = ["script", "-qec", line, "/dev/null"]
+    env = {**os.environ, "TERM": "xterm", "HOT_ANVIL_PAGER": pager, "COLUMNS": "100"}
+    shown = subprocess.run(run, env=env, capture_output=True, text=True, check=True).stdout
+    found = len(shown.strip().splitlines())
+    assert found == lines if lines < 20 else found >= lines
+
+
 def test_the_python_api_does_what_the_docs_show(demo: Path, tmp_path: Path) -> None:
     text = (ROOT / "docs" / "python.md").read_text()
     (example,) = re.findall(r"```python\n(.*?)```", text, re.DOTALL)

@@ -9,7 +9,6 @@ from importlib import import_module
 from pathlib import Path
 from typing import IO, Any
 
-from hot_anvil.cli import paging
 from hot_anvil.core.names import visible
 from hot_anvil.errors import RequestError
 from hot_anvil.views.text.report import Report
@@ -185,7 +184,10 @@ class Output:
 
     def _write_to_terminal(self, report: Report) -> None:
         """Write to a terminal; what is longer than it goes through the person's pager."""
-        pager = paging.pager() if self.pages and paging.is_long(len(report.lines)) else None
+        from hot_anvil.cli import paging
+
+        turned = self.pages and sys.stdin.isatty() and paging.is_long(len(report.lines))
+        pager = paging.pager() if turned else None
         if pager is None:
             self._print(report, None)
             return
