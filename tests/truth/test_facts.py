@@ -163,7 +163,7 @@ def test_facts_as_csv_and_bad_requests(clock: Path, tmp_path: Path) -> None:
     assert all(int(row["value"]) > 0 and row["fact"] == "per pass" for row in rows)
     message = refused("facts", clock, "--build", "gcc -O2", "--fact", "per-pas")
     assert "Did you mean 'per pass'?" in message
-    assert "--format" in refused("ledger", clock, "--build", "gcc -O2", "--format", "csv")
+    assert "--format" in refused("frame", clock, "--build", "gcc -O2", "--format", "csv")
     broken = tmp_path / "broken.c"
     broken.write_text("int f(void) { return }\n")
     answer = hot_anvil("facts", broken, "--build", "gcc -O2")

@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable, Iterable, Sequence
 from importlib import import_module
 from pathlib import Path
-from typing import IO, Any
+from typing import Any
 
 from hot_anvil.core.names import visible
 from hot_anvil.errors import RequestError
@@ -128,10 +128,7 @@ class Output:
         """Write lines to a terminal at once, over whatever prompt stands there."""
         sys.stdout.write("\r\x1b[K")
         sys.stdout.flush()
-        if self._in_colour():
-            self._write_styled(report)
-        else:
-            sys.stdout.write(report.text)
+        sys.stdout.write(self._coloured(report) if self._in_colour() else report.text)
         sys.stdout.flush()
 
     def progress(self, what: str, done: int, total: int) -> None:
@@ -186,34 +183,30 @@ class Output:
         """Write to a terminal; what is longer than it goes through the person's pager."""
         from hot_anvil.cli import paging
 
+        text = self._coloured(report) if self._in_colour() else report.text
         turned = self.pages and sys.stdin.isatty() and paging.is_long(len(report.lines))
         pager = paging.pager() if turned else None
-        if pager is None:
-            self._print(report, None)
-            return
-        with paging.through(pager) as stream:
-            self._print(report, stream)
-
-    def _print(self, report: Report, stream: IO[str] | None) -> None:
-        if self._in_colour():
-            self._write_styled(report, stream)
+        if pager:
+            paging.show(text, pager)
         else:
-            (stream or sys.stdout).write(report.text)
+            sys.stdout.write(text)
 
-    def _write_styled(self, report: Report, stream: IO[str] | None = None) -> None:
+    def _coloured(self, report: Report) -> str:
+        """Return a report with what makes a terminal colour it."""
+        import io
+
         from rich.console import Console
         from rich.text import Text
 
+        # In memory: rich would end the command where the reader of its output went away.
         console = Console(
-            file=stream,
-            force_terminal=True,
-            width=max(self.width, 200),
-            highlight=False,
+            file=io.StringIO(), force_terminal=True, width=max(self.width, 200), highlight=False,
             soft_wrap=True,
-        )
+        )  # fmt: skip
         for line in report.lines:
             text = Text()
             for piece in line:
                 text.append(piece.text, _STYLES[piece.style])
             text.rstrip()
             console.print(text)
+        return console.file.getvalue()  # type: ignore[attr-defined, no-any-return]

@@ -4,9 +4,6 @@ import os
 import shlex
 import shutil
 import sys
-from collections.abc import Iterator
-from contextlib import contextmanager
-from typing import IO
 
 _QUIT_IF_SHORT = "FRX"  # less: leave where it fits, keep colours, leave the text on the screen
 
@@ -34,24 +31,16 @@ def pager() -> list[str] | None:
     return words if words and words != ["cat"] and shutil.which(words[0]) else None
 
 
-@contextmanager
-def through(words: list[str]) -> Iterator[IO[str]]:
-    """Give a stream whose text the pager shows; it may be left before the end of it."""
+def show(text: str, words: list[str]) -> None:
+    """Show a text by the pager ``words``, which may be left before the end of it."""
     import subprocess
 
     environment = {"LESS": _QUIT_IF_SHORT, **os.environ}
-    shown = subprocess.Popen(words, stdin=subprocess.PIPE, env=environment, text=True,
-                             errors="surrogateescape")  # fmt: skip
-    assert shown.stdin is not None
-    try:
-        yield shown.stdin
-        shown.stdin.close()
-    except BrokenPipeError:
-        pass  # the person has seen enough
-    finally:
-        while True:
-            try:
-                shown.wait()
-                break
-            except KeyboardInterrupt:
-                continue  # it is the pager's to act upon
+    shown = subprocess.Popen(words, stdin=subprocess.PIPE, env=environment)
+    data: bytes | None = text.encode(errors="surrogateescape")
+    while True:
+        try:
+            shown.communicate(data)
+            return
+        except KeyboardInterrupt:
+            data = None  # it is the pager's to act upon, which goes on with what it has

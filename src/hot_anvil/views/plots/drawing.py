@@ -52,9 +52,11 @@ def drawing() -> Iterator[None]:
 
 def new_figure(title: str, high: float = HIGH) -> "Figure":
     """Return an empty figure with its title, ``high`` inches high."""
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
 
     figure = Figure(figsize=(WIDE, max(high, LEAST_HIGH)), dpi=100, layout="constrained")
+    FigureCanvasAgg(figure)  # which knows where things come to lie
     figure.suptitle(shown(title, 105), x=0.01, ha="left", fontsize=14, fontweight="bold")
     return figure
 
