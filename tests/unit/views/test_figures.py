@@ -167,7 +167,7 @@ def test_what_cannot_be_drawn_says_why() -> None:
 
 def test_a_history_rings_what_changed() -> None:
     with drawing():
-        figure: Any = draw_history([state(1, [1e-6, 2e-6], "ab"), state(2, [1e-6, 3e-6], "ax")], "surge",
-                              "")  # fmt: skip
+        states = [state(1, [1e-6, 2e-6], "ab"), state(2, [1e-6, 3e-6], "ax")]
+        figure: Any = draw_history(states, "surge", "")
         rings = [line for line in figure.axes[0].lines if line.get_markersize() == 14]
     assert [list(line.get_xdata()) for line in rings] == [[1]]
