@@ -3,13 +3,10 @@
 import re
 from collections.abc import Sequence
 
-from hot_anvil.views.text.report import STRONG, Line, Paragraph, Report, Span, Table
+from hot_anvil.views.text.report import INSIDE, Line, Paragraph, Report, Span, Table
 
 # What Markdown, or HTML inside it, may act upon inside a line.
 _LIVELY = re.compile(r"[\\`*\[\]<>|~&$]|(?<![^\W_])_|_(?![^\W_])|:(?=//)|(?<=www)\.")
-
-
-_INSIDE = 4  # columns of indent from which a paragraph belongs to the lines before it
 
 
 def as_markdown(report: Report) -> str:
@@ -20,10 +17,10 @@ def as_markdown(report: Report) -> str:
     out: list[str] = []
     code: list[str] = []
     for block in report.blocks:
-        if isinstance(block, Line) and not _is_heading(block):
+        if isinstance(block, Line) and not block.is_title:
             code.append(_plain(block.pieces))
             continue
-        if isinstance(block, Paragraph) and code and block.indent >= _INSIDE:
+        if isinstance(block, Paragraph) and code and block.indent >= INSIDE:
             code.append(" " * block.indent + block.text)
             continue
         _close(out, code)
@@ -35,12 +32,6 @@ def as_markdown(report: Report) -> str:
             out.append(_table(block))
     _close(out, code)
     return "\n\n".join(out) + "\n" if out else ""
-
-
-def _is_heading(line: Line) -> bool:
-    """Tell whether a line is the title of what follows, and not one of many laid out."""
-    first = line.pieces[0] if line.pieces else Span("")
-    return first.style == STRONG and first.text[:1].strip() != ""
 
 
 def _heading(line: Line) -> str:

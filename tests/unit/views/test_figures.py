@@ -1,7 +1,7 @@
 """Figures: labels that do not overlap with 40 builds, names that are no formulas, the same file."""
 
 from collections import Counter
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from typing import Any
 
 import pytest
@@ -156,11 +156,14 @@ def test_names_are_no_formulas_and_the_same_data_makes_the_same_file() -> None:
 
 def test_what_cannot_be_drawn_says_why() -> None:
     one = measured(sizes=(64,))
-    for draw, why in ((lambda: draw_growth(one), "sweep"),
-                      (lambda: draw_ranking(one._replace(overall=None)), "timed"),
-                      (lambda: draw_tally(one.checked), "tally"),
-                      (lambda: draw_hotspots(hot(0), {}), "looked at"),
-                      (lambda: draw_history([], "surge", ""), "measured")):  # fmt: skip
+    tried: list[tuple[Callable[[], Any], str]] = [
+        (lambda: draw_growth(one), "sweep"),
+        (lambda: draw_ranking(one._replace(overall=None)), "timed"),
+        (lambda: draw_tally(one.checked), "tally"),
+        (lambda: draw_hotspots(hot(0), {}), "looked at"),
+        (lambda: draw_history([], "surge", ""), "measured"),
+    ]
+    for draw, why in tried:
         with drawing(), pytest.raises(ValueError, match=why):
             draw()
 

@@ -6,16 +6,14 @@ from markupsafe import Markup, escape
 
 from hot_anvil.views.text.report import (
     DIM,
+    INSIDE,
     PLAIN,
-    STRONG,
     Line,
     Paragraph,
     Report,
     Span,
     Table,
 )
-
-_INSIDE = 4  # columns of indent from which a paragraph belongs to the lines before it
 
 
 def as_html(report: Report, name: str) -> Markup:
@@ -24,10 +22,10 @@ def as_html(report: Report, name: str) -> Markup:
     lines: list[Markup] = []
     tables = 0
     for block in report.blocks:
-        if isinstance(block, Line) and not _is_heading(block):
+        if isinstance(block, Line) and not block.is_title:
             lines.append(Markup("").join(map(_span, block.pieces)))
             continue
-        if isinstance(block, Paragraph) and lines and block.indent >= _INSIDE:
+        if isinstance(block, Paragraph) and lines and block.indent >= INSIDE:
             lines.append(" " * block.indent + _span(Span(block.text, block.style)))
             continue
         _close(out, lines)
@@ -42,11 +40,6 @@ def as_html(report: Report, name: str) -> Markup:
             out.append(Markup('<p class="head"><b>{}</b>{}</p>').format(first.text, rest))
     _close(out, lines)
     return Markup("\n").join(out)
-
-
-def _is_heading(line: Line) -> bool:
-    first = line.pieces[0] if line.pieces else Span("")
-    return first.style == STRONG and first.text[:1].strip() != ""
 
 
 def _close(out: list[Markup], lines: list[Markup]) -> None:

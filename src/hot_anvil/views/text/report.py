@@ -29,6 +29,12 @@ class Line(NamedTuple):
 
     pieces: tuple[Span, ...]
 
+    @property
+    def is_title(self) -> bool:
+        """Whether it is the title of what follows, and not one of many lines laid out."""
+        first = self.pieces[0] if self.pieces else Span("")
+        return first.style == STRONG and first.text[:1].strip() != ""
+
 
 class Paragraph(NamedTuple):
     """Text that is wrapped where it is shown."""
@@ -49,6 +55,7 @@ class Table(NamedTuple):
 Block = Line | Paragraph | Table
 
 
+INSIDE = 4  # columns of indent from which a paragraph belongs to the lines before it
 _NOTE = 24  # columns that notes at the end of a row can do with, or they go under it
 _SHORT = 16  # columns of a last cell that stays in its row
 
