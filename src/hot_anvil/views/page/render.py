@@ -2,6 +2,7 @@
 
 import base64
 import hashlib
+import re
 from collections.abc import Callable
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
@@ -30,6 +31,7 @@ def page_html(page: Page) -> str:
         trim_blocks=True, lstrip_blocks=True,
     )  # fmt: skip
     engine.filters["visible"] = visible
+    engine.filters["halves"] = _halves
     engine.filters["visible_lines"] = lambda text: "\n".join(map(visible, text.split("\n")))
     script, style = (_text(engine, name) for name in ("script.js", "style.css"))
     return engine.get_template("page.html").render(
@@ -41,6 +43,12 @@ def page_html(page: Page) -> str:
         snippets=[_snippet(one) for one in page.snippets],
         signs=[(sign, word) for word, sign in SIGNS.items() if sign],
     )
+
+
+def _halves(build: str) -> list[str]:
+    """Return a build's name in two lines: toolchain, flags."""
+    found = re.match(r"([^: ]+)[: ](.+)", build)
+    return list(found.groups()) if found else [build]
 
 
 def answer_page(kept: KeptAnswer, title: str) -> Page:
