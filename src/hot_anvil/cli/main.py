@@ -29,11 +29,11 @@ COMMANDS = {
     "launch": "kernels on a simulated device: what each line did, which block ran where",
     "pins": "what a chip's pins do under each build of a program: period, jitter, in cycles",
     "history": "what was measured before, and what an edit or a new compiler changed",
+    "pick": "the whole job: compile, check, measure, choose the fastest correct one",
     "report": "one page to keep: the choice, every source line under all builds, and why",
     "show": "a past answer again, exactly as it was, by the number that 'history' lists",
     "export": "one file with the bench, what was found out about it, and its code",
     "import": "lay such a file out as a bench, to look at; nothing in it is run",
-    "pick": "the whole job: compile, check, measure, choose the fastest correct one",
 }
 INTERRUPTED = 130
 
