@@ -57,6 +57,10 @@ def test_the_wheel_holds_all_that_the_package_has(installed: Path) -> None:
         if path.is_file() and path.suffix != ".pyc" and ".hot-anvil" not in path.parts
     }
     assert ours <= names and "hot_anvil/py.typed" in ours
+    for name in ("man/man1/hot-anvil.1", "bash-completion/completions/hot-anvil"):
+        assert (installed / "own" / "share" / name).read_text() == (
+            ROOT / "share" / name
+        ).read_text()
 
 
 def test_the_command_works_outside_the_checkout(installed: Path) -> None:

@@ -9,7 +9,7 @@ from typing import Any
 
 from hot_anvil._version import __version__
 from hot_anvil.core.names import listed
-from hot_anvil.core.results.answers import KEPT, Answer, KeptAnswer, KeptHead
+from hot_anvil.core.results.answers import KEPT, Answer, KeptAnswer, KeptHead, to_keep
 from hot_anvil.core.results.packing import pack, unpack
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import BENCH_FILE
@@ -32,7 +32,7 @@ def keep_answer(workspace: Workspace, answer: Answer) -> None:
     made: dict[tuple[str, str], str] = {}
     for name in answer.snippets:
         made |= identities_of(workspace, name)
-    answer = answer._replace(artefacts=made)
+    answer = to_keep(answer)._replace(artefacts=made)
     workspace.store.results.add(KIND, answer.command, head | {"packed": packed(answer)})
 
 

@@ -4,7 +4,9 @@ from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, Literal, NamedTuple
 
+from hot_anvil.core.measure.results import Measured, Picked
 from hot_anvil.core.measure.summary import Result
+from hot_anvil.core.verify.results import Checked
 
 Command = Literal["check", "measure", "pick", "hotspots"]
 KEPT: tuple[Command, ...] = ("check", "measure", "pick", "hotspots")
@@ -58,11 +60,26 @@ class KeptHead(NamedTuple):
     origin: str
 
 
+def to_keep(answer: Answer) -> Answer:
+    """Return an answer without the input sets: no view shows them, and they are most of it."""
+
+    def slim(result: Any) -> Any:
+        if isinstance(result, Checked):
+            return result._replace(sets=())
+        if isinstance(result, Measured):
+            return result._replace(checked=slim(result.checked))
+        if isinstance(result, Picked):
+            return result._replace(measured=slim(result.measured))
+        return result
+
+    return answer._replace(results=tuple(map(slim, answer.results)))
+
+
 def snippet_of(result: Any) -> str:
     """Return the name of the snippet that one result is about."""
-    if hasattr(result, "measured"):
+    if isinstance(result, Picked):
         result = result.measured
-    if hasattr(result, "checked"):
+    if isinstance(result, Measured):
         result = result.checked
     snippet = result.snippet
     return snippet if isinstance(snippet, str) else str(snippet.name)
