@@ -67,7 +67,8 @@ def opening(page: Path, folder: Path) -> float:
     for word in ("--headless=new", "--no-sandbox", "--disable-gpu", "--window-size=1280,800",
                  "--disable-background-networking", f"--user-data-dir={folder}"):  # fmt: skip
         options.add_argument(word)
-    browser = webdriver.Chrome(options=options)
+    driver = webdriver.ChromeService(shutil.which("chromedriver") or "")
+    browser = webdriver.Chrome(options=options, service=driver)
     try:
         browser.get(page.as_uri())
         return float(

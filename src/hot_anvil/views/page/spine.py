@@ -21,10 +21,7 @@ _HOT = 0.005  # share below which a line takes next to nothing
 class Figure(NamedTuple):
     """One build's cell in a line's row."""
 
-    text: str
-    marks: str
-    sign: str
-    state: str
+    text: str  # count, sign of its state, marks
     other: bool  # another count or other marks than the base
 
 
@@ -72,7 +69,7 @@ def _opened(
         "figures": [_figure(line, k, base) for k in shown],
         "least": min(counts, default=0),
         "most": max(counts, default=0),
-        "every": _by_count(line, names) if len(shown) < len(names) else [],
+        "every": _by_count(line, names) if len(shown) < len(names) else "",
         "whys": [
             {"builds": _names(why.columns, names), "kind": why.kind, "text": why.text,
              "sure": why.confidence}
@@ -103,9 +100,9 @@ def _figure(line: PageLine, k: int, base: Cell | None) -> Figure:
     cell = line.cells[k]
     state = line.states[k]
     if cell is None:
-        return Figure("?", "", "", "refused", False)
-    text = str(cell.instructions or "-")
-    return Figure(text, " ".join(cell.marks), SIGNS.get(state, ""), state, cell != base)
+        return Figure("?", False)
+    words = (str(cell.instructions or "-"), SIGNS.get(state, ""), *cell.marks)
+    return Figure(" ".join(filter(None, words)), cell != base)
 
 
 def _states(line: PageLine, columns: Sequence[int]) -> str:
@@ -117,7 +114,7 @@ def _names(columns: Sequence[int], names: Sequence[str]) -> str:
     return ", ".join(names[k] for k in columns)
 
 
-def _by_count(line: PageLine, names: Sequence[str]) -> list[tuple[str, str]]:
+def _by_count(line: PageLine, names: Sequence[str]) -> str:
     """Return what each count is of, where not every build has its code on the page."""
     groups: dict[str, list[str]] = {}
     for name, cell in zip(names, line.cells, strict=True):
@@ -125,4 +122,4 @@ def _by_count(line: PageLine, names: Sequence[str]) -> list[tuple[str, str]]:
             text = " ".join([str(cell.instructions), *cell.marks])
             groups.setdefault(text, []).append(name)
     order = sorted(groups.items(), key=lambda group: int(group[0].split()[0]))
-    return [(text, ", ".join(own)) for text, own in order]
+    return "; ".join(f"{text}: {', '.join(own)}" for text, own in order)
