@@ -190,6 +190,11 @@ def test_the_page_measures_nothing_and_says_what_is_not_there(tmp_path: Path) ->
     assert "no choice: " in text and "no verdicts: " in text and 'id="alarms-alarms.c-6"' in text
     again = hot_anvil("history", bench)
     assert again.returncode == 2 and "nothing was measured" in again.stderr
+    assert hot_anvil("report", bench, "--fresh", "--out", file).returncode == 0
+    fresh = file.read_text()
+    assert "no choice: " not in fresh and "of the time of" in fresh
+    heads = document("history", bench)["answers"]
+    assert [head["command"] for head in heads] == ["pick", "hotspots"]
 
 
 def test_answers_about_other_code_are_marked(bench: Path, page: Path, tmp_path: Path) -> None:
