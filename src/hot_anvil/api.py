@@ -44,7 +44,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.pins.records import Pins
     from hot_anvil.core.proof.records import DebugProof
     from hot_anvil.core.results.answers import Answer, KeptAnswer, KeptHead
-    from hot_anvil.core.results.code import Listing, SnippetDiff
+    from hot_anvil.core.results.code import CompilerText, Listing, SnippetDiff
     from hot_anvil.core.results.examples import Example
     from hot_anvil.core.results.pages import Page
     from hot_anvil.core.results.syntax import Change
@@ -171,6 +171,12 @@ class Anvil:
         from hot_anvil.usecases.listings import list_build
 
         return ResultSet(list_build(self.workspace, build, snippets, entries, view))
+
+    def compiler_texts(self, build: str, snippets: Names = ()) -> "tuple[CompilerText, ...]":
+        """Return the assembly of each source as the compiler of a build wrote it."""
+        from hot_anvil.usecases.listings import compiler_texts
+
+        return compiler_texts(self.workspace, build, snippets)
 
     def library_listing(self, build: str, function: str) -> "Listing":
         """Return a library function's own code, as a build's toolchain would link it."""

@@ -49,6 +49,13 @@ def table_rows(results: Iterable[Any]) -> Iterable[Sequence[Any]]:
     return csv_table(results)
 
 
+def _lines_of(text: str) -> Report:
+    report = Report()
+    for line in text.rstrip("\n").split("\n"):
+        report.add(line.expandtabs(8))
+    return report
+
+
 def _cell(value: Any) -> Any:
     """Return a value as CSV holds it: nothing for one that is not known, or has no end."""
     if isinstance(value, str):
@@ -115,6 +122,14 @@ class Output:
             self._write_to_terminal(report())
         else:
             self._write(report().text)
+
+    def answer_raw(self, text: str, document: Callable[[], dict[str, Any]]) -> None:
+        """Write a text untouched, but for what a terminal would act upon; or its document."""
+        if self.form == "json" or (self.file is None and sys.stdout.isatty()):
+            self.answer(lambda: _lines_of(text), document)
+            return
+        self.stop_progress()
+        self._write(text)
 
     def write_page(self, html: str, name: str) -> None:
         """Write a page into the file asked for, else ``name``, and say where it is."""

@@ -6,7 +6,7 @@ from hot_anvil.core.asm.listing import list_functions
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.code.records import EMITTED, LINKED, View, find_symbols, only_functions
 from hot_anvil.core.proof.records import DebugProof
-from hot_anvil.core.results.code import Listing
+from hot_anvil.core.results.code import CompilerText, Listing
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.grid import plan_jobs
@@ -45,6 +45,32 @@ def list_build(
         functions = list_functions(shown, read_sources(workspace.bench.root, shown.files))
         if functions or not entries:
             out.append(Listing(built, functions, shown.isa, shown.view))
+    return tuple(out)
+
+
+@usecase
+def compiler_texts(
+    workspace: Workspace, build: str, snippets: Sequence[str] = ()
+) -> tuple[CompilerText, ...]:
+    """Return the compiler's own text of each source under one build, untouched.
+
+    Raises RequestError for a build that is refused, and for code that no compiler wrote as text.
+    """
+    builds = workspace.compile(snippets, [workspace.build(build)])
+    out = []
+    for built in builds:
+        workspace.code(built)  # which says why where it is refused
+        if built.whole:
+            raise RequestError(
+                f"{built.build.name}: the code of snippet {built.snippet.name} is made while "
+                "linking, so there is no text of a compiler's; leave --raw out."
+            )
+        for unit in built.units:
+            file = workspace.store.artefact(unit.artefact).text
+            text = file.read_bytes().decode(errors="surrogateescape")
+            out.append(CompilerText(built.snippet.name, built.build.name, unit.source, text))
+    if not out:
+        raise RequestError(f"{build}: this build has no compiler for any source asked for.")
     return tuple(out)
 
 

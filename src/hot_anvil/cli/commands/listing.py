@@ -1,6 +1,8 @@
 """``hot-anvil listing``."""
 
 import argparse
+import sys
+from typing import TYPE_CHECKING
 
 from hot_anvil.cli.options import (
     add_named_builds,
@@ -12,7 +14,12 @@ from hot_anvil.cli.options import (
     syntax_of,
 )
 from hot_anvil.cli.output import Output, document, table_rows
+from hot_anvil.core.names import visible
 from hot_anvil.core.results.code import Listing
+from hot_anvil.errors import RequestError
+
+if TYPE_CHECKING:
+    from hot_anvil.api import Anvil
 
 MORE_FORMS = ("csv",)
 
@@ -34,16 +41,27 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--raw-names", action="store_true", help="symbols as they are in the object"
     )
+    parser.add_argument(
+        "--order", choices=("source", "address"), default="source",
+        help="under each source line, or as it lies in memory, source lines beside (default: "
+        "source)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--raw", action="store_true", help="the compiler's own text, untouched, of the whole source"
+    )
     parser.add_argument("--into", metavar="NAME", help="the code of this library function instead")
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show one build's code by source line."""
+    from hot_anvil.views.text.in_order import in_order_report
     from hot_anvil.views.text.listing import listing_report
 
     path, names = split_path(args.words)
     anvil = open_anvil(args, out, path)
     name = one_build("listing", anvil, names)
+    if args.raw:
+        return _raw(args, out, anvil, name)
     listings: tuple[Listing, ...]
     if args.into:
         listings = (anvil.library_listing(name, args.into),)
@@ -60,11 +78,27 @@ def run(args: argparse.Namespace, out: Output) -> int:
         from hot_anvil.core.results.syntax import listing_in
 
         listings = tuple(listing_in(syntax, listing) for listing in listings)
+    view = in_order_report if args.order == "address" else listing_report
     out.answer(
-        lambda: listing_report(listings, out.width, args.raw_names),
+        lambda: view(listings, out.width, args.raw_names),
         lambda: document("listing", "listing", listings),
         lambda: table_rows(listings),
     )
+    return 0
+
+
+def _raw(args: argparse.Namespace, out: Output, anvil: "Anvil", build: str) -> int:
+    """Write what the compiler wrote; what would change it goes with another view."""
+    for option in ("lines", "find", "hide", "into", "entry", "readings", "syntax"):
+        if getattr(args, option):
+            name = {"readings": "words"}.get(option, option)
+            raise RequestError(f"--{name}: --raw shows the text as it is; leave one of them out.")
+    if args.view != "emitted":
+        raise RequestError(f"--view {args.view}: --raw is of what the compiler emits.")
+    texts = anvil.compiler_texts(build, args.snippet)
+    for one in texts if len(texts) > 1 else ():
+        sys.stderr.write(f"hot-anvil: {visible(one.source)} under {one.build}\n")
+    out.answer_raw("".join(one.text for one in texts), lambda: document("listing", "raw", texts))
     return 0
 
 

@@ -51,6 +51,12 @@ class ListedFunction(NamedTuple):
     hidden: int = 0  # instructions left out by a filter
 
 
+def by_place(function: ListedFunction) -> list[tuple[Line, Placed]]:
+    """Return a function's instructions from first to last, each with its source line."""
+    placed = [(line, one) for line in function.lines for one in line.instructions]
+    return sorted(placed, key=lambda pair: pair[1].place)
+
+
 def source_text(sources: Sources, file: str, line: int) -> str:
     """Return the text of a source line; a note for line 0, "" when it is not known."""
     if line <= 0:

@@ -21,6 +21,15 @@ class Listing(NamedTuple):
     note: str = ""
 
 
+class CompilerText(NamedTuple):
+    """The assembly of one source, as the compiler wrote it."""
+
+    snippet: str
+    build: str
+    source: str
+    text: str
+
+
 class SnippetDiff(NamedTuple):
     """One snippet compared: two builds, two entries, before and after an edit, or two files."""
 

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from hot_anvil.core.asm.listing import ListedFunction, Placed
-from hot_anvil.core.results.code import Listing
+from hot_anvil.core.results.code import CompilerText, Listing
 from hot_anvil.views.json.document import Document, document
 from hot_anvil.views.json.instruction import plain_instruction
 
@@ -14,6 +14,17 @@ def listing_document(listings: Sequence[Listing]) -> Document:
         _function(listing, function) for listing in listings for function in listing.functions
     ]
     return document("listing", functions=functions)
+
+
+def raw_document(texts: Sequence[CompilerText]) -> Document:
+    """Return the document of ``listing --raw``."""
+    plain = [one._asdict() | {"text": visible_bytes(one.text)} for one in texts]
+    return document("listing", texts=plain)
+
+
+def visible_bytes(text: str) -> str:
+    """Return a text that JSON can hold: bytes that are no UTF-8 are written out."""
+    return text.encode(errors="surrogateescape").decode(errors="backslashreplace")
 
 
 def _function(listing: Listing, function: ListedFunction) -> Document:

@@ -14,7 +14,7 @@ from hot_anvil.views.text.words import plural, size
 _BODY = 24  # columns that notes beside instructions leave to the shorter ones
 _WORDED = 32  # where each has a reading beside it
 _WIDE = 120  # columns beyond which a line's counts are too far from its text
-_MANGLED = re.compile(r"_[ZR][\w.$]+")
+MANGLED = re.compile(r"_[ZR][\w.$]+")
 
 
 def listing_report(listings: Sequence[Listing], width: int, raw_names: bool = False) -> Report:
@@ -22,7 +22,7 @@ def listing_report(listings: Sequence[Listing], width: int, raw_names: bool = Fa
     report = Report(width)
     for listing in listings:
         report.blank()
-        _heading(report, listing)
+        add_heading(report, listing)
         for function in listing.functions:
             _function(report, function, listing, raw_names)
         if not listing.functions:
@@ -30,7 +30,8 @@ def listing_report(listings: Sequence[Listing], width: int, raw_names: bool = Fa
     return report
 
 
-def _heading(report: Report, listing: Listing) -> None:
+def add_heading(report: Report, listing: Listing) -> None:
+    """Add what a listing is of, and what weakens it."""
     built = listing.built
     flags = " ".join(built.build.flags)
     if listing.library:
@@ -47,7 +48,8 @@ def _heading(report: Report, listing: Listing) -> None:
         report.paragraph(caution, TROUBLE)
 
 
-def _function(report: Report, function: ListedFunction, listing: Listing, raw: bool) -> None:
+def add_title(report: Report, function: ListedFunction, listing: Listing, raw: bool) -> None:
+    """Add a function's name with how much there is of it."""
     report.blank()
     size_known = listing.built.entry_bytes(function.name) if listing.built.units else None
     size_known = size_known or _bytes_of(function)
@@ -56,13 +58,17 @@ def _function(report: Report, function: ListedFunction, listing: Listing, raw: b
         total += f", {function.hidden} hidden"
     name = function.name if raw else function.title
     report.add(Span(cut(name, report.width - len(total)), STRONG), total)
+
+
+def _function(report: Report, function: ListedFunction, listing: Listing, raw: bool) -> None:
+    add_title(report, function, listing, raw)
     file = ""
     for line in function.lines:
         if line.file != file and line.line > 0:
             file = line.file
             report.add("  ", Span(file, DIM))
         _line(report, line, function, listing.view == LINKED, raw)
-    _data(report, function)
+    add_data(report, function)
 
 
 def _bytes_of(function: ListedFunction) -> int | None:
@@ -96,7 +102,7 @@ def _instruction(report: Report, placed: Placed, linked: bool, raw: bool) -> Non
     # The operands are one text by now: a mnemonic may hold prefixes.
     body = f"{item.mnemonic:<9} {', '.join(item.operands)}".rstrip()
     if placed.called and not raw:
-        body = _MANGLED.sub(placed.called, body)
+        body = MANGLED.sub(placed.called, body)
     place = f"{placed.place:>12}   "
     if linked:
         pairs = " ".join(item.encoding[k : k + 2] for k in range(0, len(item.encoding), 2))
@@ -127,7 +133,7 @@ def _note(placed: Placed) -> str:
     return "; ".join(notes)
 
 
-def _data(report: Report, function: ListedFunction) -> None:
+def add_data(report: Report, function: ListedFunction) -> None:
     """Add what stands among the code and is none, equal neighbours as one."""
     for (place, _), group in groupby(function.data, lambda d: (d.place, d.text.split()[0])):
         items = list(group)
