@@ -3,9 +3,10 @@
 from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
-from hot_anvil.core.arch import costs_of, syntax_of
+from hot_anvil.core.arch import costs_of, semantics_of, syntax_of
 from hot_anvil.core.arch.costs import Cost
 from hot_anvil.core.asm.calls import callee
+from hot_anvil.core.asm.constants import constants_named, value_behind
 from hot_anvil.core.asm.phases import Phase, phases
 from hot_anvil.core.code.records import (
     Code,
@@ -28,6 +29,7 @@ class Placed(NamedTuple):
     phase: Phase | Literal[""] = ""  # "" for the body
     called: str = ""  # what it calls, as the source writes it, where the symbol is another
     cost: Cost | None = None  # its cycles, where the instruction set fixes them
+    value: str = ""  # what stands behind the label that it names, where that is known
 
 
 class Line(NamedTuple):
@@ -76,13 +78,18 @@ def _list_function(
 ) -> ListedFunction:
     marks = [mark for part in parts for mark in phases(part.instructions, code.isa)]
     isa, costs = syntax_of(code.isa), costs_of(code.isa)
+    constants = {label: data for part in parts for label, data in part.constants.items()}
     placed = []
     for index, instruction in enumerate(join_parts(parts)):
         called = callee(instruction, isa)
         title = code.title(called)
         named = title if title != called else ""
         cost = costs.of_instruction(instruction) if costs else None
-        placed.append(Placed(index, instruction, marks[index], named, cost))
+        value = ""
+        if constants and (data := constants_named(instruction.operands, constants)):
+            effect = semantics_of(code.isa).effect(instruction.mnemonic, instruction.operands)
+            value = value_behind(data, effect)
+        placed.append(Placed(index, instruction, marks[index], named, cost, value))
     by_line: dict[tuple[str, int], list[Placed]] = {}
     for item in placed:
         by_line.setdefault((item.instruction.file, item.instruction.line), []).append(item)

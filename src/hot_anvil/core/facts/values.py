@@ -2,10 +2,10 @@
 
 import re
 import struct
-from collections.abc import Iterator
 
 from hot_anvil.core.arch import semantics as b
 from hot_anvil.core.arch.values import joined
+from hot_anvil.core.asm.constants import bytes_of
 from hot_anvil.core.facts.records import ALL, Fact
 from hot_anvil.core.model.control_flow import Body
 from hot_anvil.core.model.function import FunctionModel
@@ -105,17 +105,8 @@ def _from_memory(body: Body, k: int) -> str | None:
     if not directives or done.element != "f" or done.bits not in _FLOATS:
         return None
     form, size = _FLOATS[done.bits]
-    data = b"".join(_bytes(directives))
+    data = bytes_of(directives)
     return repr(struct.unpack(form, data[:size])[0]) if len(data) >= size else None
-
-
-def _bytes(directives: str) -> Iterator[bytes]:
-    sizes = {".byte": 1, ".short": 2, ".hword": 2, ".2byte": 2, ".long": 4, ".word": 4,
-             ".4byte": 4, ".quad": 8, ".xword": 8, ".8byte": 8, ".dword": 8}  # fmt: skip
-    for directive, text in re.findall(r"(\.\w+)\s+(-?\w+)", directives):
-        value = b.number(text)
-        if directive in sizes and value is not None:
-            yield (value & (1 << 8 * sizes[directive]) - 1).to_bytes(sizes[directive], "little")
 
 
 def _result(side: FunctionModel, known: dict[str, int | str]) -> int | str | None:

@@ -224,7 +224,9 @@ def _texts(placed: Sequence[Placed], labels: Mapping[int, tuple[str, ...]]) -> l
         out += [f"{label}:" for label in labels.get(one.place, ())]
         item = one.instruction
         called = f"   -> {one.called}" if one.called else ""
-        out.append(f"  {item.mnemonic:<8} {', '.join(item.operands)}".rstrip() + called)
+        value = f"   = {one.value}" if one.value else ""
+        text = f"  {item.mnemonic:<8} {', '.join(item.operands)}".rstrip()
+        out.append(f"{text}{called}{value}")
     return out
 
 

@@ -83,6 +83,8 @@ def _placed(placed: Placed, labels: Sequence[str]) -> Document:
             "function": item.function,
             "calls": [site._asdict() for site in item.chain],
         }
+    if placed.value:
+        plain["value"] = placed.value
     if placed.called:
         plain["calls"] = placed.called
     return plain

@@ -44,6 +44,8 @@ def _instructions(report: Report, function: ListedFunction, linked: bool, raw: b
         if here != before:
             where = f"{line.file}: " if line.file != home and line.line else ""
             text = f"{where}{' '.join(line.text.split())}"
+        value = f"= {placed.value}" if placed.value else ""
+        text = "   ".join(filter(None, (value, text)))
         lead = f"{number:>6}  {place:>8}   "
         room = report.width - len(lead) - max(len(body), _BODY) - 2
         shown = cut(text, room) if room >= _LEAST else ""

@@ -120,7 +120,8 @@ def _instruction(report: Report, placed: Placed, linked: bool, raw: bool) -> Non
 def _note(placed: Placed) -> str:
     """Return what is to be said of an instruction beside its text."""
     item = placed.instruction
-    notes = [item.words] if item.words else []
+    notes = [f"= {placed.value}"] if placed.value else []
+    notes += [item.words] if item.words else []
     notes += [placed.cost.words] if placed.cost else []
     notes += [placed.phase] if placed.phase else []
     if item.inline_asm:
