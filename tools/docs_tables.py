@@ -29,7 +29,7 @@ import hot_anvil.core.verify.results
 import hot_anvil.core.verify.verdicts
 from hot_anvil.api import Anvil, Limits
 from hot_anvil.cli.main import COMMANDS
-from hot_anvil.cli.whole import command_parser
+from hot_anvil.cli.running import command_parser
 from hot_anvil.core.config.keys import KEYS
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -117,9 +117,9 @@ def _records(module: ModuleType) -> Iterator[Any]:
 
 def options_text(command: str) -> str:
     """Return the table of a command's options, less those that every bench has."""
-    shared = {one.dest for one in command_parser("ledger")._actions}
+    shared = {one.dest for one in command_parser("ledger", COMMANDS["ledger"])._actions}
     rows = ["| option | what it is |", "|---|---|"]
-    for action in command_parser(command)._actions:
+    for action in command_parser(command, COMMANDS[command])._actions:
         names = ", ".join(f"`{name}`" for name in action.option_strings)
         value = action.metavar if action.nargs != 0 and action.metavar else ""
         if not names:
@@ -140,7 +140,7 @@ _BENCH = {"out", "build", "project", "trust", "free", "jobs", "job_seconds", "jo
 def bench_options_text() -> str:
     """Return the table of the options that every command with a bench has."""
     rows = ["| option | what it is |", "|---|---|"]
-    for action in command_parser("ledger")._actions:
+    for action in command_parser("ledger", COMMANDS["ledger"])._actions:
         if action.dest in _BENCH:
             value = f" `{action.metavar}`" if action.metavar else ""
             rows.append(f"| `{action.option_strings[0]}`{value} | {action.help} |")

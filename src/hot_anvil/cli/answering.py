@@ -8,7 +8,6 @@ from hot_anvil.errors import RequestError
 
 if TYPE_CHECKING:
     from hot_anvil.core.results.answers import Answer
-    from hot_anvil.views.text.report import Report
 
 
 def write_answer(answer: "Answer", out: Output, everything: bool = False) -> None:
@@ -16,8 +15,10 @@ def write_answer(answer: "Answer", out: Output, everything: bool = False) -> Non
 
     The results of a command are its own records; which, core.results.answers says.
     """
+    from hot_anvil.views.text.answers import answer_report
+
     out.answer(
-        lambda: _REPORTS[answer.command](answer, out.width, everything),
+        lambda: answer_report(answer, out.width, everything),
         lambda: answer_document(answer),
         lambda: table_rows(answer.results),
         lambda: _for_tools(answer, out.form),
@@ -40,37 +41,6 @@ def _for_tools(answer: "Answer", form: str) -> str:
 
     return check_sarif(answer.results)
 
-
-def _check(answer: "Answer", width: int, everything: bool) -> "Report":
-    from hot_anvil.views.text.check import check_report
-
-    return check_report(answer.results, answer.asked, width)
-
-
-def _measure(answer: "Answer", width: int, everything: bool) -> "Report":
-    from hot_anvil.views.text.measure import measure_report, slower_lines
-
-    report = measure_report(answer.results, answer.notes, width, answer.said)
-    return slower_lines(report, answer.slower, answer.limit)
-
-
-def _pick(answer: "Answer", width: int, everything: bool) -> "Report":
-    from hot_anvil.views.text.measure import slower_lines
-    from hot_anvil.views.text.pick import pick_report
-
-    report = pick_report(answer.results, answer.notes, width, answer.said)
-    return slower_lines(report, answer.slower, answer.limit)
-
-
-def _hotspots(answer: "Answer", width: int, everything: bool) -> "Report":
-    from hot_anvil.views.text.hotspots import hotspots_report
-
-    return hotspots_report(answer.results, answer.sources, width, everything)
-
-
-_REPORTS: dict[str, "Callable[[Answer, int, bool], Report]"] = {
-    "check": _check, "measure": _measure, "pick": _pick, "hotspots": _hotspots,
-}  # fmt: skip
 
 _DOCUMENTED: dict[str, "Callable[[Answer], tuple[Any, ...]]"] = {
     "check": lambda answer: (answer.results,),

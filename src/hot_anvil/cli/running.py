@@ -1,5 +1,6 @@
 """Run one command: its module, its arguments, its errors as exit codes."""
 
+import argparse
 import os
 import sys
 from collections.abc import Sequence
@@ -21,17 +22,24 @@ OPTIONS = {
 }  # fmt: skip
 
 
-MODULES = {"import": "importing"}  # a word of Python's own names no module
+_MODULES = {"import": "importing"}  # a word of Python's own names no module
+
+
+def command_parser(command: str, what: str) -> argparse.ArgumentParser:
+    """Return the parser of ``command``, which answers ``what``."""
+    module = import_module(f"hot_anvil.cli.commands.{_MODULES.get(command, command)}")
+    forms = getattr(module, "FORMS", None) or (*FORMS, *getattr(module, "MORE_FORMS", ()))
+    parser = make_parser(command, what, forms)
+    module.add_arguments(parser)
+    return parser
 
 
 def run_command(command: str, what: str, words: Sequence[str]) -> int:
     """Run ``command`` (which answers ``what``) with its words; return its exit code."""
-    module = import_module(f"hot_anvil.cli.commands.{MODULES.get(command, command)}")
+    module = import_module(f"hot_anvil.cli.commands.{_MODULES.get(command, command)}")
     out = None
     try:
-        forms = getattr(module, "FORMS", None) or (*FORMS, *getattr(module, "MORE_FORMS", ()))
-        parser = make_parser(command, what, forms)
-        module.add_arguments(parser)
+        parser = command_parser(command, what)
         args = parser.parse_intermixed_args(words)
         out = Output(args)
         code: int = module.run(args, out)

@@ -4,11 +4,9 @@ A command that runs makes the parser of its own only.
 """
 
 import argparse
-from importlib import import_module
 
 from hot_anvil.cli.main import COMMANDS
-from hot_anvil.cli.options import FORMS, make_parser
-from hot_anvil.cli.running import MODULES
+from hot_anvil.cli.running import command_parser
 
 _FILES = ("words", "path", "file", "folder", "out", "plot", "project", "imported")
 
@@ -23,7 +21,7 @@ def whole_parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", "-V", action="store_true", help="print the version")
     each = parser.add_subparsers(title="commands", metavar="COMMAND")
     for name, what in COMMANDS.items():
-        made = command_parser(name)
+        made = command_parser(name, what)
         own = each.add_parser(
             name, help=what, description=made.description, parents=[made], add_help=False,
             conflict_handler="resolve",
@@ -31,13 +29,4 @@ def whole_parser() -> argparse.ArgumentParser:
         for action in own._actions:
             if action.dest in _FILES:
                 action.complete = "file"  # type: ignore[attr-defined]
-    return parser
-
-
-def command_parser(name: str) -> argparse.ArgumentParser:
-    """Return the parser of one command, as it runs."""
-    module = import_module(f"hot_anvil.cli.commands.{MODULES.get(name, name)}")
-    forms = getattr(module, "FORMS", None) or (*FORMS, *getattr(module, "MORE_FORMS", ()))
-    parser = make_parser(name, COMMANDS[name], forms)
-    module.add_arguments(parser)
     return parser

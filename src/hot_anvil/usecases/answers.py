@@ -51,8 +51,7 @@ def keep_imported(results: Results, kept: KeptAnswer, file: str) -> int:
         "machine_text": kept.machine_text, "version": kept.version, "origin": file,
     }  # fmt: skip
     document = head | {"packed": packed(kept.answer)}
-    results.add(KIND, kept.answer.command, document, at=kept.at)
-    return kept_heads(results)[-1].number
+    return results.add(KIND, kept.answer.command, document, at=kept.at)
 
 
 def packed(answer: Answer) -> str:
@@ -125,16 +124,20 @@ def kept_answer(results: Results, number: int = 0) -> KeptAnswer:
     if wanted not in (one.number for one in heads):
         known = [f"{one.number} ({one.command})" for one in reversed(heads)]
         raise RequestError(f"{number}: there is no such answer. Kept are: {listed(known)}.")
-    at, row = results.numbered(wanted)
+    return _read(results, wanted)
+
+
+def _read(results: Results, number: int) -> KeptAnswer:
+    at, row = results.numbered(number)
     try:
         answer = unpacked(row["packed"])
     except ValueError as error:
         raise RequestError(
-            f"{results.path}: answer {wanted} cannot be read: {error}. It was kept by Hot Anvil "
+            f"{results.path}: answer {number} cannot be read: {error}. It was kept by Hot Anvil "
             f"{row.get('version', 'of another version')}, this is {__version__}."
         ) from None
     told = [str(row.get(name, "")) for name in ("machine", "machine_text", "version", "origin")]
-    return KeptAnswer(wanted, at, told[0], told[1], told[2], told[3], answer)
+    return KeptAnswer(number, at, told[0], told[1], told[2], told[3], answer)
 
 
 def last_answers(results: Results, snippet: str) -> dict[str, KeptAnswer]:
@@ -145,7 +148,7 @@ def last_answers(results: Results, snippet: str) -> dict[str, KeptAnswer]:
     out = {}
     for command, number in newest.items():
         try:
-            out[command] = kept_answer(results, number)
+            out[command] = _read(results, number)
         except RequestError:
             continue
     return out

@@ -1,5 +1,7 @@
 """Functions by change: the most changed first, what is the same left out."""
 
+from typing import Any
+
 from hot_anvil.core.code.places import Place
 from hot_anvil.core.diff.by_function import by_function, shown_lines
 from hot_anvil.core.diff.records import (
@@ -16,6 +18,9 @@ from hot_anvil.core.diff.records import (
     Spot,
     State,
 )
+from hot_anvil.core.results.code import SnippetDiff
+from hot_anvil.views.text.changes import add_changes
+from hot_anvil.views.text.report import Report
 
 
 def row(line: int, *parts: tuple[str, State]) -> Row:
@@ -55,3 +60,13 @@ def test_the_most_changed_comes_first_with_the_reason_that_tells_most() -> None:
 
 def test_lines_that_are_the_same_take_no_room() -> None:
     assert shown_lines(EXPLAINED) == 3
+
+
+def test_what_is_alike_line_by_line_alone_is_not_called_the_same() -> None:
+    calm, *others = EXPLAINED.diff.functions
+    still = FunctionTotal("still", "still", 4, 4)  # no line differs, its code stands otherwise
+    diff = EXPLAINED.diff._replace(functions=(calm, still, *others))
+    sides: tuple[Any, Any] = (None, None)
+    report = Report(120)
+    add_changes(report, SnippetDiff(sides[0], sides[1], EXPLAINED._replace(diff=diff)))
+    assert "1 of 5 functions are the same; 1 of 5 are the same line by line" in report.text

@@ -46,7 +46,8 @@ def value_behind(directives: str, done: b.Effect) -> str:
     sizes = {_SIZES[name] for name, _ in parts if name in _SIZES}
     if len(sizes) != 1:
         return ""
-    return _listed([_integer(value, 8 * sizes.copy().pop()) for value in _integers(parts)], cut)
+    bits = 8 * sizes.pop()
+    return _listed([_integer(value, bits) for value in _integers(parts)], cut)
 
 
 def constants_named(operands: tuple[str, ...], constants: Mapping[str, str]) -> str:

@@ -32,8 +32,10 @@ class Results:
         document: Any,
         kept_before: bool = True,
         at: float | None = None,
-    ) -> None:
-        """Add a check or a measurement, of now or of ``at``; nothing is ever overwritten.
+    ) -> int:
+        """Add a check or a measurement, of now or of ``at``, and return its number.
+
+        Nothing is ever overwritten. The number is 0 where it cannot be kept.
 
         Where that cannot be done it is said, and what was found is shown all the same. Results
         that are damaged are set aside; ``kept_before`` tells that they were not just now.
@@ -49,16 +51,17 @@ class Results:
                     "at REAL NOT NULL, kind TEXT NOT NULL, subject TEXT NOT NULL, "
                     "document TEXT NOT NULL)"
                 )
-                base.execute(
+                row = base.execute(
                     "INSERT INTO results (at, kind, subject, document) VALUES (?, ?, ?, ?)",
                     (time.time() if at is None else at, kind, subject, json.dumps(document)),
                 )
             base.close()
+            return row.lastrowid or 0
         except (sqlite3.Error, OSError) as error:
             if _is_damaged(error) and self._set_aside() and kept_before:
-                self.add(kind, subject, document, False, at)
-            else:
-                notice(f"{self.path}: the result cannot be kept ({error}).")
+                return self.add(kind, subject, document, False, at)
+            notice(f"{self.path}: the result cannot be kept ({error}).")
+            return 0
 
     def of_kind(self, kind: str, without: Sequence[str] = ()) -> list[tuple[int, float, str, Any]]:
         """Return what was recorded of one kind: (number, time, subject, document), oldest first.

@@ -2,7 +2,6 @@
 
 import base64
 import hashlib
-import re
 from collections.abc import Callable
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
@@ -10,11 +9,13 @@ from typing import TYPE_CHECKING, Any
 from markupsafe import Markup
 
 from hot_anvil.core.names import visible
-from hot_anvil.core.results.answers import Answer, KeptAnswer
+from hot_anvil.core.results.answers import KeptAnswer
 from hot_anvil.core.results.pages import Page, PageSnippet
 from hot_anvil.views.page.sheets import as_html
 from hot_anvil.views.page.spine import SIGNS, file_rows
+from hot_anvil.views.text.answers import answer_report
 from hot_anvil.views.text.report import Report
+from hot_anvil.views.text.words import halves
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -31,7 +32,7 @@ def page_html(page: Page) -> str:
         trim_blocks=True, lstrip_blocks=True,
     )  # fmt: skip
     engine.filters["visible"] = visible
-    engine.filters["halves"] = _halves
+    engine.filters["halves"] = halves
     engine.filters["visible_lines"] = lambda text: "\n".join(map(visible, text.split("\n")))
     script, style = (_text(engine, name) for name in ("script.js", "style.css"))
     return engine.get_template("page.html").render(
@@ -43,12 +44,6 @@ def page_html(page: Page) -> str:
         snippets=[_snippet(one) for one in page.snippets],
         signs=[(sign, word) for word, sign in SIGNS.items() if sign],
     )
-
-
-def _halves(build: str) -> list[str]:
-    """Return a build's name in two lines: toolchain, flags."""
-    found = re.match(r"([^: ]+)[: ](.+)", build)
-    return list(found.groups()) if found else [build]
 
 
 def answer_page(kept: KeptAnswer, title: str) -> Page:
@@ -149,6 +144,7 @@ def _drawn(name: str, draw: "Callable[[Any], Figure]", data: Any) -> dict[str, A
 
 
 def _answer(kept: KeptAnswer) -> dict[str, Any]:
+    whole = kept.answer._replace(said=())  # a page stands alone
     name = f"{kept.answer.snippets[0]}: {kept.answer.command}, answer {kept.number}"
     return {
         "command": kept.answer.command,
@@ -156,26 +152,8 @@ def _answer(kept: KeptAnswer) -> dict[str, Any]:
         "when": _when(kept.at),
         "machine": kept.machine_text,
         "version": kept.version,
-        "sheet": as_html(_report(kept.answer), name),
+        "sheet": as_html(answer_report(whole, _WIDTH), name),
     }
-
-
-def _report(answer: Answer) -> Report:
-    if answer.command == "check":
-        from hot_anvil.views.text.check import check_report
-
-        return check_report(answer.results, answer.asked, _WIDTH)
-    if answer.command == "hotspots":
-        from hot_anvil.views.text.hotspots import hotspots_report
-
-        return hotspots_report(answer.results, answer.sources, _WIDTH, False)
-    if answer.command == "pick":
-        from hot_anvil.views.text.pick import pick_report
-
-        return pick_report(answer.results, answer.notes, _WIDTH)
-    from hot_anvil.views.text.measure import measure_report
-
-    return measure_report(answer.results, answer.notes, _WIDTH)
 
 
 def _sheets(one: PageSnippet) -> list[tuple[str, Markup]]:

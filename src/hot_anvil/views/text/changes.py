@@ -16,13 +16,15 @@ def add_changes(report: Report, item: SnippetDiff) -> None:
     report.blank()
     report.table(("function", "left", "right", "", "lines", "first reason"), rows, "lrrlll")
     rest = len(changed) - len(rows)
-    total = len(item.diff.functions)
-    same = total - len(changed)
-    said = f"{plural(rest, 'more function')} that change less" if rest > 0 else ""
-    if same:
-        said += f"{'; ' if said else ''}{same} of {total} functions are the same"
-    if said:
-        report.paragraph(said, DIM, 2)
+    total, same = len(item.diff.functions), len(item.diff.identical)
+    moved = total - same - len(changed)  # lines alike, their code in another order
+    said = [
+        f"{plural(rest, 'more function')} that change less" if rest > 0 else "",
+        f"{same} of {total} functions are the same" if same else "",
+        f"{moved} of {total} are the same line by line" if moved else "",
+    ]
+    if any(said):
+        report.paragraph("; ".join(filter(None, said)), DIM, 2)
     report.paragraph(
         "too much to read by line: --entry NAME shows a function, --lines N-M lines, --state "
         "changed,gone some states; --all prints everything", DIM, 2,

@@ -19,7 +19,7 @@ from hot_anvil.core.facts.table import (
     timing_loops,
 )  # fmt: skip
 from hot_anvil.views.text.report import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Report, Span, cut
-from hot_anvil.views.text.words import plural
+from hot_anvil.views.text.words import halves, plural
 
 _LABEL = 20  # columns of a fact's name, with its indent
 _WIDEST = 30  # of a cell
@@ -101,7 +101,7 @@ def _function(report: Report, table: FactTable, function: FunctionRows) -> None:
 def _width(build: str, facts: Sequence[Fact | None]) -> int:
     """Return the columns of a build: as wide as its longest words, up to a limit."""
     words = [fact.words for fact in facts if fact]
-    heads = _parts(build)
+    heads = halves(build)
     longest = max((len(text) for text in [*words, *heads]), default=0)
     return min(max(longest, 8), _WIDEST) + 2
 
@@ -109,20 +109,12 @@ def _width(build: str, facts: Sequence[Fact | None]) -> int:
 def _narrow(build: str, facts: Sequence[Fact | None]) -> int:
     """Return the columns of a build whose cells are wrapped between words."""
     words = [word for fact in facts if fact for word in fact.words.split()]
-    longest = max((len(text) for text in [*words, *_parts(build)]), default=0)
+    longest = max((len(text) for text in [*words, *halves(build)]), default=0)
     return min(max(longest, 8), _WIDEST) + 2
 
 
-def _parts(build: str) -> list[str]:
-    for sign in (":", " "):
-        toolchain, found, flags = build.partition(sign)
-        if found:
-            return [toolchain, flags]
-    return [build, ""]
-
-
 def _head(build: str, width: int) -> list[str]:
-    return [cut(part, width - 2).ljust(width) for part in _parts(build)]
+    return [cut(part, width - 2).ljust(width) for part in halves(build)]
 
 
 def _pages(shown: Sequence[int], widths: dict[int, int], width: int) -> list[list[int]]:

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.diff.ledger import Cell, Ledger, LedgerRow
 from hot_anvil.views.text.report import CHANGE, DIM, PLAIN, STRONG, TROUBLE, Report, Span, cut, tail
-from hot_anvil.views.text.words import plural
+from hot_anvil.views.text.words import halves, plural
 
 _NUMBER = 8  # columns of the line number
 _NARROW = 22  # and at least, where all columns then stand on one page
@@ -85,12 +85,7 @@ def _cell_lines(cell: Cell | None, width: int) -> list[str]:
 
 
 def _head(build: str) -> list[str]:
-    """Return a build's name in two lines: toolchain, flags."""
-    for sign in (":", " "):
-        toolchain, found, flags = build.partition(sign)
-        if found:
-            return [toolchain, cut(flags, 22)]
-    return [build, ""]
+    return [cut(half, 22) for half in halves(build)]
 
 
 def _text(cell: Cell | None) -> str:

@@ -67,6 +67,15 @@ def percent(share: float) -> str:
     return f"{digits(share * 100)} %"
 
 
+def halves(build: str) -> tuple[str, str]:
+    """Return a build's name in two: toolchain, flags; "" for the flags of a name without."""
+    for sign in (":", " "):
+        toolchain, found, flags = build.partition(sign)
+        if found:
+            return toolchain, flags
+    return build, ""
+
+
 def plural(count: int, noun: str) -> str:
     """Return "1 line", "2 lines"."""
     return f"{count} {noun}" + ("" if count == 1 else "s")
