@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.measure.summary import Result
     from hot_anvil.core.pins.records import Pins
     from hot_anvil.core.proof.records import DebugProof
+    from hot_anvil.core.remarks.table import SnippetRemarks
     from hot_anvil.core.results.answers import Answer, KeptAnswer, KeptHead
     from hot_anvil.core.results.code import CompilerText, Listing, SnippetDiff
     from hot_anvil.core.results.examples import Example
@@ -223,6 +224,12 @@ class Anvil:
         from hot_anvil.usecases.inspection import make_facts
 
         return ResultSet(make_facts(self.workspace, builds, snippets, entries))
+
+    def remarks(self, builds: Names = (), snippets: Names = ()) -> "ResultSet[SnippetRemarks]":
+        """Return what each build's compiler says that it did and could not do, and why."""
+        from hot_anvil.usecases.remarks import ask_builds
+
+        return ResultSet(ask_builds(self.workspace, builds, snippets))
 
     def frames(
         self, build: str, snippets: Names = (), entries: Collection[str] = ()

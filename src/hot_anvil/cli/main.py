@@ -19,6 +19,7 @@ COMMANDS = {
     "ledger": "all builds by source line: counts, marks, where they disagree",
     "diff": "two builds, two entries, or before and after an edit, by source line, with reasons",
     "facts": "what the optimiser made of each function and loop, per build",
+    "remarks": "what the compilers did, what they could not do and why, by source line",
     "frame": "where a function's variables live: registers and stack slots, by instruction",
     "explain": "what an instruction does, in words, for each target",
     "expect": "whether the facts hold that the bench says must hold",

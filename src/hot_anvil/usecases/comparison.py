@@ -33,7 +33,8 @@ from hot_anvil.workspace import Workspace, usecase
 
 if TYPE_CHECKING:
     from hot_anvil.core.diff.ledger import Ledger
-    from hot_anvil.core.toolchain.remarks import Remark
+    from hot_anvil.core.remarks.records import Remark
+    from hot_anvil.core.toolchain.remarks import DoneRemark
 
 
 def compare_kept(
@@ -50,6 +51,10 @@ def compare_kept(
     fresh: list[Explained] = []
 
     def make(_work: Path) -> Any:
+        from hot_anvil.core.code.places import LineMap
+        from hot_anvil.core.diff.edited import map_lines
+        from hot_anvil.core.reasons.asked import KINDS as ASKED
+        from hot_anvil.core.reasons.asked import with_answers
         from hot_anvil.core.reasons.comparing import explain_difference
         from hot_anvil.system.process.parallel import over_cores
 
@@ -60,6 +65,10 @@ def compare_kept(
         found = explain_difference(
             a, c, entries, same_function or {}, edited, files or {}, over_cores
         )
+        if not same_function and any(r.kind in ASKED for r in found.reasons):
+            lines = map_lines(a.sources, c.sources, files or {}) if edited else LineMap()
+            answers = _asked(workspace, a), _asked(workspace, c)
+            found = found._replace(reasons=with_answers(found.reasons, answers, lines))
         fresh.append(found)
         return to_stored(found)
 
@@ -83,11 +92,21 @@ def compare_kept(
     return SnippetDiff(left.built, right.built, explained, *isas, names)
 
 
-def _remarks(workspace: Workspace, side: Side) -> "tuple[Remark, ...]":
+def _remarks(workspace: Workspace, side: Side) -> "tuple[DoneRemark, ...]":
     units = [unit for unit in side.built.units if unit.artefact]
-    from hot_anvil.core.toolchain.remarks import Remark
+    from hot_anvil.core.toolchain.remarks import DoneRemark
 
-    return tuple(Remark(*row) for u in units for row in load_remarks(u, workspace.store))
+    return tuple(DoneRemark(*row) for u in units for row in load_remarks(u, workspace.store))
+
+
+def _asked(workspace: Workspace, side: Side) -> "tuple[Remark, ...]":
+    """Return what a side's compiler says of it, nothing where it can be asked no longer."""
+    from hot_anvil.usecases.remarks import ask_build
+
+    now = workspace.memo.built.get((side.built.snippet.name, side.built.build.name))
+    if now is None or now.units != side.built.units:
+        return ()  # made of files as they were before an edit, or of another bench
+    return ask_build(workspace, side.built).remarks
 
 
 def side_of(workspace: Workspace, built: Built, view: str, name: str) -> Side:

@@ -1,6 +1,6 @@
 """Facts of a workspace's builds: found once for each artefact, then side by side."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -13,7 +13,14 @@ from hot_anvil.core.config.records import Bench, Snippet
 from hot_anvil.core.facts.expectation import Expectation
 from hot_anvil.core.facts.records import FunctionFacts
 from hot_anvil.core.facts.silent import silent_lines
-from hot_anvil.core.facts.table import Column, SnippetFacts, make_table
+from hot_anvil.core.facts.table import (
+    Column,
+    FactTable,
+    ScalarLoop,
+    SnippetFacts,
+    make_table,
+    scalar_builds,
+)
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import read_sources
@@ -73,7 +80,35 @@ def _snippet_facts(
     sources = read_sources(workspace.bench.root, list(files))
     table = make_table(name, columns)
     silent = silent_lines(by_build, sources, symbols)
-    return SnippetFacts(table, by_build, silent)
+    scalar = tuple(_scalar_loops(workspace, table, builds))
+    return SnippetFacts(table, by_build, silent, scalar)
+
+
+def _scalar_loops(
+    workspace: Workspace, table: FactTable, builds: Sequence[Built]
+) -> Iterator[ScalarLoop]:
+    """Give the loops that only other builds vectorise, with what the compilers say of that."""
+    found = list(scalar_builds(table))
+    names = dict.fromkeys(name for _, _, own in found for name in own)
+    asked = [one for one in builds if one.build.name in names]
+    if not asked:
+        return
+    from hot_anvil.core.remarks.table import not_vectorised
+    from hot_anvil.system.process.threads import thread_pool
+    from hot_anvil.usecases.remarks import ask_build
+
+    with thread_pool(workspace.scope.limits.at_once) as pool:
+        answers = list(pool.map(lambda one: ask_build(workspace, one), asked))
+    said = {answer.build: answer.remarks for answer in answers}
+    for function, loop, own in found:
+        first, _, last = loop.lines.partition("-")
+        lines = range(int(first), int(last or first) + 1)
+        reasons: dict[str, list[str]] = {}
+        for build in own:
+            why = not_vectorised(said.get(build, ()), lines, loop.file)
+            reasons.setdefault(why, []).append(build)
+        for why, of in reasons.items():
+            yield ScalarLoop(function.title, loop.file, loop.lines, tuple(of), why)
 
 
 def facts_of_build(workspace: Workspace, built: Built, code: Code) -> tuple[FunctionFacts, ...]:

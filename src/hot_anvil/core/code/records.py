@@ -146,7 +146,7 @@ def find_functions(codes: Iterable[Code], name: str) -> set[str]:
         function.owner
         for code in codes
         for function in code.functions
-        if name in _names(function.owner, code.title(function.owner))
+        if name in names_of(function.owner, code.title(function.owner))
     }
 
 
@@ -166,7 +166,8 @@ def find_symbols(names: Collection[str], codes: Collection[Code]) -> set[str]:
     return out
 
 
-def _names(symbol: str, title: str) -> tuple[str, ...]:
+def names_of(symbol: str, title: str) -> tuple[str, ...]:
+    """Return the names that a function goes by."""
     if title == symbol:
         return (symbol,)
     plain = title.partition("(")[0].rpartition(" ")[2]

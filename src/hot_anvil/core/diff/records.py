@@ -116,6 +116,7 @@ class Reason(NamedTuple):
     right: tuple[int, ...]
     places: frozenset[Place]  # source lines that it explains
     remarks: tuple[str, ...] = ()  # what the compilers say to the same end
+    against: str = ""  # what the compilers say that cannot be true together with it
     weight: int = 0  # instructions by which these lines differ
     left_text: tuple[str, ...] = ()  # the instructions of ``left``
     right_text: tuple[str, ...] = ()

@@ -8,7 +8,7 @@ from hot_anvil.core.build.records import Built
 from hot_anvil.core.code.records import Code
 
 if TYPE_CHECKING:
-    from hot_anvil.core.toolchain.remarks import Remark
+    from hot_anvil.core.toolchain.remarks import DoneRemark
 
 
 class Side(NamedTuple):
@@ -18,7 +18,7 @@ class Side(NamedTuple):
     built: Built
     code: Code
     sources: Sources
-    remarks: "tuple[Remark, ...]" = ()
+    remarks: "tuple[DoneRemark, ...]" = ()
 
 
 def lone_functions(left: Code, right: Code) -> dict[str, str]:

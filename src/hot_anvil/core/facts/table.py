@@ -1,6 +1,6 @@
 """Facts of many builds side by side: functions by name, loops by the source lines they are of."""
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.code.records import Code, Function, Instruction, join_parts
@@ -87,12 +87,23 @@ class FactTable(NamedTuple):
     functions: tuple[FunctionRows, ...]
 
 
+class ScalarLoop(NamedTuple):
+    """A loop that other builds vectorise and these do not, and why not, as the compiler says."""
+
+    function: str  # title
+    file: str
+    lines: str  # "12" or "12-14"
+    builds: tuple[str, ...]
+    why: str  # "": the compiler says nothing of it
+
+
 class SnippetFacts(NamedTuple):
     """All that ``facts`` tells of a snippet."""
 
     table: FactTable
     codes: Mapping[str, Code]  # build -> the code that evidence stands in
     silent: tuple[SilentLine, ...]
+    scalar: tuple["ScalarLoop", ...] = ()  # loops that other builds vectorise
 
 
 def make_table(snippet: str, columns: Sequence[Column]) -> FactTable:
@@ -109,6 +120,19 @@ def make_table(snippet: str, columns: Sequence[Column]) -> FactTable:
         _function(name, first[name], [known.get(name) for known in by_name]) for name in order
     )
     return FactTable(snippet, tuple(columns), rows)
+
+
+def scalar_builds(table: FactTable) -> Iterator[tuple[FunctionRows, LoopRows, list[str]]]:
+    """Give the loops that some builds vectorise and others do not, with those others."""
+    for function in table.functions:
+        for loop in function.loops:
+            row = next((row for row in loop.rows if row.name == "vector"), None)
+            if row is None:
+                continue
+            lanes = [fact.value if fact else None for fact in row.facts]
+            builds = [c.build for c, n in zip(table.columns, lanes, strict=True) if n == 1]
+            if builds and any(n is not None and n != 1 for n in lanes):
+                yield function, loop, builds
 
 
 def _by_name(functions: Iterable[FunctionFacts]) -> dict[str, FunctionFacts]:

@@ -15,7 +15,7 @@ from hot_anvil.core.diff.side import Side
 from hot_anvil.core.parallel import Spread, in_order
 from hot_anvil.core.reasons.explain import attach, explain_function, make_context
 from hot_anvil.core.reasons.remarks import borne_out
-from hot_anvil.core.toolchain.remarks import Remark
+from hot_anvil.core.toolchain.remarks import DoneRemark
 
 
 def explain_difference(
@@ -65,7 +65,7 @@ def compare_codes(
     left_sources: Sources | None = None,
     same_function: Mapping[str, str] | None = None,
     flags: tuple[Sequence[str], Sequence[str]] = ((), ()),
-    remarks: tuple[Sequence[Remark], Sequence[Remark]] = ((), ()),
+    remarks: tuple[Sequence[DoneRemark], Sequence[DoneRemark]] = ((), ()),
     spread: Spread = in_order,
 ) -> Explained:
     """Compare two codes line by line, with reasons.

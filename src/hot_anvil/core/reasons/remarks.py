@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from hot_anvil.core.code.places import LineMap, Place
 from hot_anvil.core.diff.records import REMARKED, Reason
 from hot_anvil.core.reasons import calls, loops, vectors
-from hot_anvil.core.toolchain.remarks import Remark
+from hot_anvil.core.toolchain.remarks import DoneRemark
 
 _KINDS = (
     (vectors.VECTORISED, r"loop vectorized|vectorized loop"),
@@ -20,14 +20,14 @@ _KINDS = (
 )
 
 
-def kind_of(remark: Remark) -> str:
+def kind_of(remark: DoneRemark) -> str:
     """Return the kind of reason that a remark speaks of, "" for others."""
     return next((kind for kind, pattern in _KINDS if re.match(pattern, remark.text)), "")
 
 
 def borne_out(
     reasons: Sequence[Reason],
-    remarks: tuple[Sequence[Remark], Sequence[Remark]],
+    remarks: tuple[Sequence[DoneRemark], Sequence[DoneRemark]],
     lines: LineMap,
     functions: Mapping[Place, str],
 ) -> Iterator[Reason]:
@@ -61,5 +61,5 @@ def borne_out(
             yield Reason(kind, text, REMARKED, functions[place], (), (), at, tuple(lines_said))
 
 
-def _place(remark: Remark, lines: LineMap | None) -> Place:
+def _place(remark: DoneRemark, lines: LineMap | None) -> Place:
     return lines.place(remark.file, remark.line) if lines else Place(remark.file, remark.line)

@@ -13,6 +13,7 @@ from hot_anvil.core.measure.history import State
 from hot_anvil.core.measure.hotspots import Hot
 from hot_anvil.core.measure.results import Measured, Picked
 from hot_anvil.core.measure.summary import Comparison
+from hot_anvil.core.remarks.table import SnippetRemarks, told
 from hot_anvil.core.results.code import Listing, SnippetDiff
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
@@ -45,6 +46,16 @@ def csv_table(results: Iterable[Any]) -> Iterator[Row]:
     if table.columns:
         yield table.columns
     yield from table.rows
+
+
+def _remarks(one: SnippetRemarks) -> Iterator[Row]:
+    for answer in one.answered:
+        for r in answer.remarks:
+            function = one.titles.get(r.function, r.function)
+            why = "; ".join(map(told, r.why))
+            yield (one.snippet, answer.build, r.file or None, r.line or None, r.column or None,
+                   function or None, r.about, r.kind, r.step, r.text or None, why or None,
+                   r.times)  # fmt: skip
 
 
 def _built(one: Built) -> Iterator[Row]:
@@ -163,6 +174,10 @@ _KINDS: Mapping[type, tuple[str, Callable[[Any], Iterator[Row]]]] = {
     ),
     Ledger: ("snippet file line text build instructions marks", _ledger),
     SnippetFacts: ("snippet build function loop lines part fact value words note", _facts),
+    SnippetRemarks: (
+        "snippet build file line column function about kind pass text why count",
+        _remarks,
+    ),
     Expected: ("snippet build entry fact state found", _expected),
     Checked: (
         "snippet entry build candidate verdict accepted why input_sets inputs file line",

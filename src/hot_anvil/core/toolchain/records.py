@@ -38,6 +38,14 @@ class Front(NamedTuple):
     real: str  # the compiler in that folder
 
 
+class Records(NamedTuple):
+    """How compilers of a family are asked for their optimisation records."""
+
+    flags: tuple[str, ...]  # into "{file}", or a file of the compiler's naming, or its messages
+    form: str  # a reader of core/remarks
+    since: int  # major version that knows the flags
+
+
 class Family(NamedTuple):
     """What all compilers of one family share; read from a data file."""
 
@@ -58,6 +66,7 @@ class Family(NamedTuple):
     diagnostics_since: int  # major version that knows diagnostics_flags
     remark_flags: tuple[str, ...]  # ask what it optimised: into "{file}", or among its complaints
     remarks_since: int  # major version that knows remark_flags
+    records: Records | None  # None: it writes none
     diagnostics: Mapping[str, str]  # language -> form, see core/messages.py
     sanitizer_flags: tuple[str, ...]  # find undefined behaviour while it runs
     trap_flags: tuple[str, ...]  # the same, stopping without a word: needs no library
@@ -139,6 +148,7 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
         diagnostics_flags=tuple(table["diagnostics_flags"]),
         remark_flags=tuple(table.get("remark_flags", ())),
         remarks_since=table.get("remarks_since", 0),
+        records=_records(table["records"]) if "records" in table else None,
         diagnostics_since=table.get("diagnostics_since", 0),
         diagnostics=table["diagnostics"],
         sanitizer_flags=tuple(table.get("sanitizer_flags", ())),
@@ -162,6 +172,10 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
         },
         cross=table.get("cross", {}),
     )
+
+
+def _records(table: Mapping[str, Any]) -> Records:
+    return Records(tuple(table["flags"]), table["form"], table.get("since", 0))
 
 
 def _front(table: Mapping[str, Any]) -> Front:

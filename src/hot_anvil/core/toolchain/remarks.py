@@ -4,7 +4,7 @@ import re
 from typing import NamedTuple
 
 
-class Remark(NamedTuple):
+class DoneRemark(NamedTuple):
     """One remark of a compiler on something that it did."""
 
     file: str
@@ -19,8 +19,8 @@ _CLANG = re.compile(r"(.+?):(\d+):(?:\d+): remark: (.*?)(?: \[-Rpass=[\w-]+\])?$
 _COUNT = re.compile(r" \(header execution count \d+\)")
 
 
-def read_remarks(text: str, style: str) -> tuple[Remark, ...]:
+def read_remarks(text: str, style: str) -> tuple[DoneRemark, ...]:
     """Read what a compiler wrote; ``style`` is "gcc" or "clang"."""
     pattern = _GCC if style == "gcc" else _CLANG
     found = (pattern.match(_COUNT.sub("", line)) for line in text.split("\n"))
-    return tuple(dict.fromkeys(Remark(m[1], int(m[2]), m[3].strip()) for m in found if m))
+    return tuple(dict.fromkeys(DoneRemark(m[1], int(m[2]), m[3].strip()) for m in found if m))

@@ -19,12 +19,13 @@ from hot_anvil.core.proof.records import UNKNOWN, Proof
 from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.toolchain.invocation import OBJECT, TEXT
 from hot_anvil.core.toolchain.messages import read_dependencies, read_diagnostics
-from hot_anvil.core.toolchain.remarks import Remark, read_remarks
+from hot_anvil.core.toolchain.remarks import DoneRemark, read_remarks
 from hot_anvil.errors import ToolError
+from hot_anvil.system.build.demangling import demangled
 from hot_anvil.system.build.jobs import Job, compiler_argv, links_late
 from hot_anvil.system.build.proving import no_object, prove_unit
 from hot_anvil.system.build.reading_back import read_object
-from hot_anvil.system.process.running import Outcome, run
+from hot_anvil.system.process.running import OUTPUT_LIMIT, Outcome, run
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import read_source, write_json
@@ -74,13 +75,18 @@ def compile_unit(job: Job, store: Store) -> Unit:
 
 
 def run_compiler(
-    job: Job, store: Store, work: Path, make: str, output: str, more: Sequence[str] = ()
+    job: Job,
+    store: Store,
+    work: Path,
+    make: str,
+    output: str,
+    more: Sequence[str] = (),
+    limit: int = OUTPUT_LIMIT,
 ) -> Outcome:
     """Run the job's compiler to make ``output`` in ``work``, noting the files it reads."""
     argv = compiler_argv(job, make, str(work / output), str(work / "rule"), more)
-    return run(
-        argv, store.root, current_scope().limits.seconds, memory=current_scope().limits.memory
-    )
+    limits = current_scope().limits
+    return run(argv, store.root, limits.seconds, memory=limits.memory, limit=limit)
 
 
 def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
@@ -123,7 +129,7 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
 
 def _keep_remarks(said: Outcome, work: Path) -> Outcome:
     """Put what the compiler says of its own doing apart from what it complains about."""
-    rows: list[Remark] = []
+    rows: list[DoneRemark] = []
     with suppress(OSError):
         rows += read_remarks((work / "remarks").read_text(errors="replace"), "gcc")
         (work / "remarks").unlink()
@@ -197,25 +203,9 @@ def with_titles(code: Code, work: Path, language: str) -> Code:
     called = [callee(i, isa) for i in rows]
     inlined = [name for i in rows for name in (i.function, *(s.function for s in i.chain))]
     names = [n for n in dict.fromkeys((*owners, *called, *inlined)) if n.startswith(("_Z", "_R"))]
-    titles = _demangled(names, work)
+    titles = demangled(names, work)
     made = code._replace(titles=titles)
     return made if not titles or has_objects(code.isa) else with_plain_names(made)
-
-
-def _demangled(names: Sequence[str], work: Path) -> dict[str, str]:
-    """Return symbol -> name as the source writes it, as far as c++filt knows them."""
-    if not names or not shutil.which("c++filt"):
-        return {}
-    said = run(["c++filt", "--", *names], work) if len(names) < 500 else None
-    if said is None:
-        (work / "symbols").write_text("\n".join(names) + "\n")
-        said = run(["sh", "-c", "exec c++filt < symbols"], work)
-        (work / "symbols").unlink()
-    titles = said.stdout.split("\n")[: len(names)]
-    if said.failed or len(titles) != len(names):
-        return {}
-    plain = [re.sub(r"\[[0-9a-f]{16}\]", "", title) for title in titles]  # Rust's crate hashes
-    return {name: title for name, title in zip(names, plain, strict=True) if name != title}
 
 
 def _refused(job: Job, why: str, seconds: float, complaints: tuple[Diagnostic, ...]) -> Unit:

@@ -59,10 +59,11 @@ def run(
     env: Mapping[str, str] | None = None,
     memory: int = 0,
     into: Path | None = None,
+    limit: int = OUTPUT_LIMIT,
 ) -> Outcome:
     """Run ``argv`` in ``cwd`` with no input and a time limit.
 
-    Standard output and error are kept up to OUTPUT_LIMIT bytes each; ``into``
+    Standard output and error are kept up to ``limit`` bytes each; ``into``
     is a file that takes all of the output instead. Raises
     MissingError when the program cannot be started at all.
     """
@@ -92,7 +93,7 @@ def run(
     scope.live(process.pid)
     kept = [bytearray(), bytearray()]
     streams = zip((process.stdout, process.stderr), kept, strict=True)
-    readers = [Thread(target=_keep, args=pair) for pair in streams if pair[0]]
+    readers = [Thread(target=_keep, args=(*pair, limit)) for pair in streams if pair[0]]
     try:
         for reader in readers:
             reader.start()
@@ -125,12 +126,12 @@ def _since(started: float) -> float:
     return time.perf_counter() - started
 
 
-def _keep(stream: IO[bytes], kept: bytearray) -> None:
+def _keep(stream: IO[bytes], kept: bytearray, limit: int) -> None:
     """Read a stream to its end; what goes beyond the limit is dropped, not held."""
     with stream:
         while chunk := stream.read1(1 << 16):  # type: ignore[attr-defined]
-            if len(kept) < OUTPUT_LIMIT:
-                kept += chunk[: OUTPUT_LIMIT - len(kept)]
+            if len(kept) < limit:
+                kept += chunk[: limit - len(kept)]
 
 
 def end_group(process: "subprocess.Popen[bytes]") -> None:

@@ -82,6 +82,7 @@ def _reason(reason: Reason) -> Document:
             for side, found, own in sides
         },
         "remarks": list(reason.remarks),
+        "against": reason.against or None,
     }
 
 

@@ -49,9 +49,15 @@ def facts_document(found: Sequence[SnippetFacts], names: Sequence[str], evidence
         for one in found
         for function, loop, words in timing_loops(one.table)
     ]  # fmt: skip
+    scalar = [
+        {"snippet": one.table.snippet, "function": loop.function, "file": loop.file,
+         "lines": loop.lines, "builds": list(loop.builds), "why": loop.why or None}
+        for one in found
+        for loop in one.scalar
+    ]  # fmt: skip
     return document(
         "facts", functions=functions, refused=refused, lines_without_code=silent,
-        timing_loops=timing,
+        timing_loops=timing, not_vectorised=scalar,
     )  # fmt: skip
 
 

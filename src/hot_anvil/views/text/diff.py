@@ -254,6 +254,8 @@ def _reasons(report: Report, item: SnippetDiff, row: Row, told: dict[int, int]) 
         if reason.confidence != REMARKED:
             for remark in reason.remarks[:2]:
                 report.paragraph(f"the compiler, {remark}", DIM, _INDENT + 5)
+        if reason.against:
+            report.paragraph(f"but {reason.against}", TROUBLE, _INDENT + 5)
     if repeated:
         report.paragraph(f"why: {'; '.join(repeated)}", DIM, _INDENT)
     if row.wants_reason and not row.reasons:

@@ -48,6 +48,7 @@ def facts_report(
         if not chosen:
             _folded(report, full.table)
             _timing(report, full.table)
+            _scalar(report, full)
             _silent(report, full)
     return report
 
@@ -213,6 +214,20 @@ def _timing(report: Report, table: FactTable) -> None:
             f"duration depends on compiler and flags ({said}). Where a time is needed, wait for "
             "a timer, or use a delay routine that is written in assembly.",
             TROUBLE,
+        )
+
+
+def _scalar(report: Report, one: SnippetFacts) -> None:
+    told = [loop for loop in one.scalar if loop.why]
+    if not told:
+        return
+    report.blank()
+    report.add(Span("Not vectorised, and why, as the compilers say", STRONG))
+    for loop in told:
+        report.say(
+            f"  {loop.function}, {'lines' if '-' in loop.lines else 'line'} {loop.lines}  ",
+            Span(f"{', '.join(loop.builds)}: ", DIM),
+            loop.why,
         )
 
 

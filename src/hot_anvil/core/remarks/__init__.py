@@ -1,0 +1,1 @@
+"""What compilers say of their own work: their optimisation records, one reader a form."""
