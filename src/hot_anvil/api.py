@@ -50,6 +50,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.results.pages import Page
     from hot_anvil.core.results.syntax import Change
     from hot_anvil.core.results.words import Told, Used
+    from hot_anvil.core.stages.records import FunctionStages, Offered, WholeForm
     from hot_anvil.core.trace.parting import Agreement, Parting
     from hot_anvil.core.trace.records import ShownCall, Stepped
     from hot_anvil.core.trace.selection import Choice
@@ -230,6 +231,26 @@ class Anvil:
         from hot_anvil.usecases.remarks import ask_builds
 
         return ResultSet(ask_builds(self.workspace, builds, snippets))
+
+    def stages_offered(self, builds: Names = (), snippets: Names = ()) -> "ResultSet[Offered]":
+        """Return what each build's compiler can show between source and assembly."""
+        from hot_anvil.usecases.stages import offer_stages
+
+        return ResultSet(offer_stages(self.workspace, builds, snippets))
+
+    def stages(
+        self, entry: str, builds: Names = (), snippets: Names = ()
+    ) -> "ResultSet[FunctionStages]":
+        """Return what each pass of each build's compiler left of one function."""
+        from hot_anvil.usecases.stages import make_stages
+
+        return ResultSet(make_stages(self.workspace, builds, snippets, entry))
+
+    def whole_forms(self, build: str, stage: str, snippets: Names = ()) -> "tuple[WholeForm, ...]":
+        """Return one form of each whole source, to be read as a stream."""
+        from hot_anvil.usecases.stages import whole_forms
+
+        return whole_forms(self.workspace, build, snippets, stage)
 
     def frames(
         self, build: str, snippets: Names = (), entries: Collection[str] = ()

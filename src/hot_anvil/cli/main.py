@@ -20,6 +20,7 @@ COMMANDS = {
     "diff": "two builds, two entries, or before and after an edit, by source line, with reasons",
     "facts": "what the optimiser made of each function and loop, per build",
     "remarks": "what the compilers did, what they could not do and why, by source line",
+    "stages": "a compiler's forms of a function between source and assembly, pass by pass",
     "frame": "where a function's variables live: registers and stack slots, by instruction",
     "explain": "what an instruction does, in words, for each target",
     "expect": "whether the facts hold that the bench says must hold",

@@ -4,8 +4,9 @@ import argparse
 import os
 import sys
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from importlib import import_module
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -47,6 +48,13 @@ def table_rows(results: Iterable[Any]) -> Iterable[Sequence[Any]]:
     from hot_anvil.core.results.tables import csv_table
 
     return csv_table(results)
+
+
+def _between(parts: Iterable[str]) -> Iterator[str]:
+    """Give the parts of a list, commas between them."""
+    for k, part in enumerate(parts):
+        yield ",\n" if k else "\n"
+        yield part
 
 
 def _lines_of(text: str) -> Report:
@@ -122,6 +130,57 @@ class Output:
             self._write_to_terminal(report())
         else:
             self._write(report().text)
+
+    def answer_stream(
+        self,
+        reports: Callable[[], Iterable[Report]],
+        head: Callable[[], dict[str, Any]],
+        name: str,
+        items: Callable[[], Iterable[dict[str, Any]]],
+    ) -> None:
+        """Write a long answer part by part, holding one part at a time.
+
+        A document is its ``head`` with ``items`` as the list ``name`` behind it.
+        """
+        self.stop_progress()
+        if self.form == "json":
+            import json
+
+            whole = json.dumps({**head(), name: []}, indent=1)
+            start, _, end = whole.rpartition("[]")
+            parts = (json.dumps(item, allow_nan=False) for item in items())
+            self._stream(chain((start, "["), _between(parts), ("]", end, "\n")))
+        elif self.form == "markdown":
+            from hot_anvil.views.markdown import as_markdown
+
+            self._stream(as_markdown(report) for report in reports())
+        elif self.file is None and sys.stdout.isatty():
+            from hot_anvil.cli import paging
+
+            colour = self._in_colour()
+            texts = (self._coloured(r) if colour else r.text for r in reports())
+            pager = paging.pager() if self.pages and sys.stdin.isatty() else None
+            if pager:
+                paging.show_stream(texts, pager)
+            else:
+                sys.stdout.writelines(texts)
+        else:
+            self._stream(report.text for report in reports())
+
+    def _stream(self, texts: Iterable[str]) -> None:
+        try:
+            goal = open(self.file, "wb") if self.file else sys.stdout.buffer  # noqa: PTH123, SIM115
+        except OSError as error:
+            raise RequestError(
+                f"--out {self.file}: cannot be written ({error.strerror})."
+            ) from None
+        try:
+            for text in texts:
+                goal.write(text.encode(errors="surrogateescape"))
+            goal.flush()
+        finally:
+            if self.file:
+                goal.close()
 
     def answer_raw(self, text: str, document: Callable[[], dict[str, Any]]) -> None:
         """Write a text untouched, but for what a terminal would act upon; or its document."""

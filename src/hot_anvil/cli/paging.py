@@ -4,6 +4,8 @@ import os
 import shlex
 import shutil
 import sys
+from collections.abc import Iterable
+from contextlib import suppress
 
 _QUIT_IF_SHORT = "FRX"  # less: leave where it fits, keep colours, leave the text on the screen
 
@@ -44,3 +46,23 @@ def show(text: str, words: list[str]) -> None:
             return
         except KeyboardInterrupt:
             data = None  # it is the pager's to act upon, which goes on with what it has
+
+
+def show_stream(texts: Iterable[str], words: list[str]) -> None:
+    """Show texts by the pager ``words`` as they are made, as long as it takes them."""
+    import subprocess
+
+    environment = {"LESS": _QUIT_IF_SHORT, **os.environ}
+    shown = subprocess.Popen(words, stdin=subprocess.PIPE, env=environment)
+    assert shown.stdin is not None
+    with suppress(BrokenPipeError, KeyboardInterrupt):
+        for text in texts:
+            shown.stdin.write(text.encode(errors="surrogateescape"))
+    with suppress(BrokenPipeError):
+        shown.stdin.close()
+    while True:
+        try:
+            shown.wait()
+            return
+        except KeyboardInterrupt:
+            continue  # it is the pager's to act upon, which goes on with what it has

@@ -14,7 +14,8 @@ from hot_anvil.errors import AnvilError, FaultError, machine_trouble
 # Parameter of the API -> the option that it comes from.
 OPTIONS = {
     "at": "--at", "builds": "--build", "edits": "--before:", "entries": "--entry",
-    "example": "--example", "find": "--find", "function": "--into", "hide": "--hide",
+    "example": "--example", "find": "--find", "follow": "--follow", "function": "--into",
+    "hide": "--hide",
     "imported": "--imported", "inputs": "--inputs", "lines": "--lines",
     "not_promised": "--not-promised", "number": "--earlier", "numbers": "--compare",
     "replay": "--replay", "size": "--size",

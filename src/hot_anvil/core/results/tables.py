@@ -15,6 +15,7 @@ from hot_anvil.core.measure.results import Measured, Picked
 from hot_anvil.core.measure.summary import Comparison
 from hot_anvil.core.remarks.table import SnippetRemarks, told
 from hot_anvil.core.results.code import Listing, SnippetDiff
+from hot_anvil.core.stages.records import FunctionStages, counts_of
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
 
@@ -56,6 +57,12 @@ def _remarks(one: SnippetRemarks) -> Iterator[Row]:
             yield (one.snippet, answer.build, r.file or None, r.line or None, r.column or None,
                    function or None, r.about, r.kind, r.step, r.text or None, why or None,
                    r.times)  # fmt: skip
+
+
+def _stages(one: FunctionStages) -> Iterator[Row]:
+    for stage in one.stages:
+        yield (one.snippet, one.build, one.title, stage.name, stage.body.form,
+               *counts_of(stage.body))  # fmt: skip
 
 
 def _built(one: Built) -> Iterator[Row]:
@@ -174,6 +181,11 @@ _KINDS: Mapping[type, tuple[str, Callable[[Any], Iterator[Row]]]] = {
     ),
     Ledger: ("snippet file line text build instructions marks", _ledger),
     SnippetFacts: ("snippet build function loop lines part fact value words note", _facts),
+    FunctionStages: (
+        "snippet build function stage form statements blocks loops calls allocations loads "
+        "stores divisions vectors",
+        _stages,
+    ),
     SnippetRemarks: (
         "snippet build file line column function about kind pass text why count",
         _remarks,

@@ -44,6 +44,7 @@ class Records(NamedTuple):
     flags: tuple[str, ...]  # into "{file}", or a file of the compiler's naming, or its messages
     form: str  # a reader of core/remarks
     since: int  # major version that knows the flags
+    stages: str = ""  # how its forms of code are had, a module of system/asking; "" for not at all
 
 
 class Family(NamedTuple):
@@ -175,7 +176,9 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
 
 
 def _records(table: Mapping[str, Any]) -> Records:
-    return Records(tuple(table["flags"]), table["form"], table.get("since", 0))
+    return Records(
+        tuple(table["flags"]), table["form"], table.get("since", 0), table.get("stages", "")
+    )
 
 
 def _front(table: Mapping[str, Any]) -> Front:

@@ -14,6 +14,7 @@ _DEMO = _DATA / "demo"
 _BESIDE = ("chip", "gpu")  # the demo's further benches
 _WHOLE = {
     "chip": "what the gauge's small chip does: AVR and MSP430, simulated, in exact cycles",
+    "between": "what compilers do away with between source and assembly: for 'stages', 'remarks'",
     "gpu": "kernels over a year of levels, on a simulated device: a racy rival among them",
     "pitfalls": "35 functions broken each in its own way, and sound ones: what check says",
     "unseen": "38 faults that no result shows by itself, and sound code beside them",

@@ -21,12 +21,13 @@ _READING = (
     "system/build", "system/process", "system/store", "system/toolchain", "errors.py",
 )  # fmt: skip
 _MODEL = (*_READING, "core/model", "core/parallel.py")
-Stage = Literal["code", "facts", "comparison", "worker", "check", "tape", "remarks"]
+Stage = Literal["code", "facts", "comparison", "worker", "check", "tape", "remarks", "stages"]
 # Stage -> what its results depend on; a test follows the imports and compares.
 STAGES: dict[Stage, tuple[str, ...]] = {
     "code": _READING,
     "facts": (*_MODEL, "core/facts", "system/bench"),
     "remarks": (*_READING, "core/remarks", "system/asking"),
+    "stages": (*_READING, "core/remarks", "core/stages", "system/asking"),
     "comparison": (
         *_MODEL, "core/evaluate", "core/facts", "core/diff", "core/reasons", "system/bench",
     ),

@@ -1,6 +1,6 @@
 """A comparison by source line as text: what matters first, then every line."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from itertools import zip_longest
 
 from hot_anvil.core.code.records import Instruction
@@ -78,9 +78,14 @@ def diff_report(
         _rows(report, item, everything, context)
         by_line = True
     if by_line:
-        report.blank()
-        report.paragraph(_LEGEND, DIM)
+        add_legend(report)
     return report
+
+
+def add_legend(report: Report) -> None:
+    """Say what the signs between the sides mean."""
+    report.blank()
+    report.paragraph(_LEGEND, DIM)
 
 
 def _heading(report: Report, item: SnippetDiff) -> None:
@@ -160,11 +165,25 @@ def _change(left: int | None, right: int | None) -> Span:
 
 
 def _rows(report: Report, item: SnippetDiff, everything: bool, context: int) -> None:
+    told: dict[int, int] = {}  # reason -> line under which it was told
+    add_rows(
+        report, item.diff.rows, item.names, everything, context,
+        lambda row: _reasons(report, item, row, told),
+    )  # fmt: skip
+
+
+def add_rows(
+    report: Report,
+    rows: Sequence[Row],
+    names: Sequence[str],
+    everything: bool,
+    context: int,
+    tell: Callable[[Row], None] = lambda _row: None,
+) -> None:
+    """Add source lines with both sides' code; ``tell`` says more below a line's head."""
     column = min((report.width - _INDENT - 4) // 2, _COLUMN)
-    rows = item.diff.rows
     shown = _near_differences(rows, context) if not everything else [True] * len(rows)
     file = None
-    told: dict[int, int] = {}  # reason -> line under which it was told
     hidden = 0
     for row, wanted in zip(rows, shown, strict=True):
         if not wanted:
@@ -174,11 +193,11 @@ def _rows(report: Report, item: SnippetDiff, everything: bool, context: int) -> 
         if row.file != file:
             file = row.file
             report.blank()
-            heads = f"{cut(item.names[0], column):<{column}}    {cut(item.names[1], column)}"
+            heads = f"{cut(names[0], column):<{column}}    {cut(names[1], column)}"
             report.add(Span(tail(file, report.width) or "(no source file)", STRONG))
             report.add(" " * _INDENT, Span(heads, DIM))
         _row(report, row)
-        _reasons(report, item, row, told)
+        tell(row)
         if row.state == SAME and not everything:
             continue
         for part in row.parts:
@@ -334,5 +353,7 @@ def _side_by_side(pairs: Sequence[Pair]) -> Iterator[_Shown]:
 def _text(item: Instruction | None) -> str:
     if item is None:
         return ""
+    if " " in item.mnemonic and not item.operands:
+        return item.text  # a statement of a form, or an instruction without operands
     mnemonic, _, operands = item.text.partition(" ")
     return f"{mnemonic:<8} {operands}".rstrip()

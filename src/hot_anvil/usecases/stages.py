@@ -1,0 +1,160 @@
+"""A compiler's forms between source and assembly: of one function, pass by pass, or of a source."""
+
+import re
+from collections.abc import Sequence
+
+from hot_anvil.core.build.records import COMPILED, Built, Unit
+from hot_anvil.core.code.records import find_functions, names_of
+from hot_anvil.core.stages.records import FunctionStages, Offered, WholeForm
+from hot_anvil.errors import RequestError
+from hot_anvil.system.asking import gnu_stages
+from hot_anvil.system.asking.remarks import ask_remarks
+from hot_anvil.system.asking.stages import ask_stages, why_no_stages
+from hot_anvil.system.asking.whole_forms import TEXTS, ask_form, forms_of, read_form, read_text
+from hot_anvil.system.bench.opening import read_sources
+from hot_anvil.system.build.demangling import demangled
+from hot_anvil.system.build.grid import plan_jobs
+from hot_anvil.system.build.jobs import Job, load_code
+from hot_anvil.system.process.threads import thread_pool
+from hot_anvil.workspace import Workspace, usecase
+
+
+def _jobs(workspace: Workspace, built: Built) -> list[tuple[Job, Unit]]:
+    found = workspace.found
+    pair = [(built.snippet, built.build)]
+    jobs = plan_jobs(pair, found.toolchains, found.families, workspace.store.root)
+    units = {unit.source: unit for unit in built.units}
+    return [(job, units[job.source]) for job in jobs.values()]
+
+
+def _compiled(workspace: Workspace, builds: Sequence[str], snippets: Sequence[str]) -> list[Built]:
+    chosen = [workspace.build(name) for name in builds] or list(workspace.plan.builds)
+    compiled = workspace.compile(snippets, list(dict.fromkeys(chosen)))
+    if not compiled:
+        raise RequestError("these builds have no compiler for any source asked for.")
+    return list(compiled)
+
+
+@usecase
+def offer_stages(
+    workspace: Workspace, builds: Sequence[str], snippets: Sequence[str]
+) -> tuple[Offered, ...]:
+    """Return what each build's compiler can show, once for each toolchain and flags."""
+    out: dict[str, Offered] = {}
+    for built in _compiled(workspace, builds, snippets):
+        if built.build.name in out or built.status != COMPILED:
+            continue
+        job, _ = _jobs(workspace, built)[0]
+        name = built.snippet.name
+        why = why_no_stages(job)
+        if why:
+            out[built.build.name] = Offered(name, built.build.name, {}, why)
+            continue
+        forms = {"whole source": forms_of(job)}
+        if job.family.records and job.family.records.stages == "gnu":
+            on = gnu_stages.passes(job, workspace.store)
+            for kind, form in (("tree", "GIMPLE"), ("rtl", "RTL")):
+                first = ("gimple",) if kind == "tree" else ()
+                forms[form] = (*first, *(n for k, n in on if k == kind))
+        out[built.build.name] = Offered(name, built.build.name, forms, "")
+    return tuple(out.values())
+
+
+@usecase
+def make_stages(
+    workspace: Workspace, builds: Sequence[str], snippets: Sequence[str], entry: str
+) -> tuple[FunctionStages, ...]:
+    """Return one function's forms under the builds named, all of the grid when none is."""
+    compiled = _compiled(workspace, builds, snippets)
+    if builds:
+        for built in compiled:
+            workspace.code(built)  # which says why where it is refused
+    usable = [one for one in compiled if one.status == COMPILED]
+    with thread_pool(workspace.scope.limits.at_once) as pool:
+        found = list(pool.map(lambda one: _of_build(workspace, one, entry), usable))
+    out = tuple(one for one in found if one is not None)
+    if not out:
+        raise RequestError(
+            f"{entry}: no such function, or none that a compiler here shows the forms of.",
+            about="entries",
+        )
+    return out
+
+
+def _of_build(workspace: Workspace, built: Built, entry: str) -> FunctionStages | None:
+    for job, unit in _jobs(workspace, built):
+        if why_no_stages(job):
+            continue
+        code = load_code(unit, workspace.store)
+        symbols = find_functions([code], entry)
+        symbol = min(symbols) if symbols else entry  # one that is inlined everywhere
+        if not symbols and not _names_it(job, workspace, entry):
+            continue
+        title = code.title(symbol)
+        staged = ask_stages(job, unit, symbol, title, workspace.store)
+        if not staged.stages:
+            continue
+        called = {
+            t.partition(" ")[2]
+            for stage in staged.stages
+            for statement in stage.body.statements
+            for t in statement.traits
+            if t.startswith("call ")
+        }
+        with workspace.store.workplace() as work:
+            titles = demangled([s for s in called if s.startswith(("_Z", "_R"))], work)
+        names = {s: names_of(s, title) for s, title in titles.items()}
+        files = dict.fromkeys(
+            s.file for stage in staged.stages for s in stage.body.statements if s.file
+        )
+        sources = read_sources(workspace.bench.root, list(files))
+        inlined: tuple[str, ...] = ()
+        if any("ipa-inline" in stage.passed for stage in staged.stages):
+            inlined = _inlined(workspace, job, unit, symbol)
+        return FunctionStages(
+            built.snippet.name, built.build.name, symbol, title, staged.stages, names, sources,
+            staged.code, inlined,
+        )  # fmt: skip
+    return None
+
+
+def _names_it(job: Job, workspace: Workspace, entry: str) -> bool:
+    """Tell whether a source holds a name at all, before a compiler is asked about it."""
+    lines = read_sources(workspace.bench.root, [job.source]).get(job.source, ())
+    return any(entry in line for line in lines)
+
+
+def _inlined(workspace: Workspace, job: Job, unit: Unit, symbol: str) -> tuple[str, ...]:
+    """Return what the whole-program inliner says that it put into a function."""
+    said = ask_remarks(job, unit, workspace.store).remarks
+    found = (
+        re.match(r"Inlin(?:ed|ing) (\S+?)/\d+ (?:in)?to ", r.text)
+        for r in said
+        if r.step != "einline" and r.function == symbol
+    )
+    return tuple(dict.fromkeys(m[1] for m in found if m))
+
+
+@usecase
+def whole_forms(
+    workspace: Workspace, build: str, snippets: Sequence[str], stage: str
+) -> tuple[WholeForm, ...]:
+    """Return one form of each source under one build, to be read as a stream."""
+    out = []
+    for built in _compiled(workspace, [build], snippets):
+        workspace.code(built)  # which says why where it is refused
+        for job, unit in _jobs(workspace, built):
+            why = why_no_stages(job)
+            if why:
+                raise RequestError(f"{why}.")
+            file, letter = ask_form(job, unit, stage, workspace.store)
+            is_text = stage in TEXTS
+            functions = iter(()) if is_text else read_form(file, letter)
+            lines = read_text(file) if is_text else iter(())
+            out.append(
+                WholeForm(
+                    built.snippet.name, built.build.name, unit.source, stage, is_text, functions,
+                    lines,
+                )
+            )  # fmt: skip
+    return tuple(out)
