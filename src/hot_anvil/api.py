@@ -239,12 +239,12 @@ class Anvil:
         return ResultSet(offer_stages(self.workspace, builds, snippets))
 
     def stages(
-        self, entry: str, builds: Names = (), snippets: Names = ()
+        self, entry: str, builds: Names = (), snippets: Names = (), only: str = ""
     ) -> "ResultSet[FunctionStages]":
-        """Return what each pass of each build's compiler left of one function."""
+        """Return what each pass of each build's compiler left of one function, or ``only`` one."""
         from hot_anvil.usecases.stages import make_stages
 
-        return ResultSet(make_stages(self.workspace, builds, snippets, entry))
+        return ResultSet(make_stages(self.workspace, builds, snippets, entry, only))
 
     def whole_forms(self, build: str, stage: str, snippets: Names = ()) -> "tuple[WholeForm, ...]":
         """Return one form of each whole source, to be read as a stream."""

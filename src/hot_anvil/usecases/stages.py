@@ -5,12 +5,13 @@ from collections.abc import Sequence
 
 from hot_anvil.core.build.records import COMPILED, Built, Unit
 from hot_anvil.core.code.records import find_functions, names_of
-from hot_anvil.core.stages.records import FunctionStages, Offered, WholeForm
+from hot_anvil.core.remarks.table import SAME
+from hot_anvil.core.stages.records import FunctionStages, Offered, Stage, WholeForm
 from hot_anvil.errors import RequestError
 from hot_anvil.system.asking import gnu_stages
 from hot_anvil.system.asking.remarks import ask_remarks
-from hot_anvil.system.asking.stages import ask_stages, why_no_stages
-from hot_anvil.system.asking.whole_forms import TEXTS, ask_form, forms_of, read_form, read_text
+from hot_anvil.system.asking.stages import Staged, ask_stages, why_no_stages
+from hot_anvil.system.asking.whole_forms import MIR, TEXTS, ask_form, forms_of, read_form, read_text
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.demangling import demangled
 from hot_anvil.system.build.grid import plan_jobs
@@ -62,16 +63,24 @@ def offer_stages(
 
 @usecase
 def make_stages(
-    workspace: Workspace, builds: Sequence[str], snippets: Sequence[str], entry: str
+    workspace: Workspace,
+    builds: Sequence[str],
+    snippets: Sequence[str],
+    entry: str,
+    only: str = "",
 ) -> tuple[FunctionStages, ...]:
-    """Return one function's forms under the builds named, all of the grid when none is."""
+    """Return one function's forms under the builds named, all of the grid when none is.
+
+    With ``only`` just that stage, where a compiler can be asked for it alone: in a long source
+    that takes a small part of the time.
+    """
     compiled = _compiled(workspace, builds, snippets)
     if builds:
         for built in compiled:
             workspace.code(built)  # which says why where it is refused
     usable = [one for one in compiled if one.status == COMPILED]
     with thread_pool(workspace.scope.limits.at_once) as pool:
-        found = list(pool.map(lambda one: _of_build(workspace, one, entry), usable))
+        found = list(pool.map(lambda one: _of_build(workspace, one, entry, only), usable))
     out = tuple(one for one in found if one is not None)
     if not out:
         raise RequestError(
@@ -81,7 +90,7 @@ def make_stages(
     return out
 
 
-def _of_build(workspace: Workspace, built: Built, entry: str) -> FunctionStages | None:
+def _of_build(workspace: Workspace, built: Built, entry: str, only: str) -> FunctionStages | None:
     for job, unit in _jobs(workspace, built):
         if why_no_stages(job):
             continue
@@ -91,7 +100,8 @@ def _of_build(workspace: Workspace, built: Built, entry: str) -> FunctionStages 
         if not symbols and not _names_it(job, workspace, entry):
             continue
         title = code.title(symbol)
-        staged = ask_stages(job, unit, symbol, title, workspace.store)
+        staged = _alone(workspace, job, unit, symbol, title, only) if only else None
+        staged = staged or ask_stages(job, unit, symbol, title, workspace.store, workspace.progress)
         if not staged.stages:
             continue
         called = {
@@ -116,6 +126,20 @@ def _of_build(workspace: Workspace, built: Built, entry: str) -> FunctionStages 
             staged.code, inlined,
         )  # fmt: skip
     return None
+
+
+def _alone(
+    workspace: Workspace, job: Job, unit: Unit, symbol: str, title: str, stage: str
+) -> Staged | None:
+    """Return one stage of a function where it is a form of the whole source, else None."""
+    assert job.family.records is not None
+    if stage in TEXTS or (job.family.records.stages != "gnu" and stage not in forms_of(job)):
+        return None
+    file, letter = ask_form(job, unit, stage, workspace.store)
+    plain = title.partition("(")[0].rpartition("::")[2]
+    names = (symbol, plain) if stage in (MIR, "gimple") else (symbol,)
+    body = next((one for one in read_form(file, letter) if one.function in names), None)
+    return Staged((Stage(stage, body),), SAME) if body else None
 
 
 def _names_it(job: Job, workspace: Workspace, entry: str) -> bool:

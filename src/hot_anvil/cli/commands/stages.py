@@ -55,7 +55,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
         if args.show:
             return _whole(args, out, anvil, one_build("stages", anvil, builds))
         return _offered(args, out, anvil, builds)
-    found = anvil.stages(args.entry[0], builds, args.snippet)
+    alone = "" if args.since else args.show
+    found = anvil.stages(args.entry[0], builds, args.snippet, alone)
     if args.follow:
         return _follow(args, out, found)
     if args.show or args.step:

@@ -1,5 +1,6 @@
 """The forms of the GNU compilers: a file for each pass, of which one function is read."""
 
+import mmap
 import re
 from collections.abc import Iterator, Sequence
 from pathlib import Path
@@ -10,6 +11,7 @@ from hot_anvil.core.toolchain.invocation import OBJECT
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.compiling import run_compiler
 from hot_anvil.system.build.jobs import Job
+from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.process.running import Outcome, run
 from hot_anvil.system.store.store import Store
 
@@ -19,6 +21,7 @@ _BYTES = 400  # of a dump for an instruction, about
 _LANGUAGES = {"c": "c", "c++": "c++", "fortran": "f95"}
 _MORE = {"tree": "-lineno", "rtl": "-blocks"}  # what dumps must tell
 _READERS = {"t": gimple.read_functions, "r": rtl.read_functions}
+_UNHEADED = ".gimple"  # its functions stand under their signatures, before they have symbols
 _NO_FORM = ("original", "statistics", "earlydebug", "debug", "gimple-stats")  # no statements
 FORMS = {"t": gimple.FORM, "r": rtl.FORM}
 
@@ -33,7 +36,13 @@ def passes(job: Job, store: Store) -> tuple[tuple[str, str], ...]:
 
 
 def function_stages(
-    job: Job, symbol: str, titles: Sequence[str], store: Store, work: Path, instructions: int
+    job: Job,
+    symbol: str,
+    titles: Sequence[str],
+    store: Store,
+    work: Path,
+    instructions: int,
+    progress: Progress = no_progress,
 ) -> list[Stage]:
     """Return what each pass left of a function; passes that changed nothing are only named."""
     flags = [["-fdump-tree-all-lineno", "-fdump-ipa-all", "-fdump-rtl-all-blocks"]]
@@ -44,7 +53,9 @@ def function_stages(
         own = ["-fdump-tree-gimple-lineno", *own]
         flags = [own[k : k + size] for k in range(0, len(own), size)]
     found: dict[int, tuple[str, str, Body | None]] = {}
-    for batch in flags:
+    for k, batch in enumerate(flags):
+        if len(flags) > 1:
+            progress(f"asking {job.build.name} for its forms", k, len(flags))
         for number, kind, name, file in _dumped(job, store, work, batch):
             body = _of(file, kind, symbol, titles) if kind in _READERS else None
             if kind in _READERS and name not in _NO_FORM:
@@ -80,14 +91,26 @@ def compile_with(job: Job, store: Store, work: Path, flags: Sequence[str]) -> Ou
 
 def _of(file: Path, kind: str, symbol: str, titles: Sequence[str]) -> Body | None:
     """Return the last state of a function that a dump holds, None where it has none."""
-    last = None
-    with file.open(errors="surrogateescape") as lines:
-        for body in _READERS[kind](lines):
-            if body.function == symbol or (
-                body.function in titles and kind == "t" and file.name.endswith(".gimple")
-            ):
-                last = body
-    return last._replace(function=symbol) if last else None
+    if file.name.endswith(_UNHEADED):
+        with file.open(errors="surrogateescape") as lines:
+            found = [body for body in _READERS[kind](lines) if body.function in titles]
+        return found[-1]._replace(function=symbol) if len(found) == 1 else None
+    text = _part(file, symbol.encode())
+    bodies = [body for body in _READERS[kind](text.split("\n")) if body.function == symbol]
+    return bodies[-1] if bodies else None
+
+
+def _part(file: Path, symbol: bytes) -> str:
+    """Return what a dump says of a function the last time, found without reading the lines."""
+    if not file.stat().st_size:
+        return ""
+    with file.open("rb") as opened, mmap.mmap(opened.fileno(), 0, access=mmap.ACCESS_READ) as data:
+        named = data.rfind(b" (" + symbol + b", funcdef_no=")
+        start = data.rfind(b";; Function ", 0, named) if named >= 0 else -1
+        if start < 0:
+            return ""
+        end = data.find(b"\n;; Function ", start)
+        return data[start : end if end >= 0 else len(data)].decode(errors="surrogateescape")
 
 
 def _changed(found: Iterator[tuple[str, str, Body | None]]) -> list[Stage]:

@@ -14,6 +14,7 @@ from hot_anvil.errors import RequestError
 from hot_anvil.system.asking import gnu_stages, llvm_stages
 from hot_anvil.system.asking.proof import changed_code, check_unchanged
 from hot_anvil.system.build.jobs import Job, compiler_argv, links_late
+from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.process.running import run
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.files import digest
@@ -44,13 +45,22 @@ def why_no_stages(job: Job) -> str:
     return ""
 
 
-def ask_stages(job: Job, unit: Unit, symbol: str, title: str, store: Store) -> Staged:
+def ask_stages(
+    job: Job,
+    unit: Unit,
+    symbol: str,
+    title: str,
+    store: Store,
+    progress: Progress = no_progress,
+) -> Staged:
     """Return what each pass left of a function, asked once for an artefact."""
 
     def make(work: Path) -> Any:
         if route == "gnu":
             count = unit.proof.instructions
-            found = gnu_stages.function_stages(job, symbol, _plain(title), store, work, count)
+            found = gnu_stages.function_stages(
+                job, symbol, _plain(title), store, work, count, progress
+            )
         else:
             found = _mir(job, title, store, work) if route == "rust" else []
             found += llvm_stages.function_stages(job, symbol, store, work)
