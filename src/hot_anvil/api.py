@@ -51,6 +51,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.results.syntax import Change
     from hot_anvil.core.results.words import Told, Used
     from hot_anvil.core.stages.records import FunctionStages, Offered, WholeForm
+    from hot_anvil.core.stages.told import SnippetCalls
     from hot_anvil.core.trace.parting import Agreement, Parting
     from hot_anvil.core.trace.records import ShownCall, Stepped
     from hot_anvil.core.trace.selection import Choice
@@ -251,6 +252,14 @@ class Anvil:
         from hot_anvil.usecases.stages import whole_forms
 
         return whole_forms(self.workspace, build, snippets, stage)
+
+    def calls(
+        self, builds: Names = (), snippets: Names = (), entries: Collection[str] = ()
+    ) -> "ResultSet[SnippetCalls]":
+        """Return what C++ lines call, in order, and what each build left of it."""
+        from hot_anvil.usecases.calls import make_calls
+
+        return ResultSet(make_calls(self.workspace, builds, snippets, entries))
 
     def frames(
         self, build: str, snippets: Names = (), entries: Collection[str] = ()

@@ -21,6 +21,7 @@ COMMANDS = {
     "facts": "what the optimiser made of each function and loop, per build",
     "remarks": "what the compilers did, what they could not do and why, by source line",
     "stages": "a compiler's forms of a function between source and assembly, pass by pass",
+    "calls": "what C++ lines really call, in order, and what each build left of it",
     "frame": "where a function's variables live: registers and stack slots, by instruction",
     "explain": "what an instruction does, in words, for each target",
     "expect": "whether the facts hold that the bench says must hold",

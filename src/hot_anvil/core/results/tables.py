@@ -16,6 +16,7 @@ from hot_anvil.core.measure.summary import Comparison
 from hot_anvil.core.remarks.table import SnippetRemarks, told
 from hot_anvil.core.results.code import Listing, SnippetDiff
 from hot_anvil.core.stages.records import FunctionStages, counts_of
+from hot_anvil.core.stages.told import SnippetCalls
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
 
@@ -57,6 +58,15 @@ def _remarks(one: SnippetRemarks) -> Iterator[Row]:
             yield (one.snippet, answer.build, r.file or None, r.line or None, r.column or None,
                    function or None, r.about, r.kind, r.step, r.text or None, why or None,
                    r.times)  # fmt: skip
+
+
+def _calls(one: SnippetCalls) -> Iterator[Row]:
+    for row in one.callers:
+        for k, call in enumerate(row.caller.calls):
+            for build, left in row.left.items():
+                yield (one.snippet, row.caller.title, call.file or None, call.line or None,
+                       call.title, call.kind, call.elided or None, build,
+                       None if call.elided else left[k].fate, left[k].instructions)  # fmt: skip
 
 
 def _stages(one: FunctionStages) -> Iterator[Row]:
@@ -181,6 +191,10 @@ _KINDS: Mapping[type, tuple[str, Callable[[Any], Iterator[Row]]]] = {
     ),
     Ledger: ("snippet file line text build instructions marks", _ledger),
     SnippetFacts: ("snippet build function loop lines part fact value words note", _facts),
+    SnippetCalls: (
+        "snippet function file line callee kind elided build left instructions",
+        _calls,
+    ),
     FunctionStages: (
         "snippet build function stage form statements blocks loops calls allocations loads "
         "stores divisions vectors",

@@ -22,9 +22,7 @@ _LABEL = re.compile(r'^("(?:[^"]+)"|[\w.$-]+):')
 _PLACE = re.compile(r", !dbg !(\d+)")
 _NOTES = re.compile(r", ![\w.]+ !\d+| #\d+(?=$|,| )| ; preds.*")
 _GOES = re.compile(r'label %("(?:[^"]+)"|[\w.$-]+)')
-_CALLS = re.compile(
-    r'\b(?:call|invoke)\b[^@%(]*?(?:\([^()]*\) )?(?:@("[^"]+"|[\w.$-]+)|%[\w.$-]+)\('
-)
+_CALLS = re.compile(r'\b(?:call|invoke)\b.*?(?:@("[^"]+"|[\w.$-]+)|%[\w.$-]+)\(')
 _NOTE = re.compile(r"(?:distinct )?!(DI\w+)\((.*)\)$")
 _FIELD = re.compile(r'(\w+): (?:"([^"]*)"|!?([\w-]+))')
 _DIVIDES = re.compile(r"= (?:sdiv|udiv|srem|urem|fdiv|frem)\b")

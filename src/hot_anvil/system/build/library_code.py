@@ -1,5 +1,6 @@
 """The code of a library function, from the shared or static library it comes from."""
 
+import re
 from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
@@ -7,9 +8,10 @@ from typing import NamedTuple
 from hot_anvil.core.arch import architecture
 from hot_anvil.core.binary.image import Symbol, read_image, read_symbols
 from hot_anvil.core.binary.lines import DebugLines
-from hot_anvil.core.code.records import Code
+from hot_anvil.core.code.records import Code, names_of
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import MissingError, RequestError, ToolError
+from hot_anvil.system.build.demangling import demangled
 from hot_anvil.system.build.proving import dump
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.store import Store
@@ -67,7 +69,8 @@ def _from_shared(
     path: str, name: str, chain: Toolchain, objdump: Tool, store: Store
 ) -> LibraryCode | None:
     data = Path(path).read_bytes()
-    found = _named(read_symbols(data, architecture(chain.isa).tooling.low_bit_is_mode), name)
+    symbols = read_symbols(data, architecture(chain.isa).tooling.low_bit_is_mode)
+    found = _named(symbols, name) or _written(symbols, name, store)
     if found is None:
         return None
     stop = found.address + max(found.size, 1)
@@ -86,8 +89,29 @@ def _from_shared(
 
 
 def _named(symbols: Sequence[Symbol], name: str) -> Symbol | None:
-    fitting = [s for s in symbols if s.name == name and s.kind in ("FUNC", "GNU_IFUNC", "NOTYPE")]
+    plain = re.sub(r"@(?:plt|PLT)$", "", name)
+    fitting = [
+        s
+        for s in symbols
+        if s.name.partition("@")[0] == plain and s.kind in ("FUNC", "GNU_IFUNC", "NOTYPE")
+    ]
     return max(fitting, key=lambda s: s.size, default=None)
+
+
+def _written(symbols: Sequence[Symbol], name: str, store: Store) -> Symbol | None:
+    """Return the symbol of a function that is named as its source, or a listing, writes it."""
+    mangled = [s for s in symbols if s.name.startswith("_Z")]
+    if not mangled:
+        return None
+    with store.workplace() as work:
+        titles = demangled([s.name.partition("@")[0] for s in mangled], work)
+    wanted = re.sub(r"@(?:plt|PLT)$", "", name)
+    fitting = [
+        s for s in mangled
+        if wanted in names_of(s.name, titles.get(s.name.partition("@")[0], s.name))
+    ]  # fmt: skip
+    whole = [s for s in fitting if titles.get(s.name.partition("@")[0]) == wanted]
+    return max(whole or fitting, key=lambda s: s.size, default=None)
 
 
 def _from_archive(

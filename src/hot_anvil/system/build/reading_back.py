@@ -77,7 +77,9 @@ def link_alone(chain: Toolchain, work: Path, name: str) -> str:
     if linker is None:
         return ""
     options = architecture(chain.isa).tooling.linker_alone
-    argv = [*bare_link(chain, linker, work / name), "-o", "alone.elf", name, *options]
+    # Hidden, so that no other link defines it: every source with objects of its own asks for it.
+    fixed = ["--defsym=__dso_handle=0", "-o", "alone.elf", name]
+    argv = [*bare_link(chain, linker, work / name), *fixed, *options]
     said = run(argv, work, current_scope().limits.seconds)
     return "" if said.failed else "alone.elf"
 
