@@ -13,7 +13,7 @@ missing. Records are immutable named tuples. What a person can mend is raised as
 ``hot_anvil.errors.AnvilError``.
 """
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -47,6 +47,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.results.answers import Answer, KeptAnswer, KeptHead
     from hot_anvil.core.results.code import CompilerText, Listing, SnippetDiff
     from hot_anvil.core.results.examples import Example
+    from hot_anvil.core.results.looks import Look
     from hot_anvil.core.results.pages import Page
     from hot_anvil.core.results.syntax import Change
     from hot_anvil.core.results.words import Told, Used
@@ -63,8 +64,20 @@ if TYPE_CHECKING:
 Names = Sequence[str]  # of snippets or builds; none: all
 
 __all__ = [
-    "Anvil", "Kept", "Limits", "Options", "compare_sources", "explain", "find_machine",
-    "import_export", "open_bench", "open_kept", "open_source", "save_export", "start_bench",
+    "Anvil",
+    "Kept",
+    "Limits",
+    "Options",
+    "Watch",
+    "compare_sources",
+    "explain",
+    "find_machine",
+    "import_export",
+    "open_bench",
+    "open_kept",
+    "open_source",
+    "save_export",
+    "start_bench",
 ]  # fmt: skip
 
 
@@ -499,6 +512,42 @@ class Anvil:
         from hot_anvil.system.bench.opening import read_sources
 
         return read_sources(self.bench.root, files)
+
+
+class Watch:
+    """Saves of a bench's files, and what each did to the code of its builds."""
+
+    def __init__(
+        self,
+        anvil: Anvil,
+        builds: Names = (),
+        snippets: Names = (),
+        entries: Collection[str] = (),
+    ) -> None:
+        from hot_anvil.usecases.watching import NOTHING, Wanted
+
+        self.anvil = anvil  # may be another one from the next look on, after a new bench file
+        self._wanted = Wanted(tuple(builds), tuple(snippets), tuple(entries))
+        self._held = NOTHING
+        self._number = 0
+
+    def look(self, files: Sequence[str]) -> "Look":
+        """Return what the builds make of the files now, against the last look that compiled."""
+        from hot_anvil.usecases.watching import afresh, look
+
+        if self._number:
+            self.anvil = Anvil(afresh(self.anvil.workspace))
+        found, self._held = look(
+            self.anvil.workspace, self._held, self._wanted, self._number, files
+        )
+        self._number += 1
+        return found
+
+    def saves(self) -> "Iterator[tuple[str, ...]]":
+        """Give the files that each save changed, as long as anybody asks; ``look`` first."""
+        from hot_anvil.usecases.watching import saves
+
+        yield from saves(lambda: self.anvil.workspace, self._wanted)
 
 
 def open_bench(

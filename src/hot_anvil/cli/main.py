@@ -25,6 +25,7 @@ COMMANDS = {
     "frame": "where a function's variables live: registers and stack slots, by instruction",
     "explain": "what an instruction does, in words, for each target",
     "expect": "whether the facts hold that the bench says must hold",
+    "watch": "all of it again on every save: what an edit did to the code of each build",
     "check": "which candidates compute the right thing",
     "measure": "how fast each correct candidate is",
     "hotspots": "where the time goes: by source line and instruction, beside the diff of two",

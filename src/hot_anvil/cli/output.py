@@ -131,6 +131,32 @@ class Output:
         else:
             self._write(report().text)
 
+    def part(self, report: Callable[[], Report], document: Callable[[], dict[str, Any]]) -> None:
+        """Write one of many answers at once; a document stands in a line of its own."""
+        self.stop_progress()
+        if self.form == "json":
+            import json
+
+            text = json.dumps(document(), allow_nan=False) + "\n"
+        elif self.form == "markdown":
+            from hot_anvil.views.markdown import as_markdown
+
+            text = as_markdown(report())
+        elif self.file is None and self._in_colour():
+            text = self._coloured(report())
+        else:
+            text = report().text
+        if self.file is None:
+            self._write(text)
+            return
+        try:
+            with Path(self.file).open("ab") as goal:
+                goal.write(text.encode(errors="surrogateescape"))
+        except OSError as error:
+            raise RequestError(
+                f"--out {self.file}: cannot be written ({error.strerror})."
+            ) from None
+
     def answer_stream(
         self,
         reports: Callable[[], Iterable[Report]],

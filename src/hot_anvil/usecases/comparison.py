@@ -45,8 +45,12 @@ def compare_kept(
     same_function: Mapping[str, str] | None = None,
     edited: bool = False,
     files: Mapping[str, str] | None = None,
+    ask: bool = True,
 ) -> SnippetDiff:
-    """Compare two sides, or take what was found from the store when they were compared before."""
+    """Compare two sides, or take what was found from the store when they were compared before.
+
+    With ``ask`` the compilers are asked about reasons that they know better, once for each.
+    """
 
     fresh: list[Explained] = []
 
@@ -65,7 +69,7 @@ def compare_kept(
         found = explain_difference(
             a, c, entries, same_function or {}, edited, files or {}, over_cores
         )
-        if not same_function and any(r.kind in ASKED for r in found.reasons):
+        if ask and not same_function and any(r.kind in ASKED for r in found.reasons):
             lines = map_lines(a.sources, c.sources, files or {}) if edited else LineMap()
             answers = _asked(workspace, a), _asked(workspace, c)
             found = found._replace(reasons=with_answers(found.reasons, answers, lines))
@@ -78,6 +82,7 @@ def compare_kept(
         sorted((same_function or {}).items()),
         edited,
         sorted((files or {}).items()),
+        ask,
     ]
     sides = [[side.code.view, len(side.built.shown)] for side in (left, right)]
     key = digest(f"compared {stage_digest('comparison')}", json.dumps([units, about, sides]))

@@ -135,6 +135,11 @@ class Store:
         """Return what command ``key`` made of earlier states of its files, the latest first."""
         return [name for name in self._versions(key)[1:] if self.holds(name)]
 
+    def files_of(self, key: str) -> list[str]:
+        """Return the files that command ``key`` read the last time it ran."""
+        recipe = read_sealed(self._recipe(key))
+        return [path for path, _ in recipe["read"]] if isinstance(recipe, dict) else []
+
     def _versions(self, key: str) -> list[str]:
         recipe = read_sealed(self._recipe(key))
         if not isinstance(recipe, dict):
