@@ -524,30 +524,33 @@ class Watch:
         snippets: Names = (),
         entries: Collection[str] = (),
     ) -> None:
-        from hot_anvil.usecases.watching import NOTHING, Wanted
+        from hot_anvil.system.bench.saves import Saves
+        from hot_anvil.usecases.watching import NOTHING, Wanted, first_files
 
         self.anvil = anvil  # may be another one from the next look on, after a new bench file
         self._wanted = Wanted(tuple(builds), tuple(snippets), tuple(entries))
         self._held = NOTHING
         self._number = 0
+        self._saves = Saves(anvil.workspace.store.root)
+        self._saves.watch(first_files(anvil.workspace, self._wanted))
 
     def look(self, files: Sequence[str]) -> "Look":
         """Return what the builds make of the files now, against the last look that compiled."""
-        from hot_anvil.usecases.watching import afresh, look
+        from hot_anvil.usecases.watching import afresh, look, watched_files
 
+        self._saves.take()  # what is saved while this goes on is looked at next
         if self._number:
             self.anvil = Anvil(afresh(self.anvil.workspace))
         found, self._held = look(
             self.anvil.workspace, self._held, self._wanted, self._number, files
         )
         self._number += 1
+        self._saves.watch(watched_files(self.anvil.workspace, self._wanted))
         return found
 
     def saves(self) -> "Iterator[tuple[str, ...]]":
         """Give the files that each save changed, as long as anybody asks; ``look`` first."""
-        from hot_anvil.usecases.watching import saves
-
-        yield from saves(lambda: self.anvil.workspace, self._wanted)
+        yield from self._saves.wait()
 
 
 def open_bench(

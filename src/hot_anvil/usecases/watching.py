@@ -1,18 +1,18 @@
 """What a save does to the code: against the last state that compiled, build by build."""
 
 import time
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.code.records import Code, find_functions, only_functions, parts_by_owner
+from hot_anvil.core.config.records import find_snippets
 from hot_anvil.core.diff.side import Side
 from hot_anvil.core.facts.records import FunctionFacts
 from hot_anvil.core.results.looks import BuildLook, ExpectationChange, FactChange, Look
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import read_sources
-from hot_anvil.system.bench.saves import Saves
 from hot_anvil.system.build.grid import plan_jobs
 from hot_anvil.usecases.comparison import compare_kept
 from hot_anvil.usecases.inspection import check_expectations
@@ -168,6 +168,12 @@ def _expectations(
     return found, told
 
 
+def first_files(workspace: Workspace, wanted: Wanted) -> list[str]:
+    """Return the files to watch before anything is compiled: sources, and the bench's file."""
+    snippets = find_snippets(workspace.bench, wanted.snippets)
+    return _there(workspace, {source for one in snippets for source in one.sources})
+
+
 def watched_files(workspace: Workspace, wanted: Wanted) -> list[str]:
     """Return the bench's own files that its builds read, with its bench file."""
     chosen = [workspace.build(name) for name in wanted.builds] or list(workspace.plan.builds)
@@ -180,17 +186,11 @@ def watched_files(workspace: Workspace, wanted: Wanted) -> list[str]:
     files = {source for one in built for source in one.snippet.sources}
     for job in {job.key: job for job in jobs.values()}.values():
         files.update(workspace.store.files_of(job.key))
-    if not workspace.bench.explicit or workspace.bench.file.endswith(".toml"):
-        files.add(Path(workspace.bench.file).name)
-    return sorted(
-        f for f in files if not f.startswith("/") and Path(workspace.store.root, f).exists()
-    )
+    return _there(workspace, files)
 
 
-def saves(workspace: Callable[[], Workspace], wanted: Wanted) -> Iterator[tuple[str, ...]]:
-    """Give the files that each save changed; the workspace may be another after each."""
-    watched = Saves(workspace().store.root)
-    watched.watch(watched_files(workspace(), wanted))
-    for files in watched.wait():
-        yield files
-        watched.watch(watched_files(workspace(), wanted))
+def _there(workspace: Workspace, files: set[str]) -> list[str]:
+    bench = Path(workspace.bench.file).name
+    named = files | ({bench} if bench.endswith(".toml") else set())
+    own = (file for file in named if not file.startswith("/"))
+    return sorted(file for file in own if Path(workspace.store.root, file).exists())

@@ -78,14 +78,13 @@ def _tell(args: argparse.Namespace, out: Output, anvil: "Anvil", looked: "Look")
         )
     if args.measure:
         from hot_anvil.api import Options
+        from hot_anvil.cli.answering import answer_document
         from hot_anvil.core.results.answers import Answer
         from hot_anvil.views.text.answers import answer_report
 
         measured = anvil.measure(changed, Options(seconds=_QUICK))
         answer = Answer("measure", measured, (), ())
-        out.part(
-            lambda: answer_report(answer, out.width), lambda: document("answers", "answer", answer)
-        )
+        out.part(lambda: answer_report(answer, out.width), lambda: answer_document(answer))
 
 
 def _trouble(out: Output, files: tuple[str, ...], error: AnvilError) -> None:

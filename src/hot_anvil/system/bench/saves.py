@@ -17,6 +17,10 @@ class Saves:
         self.root = root
         self._known: dict[str, bytes] = {}
 
+    def take(self) -> None:
+        """Take all files as they are now: whatever is saved from here on is a save."""
+        self._known = {file: self._digest(file) for file in self._known}
+
     def watch(self, files: Collection[str]) -> None:
         """Watch exactly these files from now on; new ones as they are now."""
         known = self._known

@@ -189,7 +189,7 @@ def _facts(report: Report, facts: Sequence[FactChange]) -> None:
 
 def _expectations(report: Report, look: Look) -> None:
     for one in look.expectations:
-        style = PLAIN if one.after == "holds" else TROUBLE
+        style = PLAIN if one.after == "held" else TROUBLE
         report.say(
             Span(
                 f"  expectation on {one.entry}: {one.fact} {one.after}, {one.before} before", style
