@@ -28,6 +28,7 @@ from hot_anvil.workspace import Workspace, make_workspace
 if TYPE_CHECKING:
     from hot_anvil.core.arch.ptx.device.schedule import Scheduler
     from hot_anvil.core.binary.frame_layout import BuildFrame
+    from hot_anvil.core.binary.image_map import BuildImage
     from hot_anvil.core.binary.signatures import Signature
     from hot_anvil.core.build.builds import Build
     from hot_anvil.core.build.records import Built
@@ -281,6 +282,12 @@ class Anvil:
         from hot_anvil.usecases.inspection import make_frames
 
         return make_frames(self.workspace, build, snippets, entries)
+
+    def images(self, builds: Names = (), snippets: Names = ()) -> "ResultSet[BuildImage]":
+        """Return where code and data of each snippet end up under each build."""
+        from hot_anvil.usecases.images import make_images
+
+        return ResultSet(make_images(self.workspace, builds, snippets))
 
     def pins(
         self,

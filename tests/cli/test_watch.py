@@ -26,6 +26,7 @@ sources = ["total.c", "other.c"]
 [[snippet.expect]]
 entry = "total"
 builds = ["*:fast"]
+loop = "any"
 facts = { vector = 4 }
 """
 TOTAL = """#include "scale.h"

@@ -23,6 +23,7 @@ COMMANDS = {
     "stages": "a compiler's forms of a function between source and assembly, pass by pass",
     "calls": "what C++ lines really call, in order, and what each build left of it",
     "frame": "where a function's variables live: registers and stack slots, by instruction",
+    "image": "where code and data end up: sections, addresses, the biggest things first",
     "explain": "what an instruction does, in words, for each target",
     "expect": "whether the facts hold that the bench says must hold",
     "watch": "all of it again on every save: what an edit did to the code of each build",

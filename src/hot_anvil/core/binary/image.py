@@ -7,6 +7,7 @@ compiler: for hand-written assembly and link-time optimisation.
 import io
 import re
 from collections.abc import Collection, Mapping, Sequence
+from types import MappingProxyType
 from typing import NamedTuple
 
 from hot_anvil.core.arch import architecture
@@ -22,6 +23,7 @@ _SECTION = re.compile(r"Disassembly of section (.+):$")
 _GOES_TO = re.compile(r"(?P<before>(?:.*[ ,\t])?)(?:0x)?(?P<at>[0-9a-f]+) <(?P<name>[^>]+)>$")
 _COLD = re.compile(r"(.+)\.cold(?:\.\d+)?$")
 _DATA = (".word", ".short", ".byte", ".long", ".hword", "<unknown>")
+_EXECUTED = 4  # SHF_EXECINSTR
 OUTSIDE = "(no function)"
 
 
@@ -68,6 +70,30 @@ def _symbol(item: TableEntry, low_bit_is_mode: bool) -> Symbol:
     return Symbol(item.name, address, item.size, item.kind, item.is_local)
 
 
+def outside_names(data: bytes) -> dict[int, str]:
+    """Return address -> name of what an image refers to there and does not hold.
+
+    An image that is linked by itself has no address for it; that it keeps its relocations tells
+    the name (link option ``-q``).
+    """
+    from elftools.elf.elffile import ELFFile
+    from elftools.elf.relocation import RelocationSection
+
+    elf = ELFFile(io.BytesIO(data))
+    out: dict[int, str] = {}
+    for section in elf.iter_sections():
+        if not isinstance(section, RelocationSection) or not section["sh_info"]:
+            continue
+        if not elf.get_section(section["sh_info"])["sh_flags"] & _EXECUTED:
+            continue
+        table = symbol_table(elf, elf.get_section(section["sh_link"]).name)
+        for item in section.iter_relocations():
+            symbol = table[item["r_info_sym"]]
+            if symbol.is_taken and symbol.name:
+                out[item["r_offset"]] = symbol.name.partition("@")[0]
+    return out
+
+
 class _Piece:
     """A function while it is being read."""
 
@@ -82,11 +108,13 @@ def read_image(
     lines: DebugLines,
     isa_name: str,
     wanted: Collection[str] = (),
+    outside: Mapping[int, str] = MappingProxyType({}),
 ) -> Code:
     """Read what objdump prints for ``-d`` of an image into functions.
 
     ``wanted`` limits the result to these symbols and their cold parts; empty
-    means all. Padding and data stand among a function's data.
+    means all. Padding and data stand among a function's data. ``outside`` names what calls go to
+    that the image does not hold (``outside_names``).
     """
     arch = architecture(isa_name)
     pieces = _read_pieces(dump, symbols, arch)
@@ -95,7 +123,7 @@ def read_image(
         cold = _COLD.match(piece.name)
         parent = cold[1] if cold else ""
         if piece.rows and (not wanted or (parent or piece.name) in wanted):
-            functions.append(_function(piece, parent, lines, arch))
+            functions.append(_function(piece, parent, lines, arch, outside))
     files = {i.file: None for f in functions for i in f.instructions if i.file}
     return Code(tuple(functions), tuple(files), isa=isa_name, view=LINKED)
 
@@ -140,7 +168,13 @@ def _starts_function(name: str, symbol: Symbol | None, current: _Piece | None) -
     return current is None or current.name == OUTSIDE or symbol.kind == "OBJECT"
 
 
-def _function(piece: _Piece, parent: str, lines: DebugLines, arch: Architecture) -> Function:
+def _function(
+    piece: _Piece,
+    parent: str,
+    lines: DebugLines,
+    arch: Architecture,
+    outside: Mapping[int, str],
+) -> Function:
     isa, plain = arch.syntax, arch.disassembly.plain_fillers
     rows: list[Instruction] = []
     data: list[Datum] = []
@@ -148,6 +182,7 @@ def _function(piece: _Piece, parent: str, lines: DebugLines, arch: Architecture)
     kept: dict[int, int] = {}  # address -> place among the instructions
     labels: dict[str, int] = {}
     goals: set[int] = set()
+    before = ""  # what the row before refers to
     for row in piece.rows:
         kept[row.address] = len(rows)
         if isa.fillers.match(row.text) and _is_padding(row, lines, piece, plain):
@@ -157,6 +192,13 @@ def _function(piece: _Piece, parent: str, lines: DebugLines, arch: Architecture)
             data.append(Datum(len(rows), 0, row.text or ".byte", row.size))
             continue
         mnemonic, operands, goal = _split(row.text, isa, index)
+        own = _outside(row, outside) if outside else ""
+        # A far call of two instructions has its relocation on the first.
+        far = before and arch.disassembly.long_call.match(row.text)
+        name = before if far and not own else own
+        before = own
+        if name and operands and (isa.calls.match(mnemonic) or isa.jumps.match(mnemonic)):
+            operands, goal = (*operands[:-1], name), None
         if goal is not None:
             goals.add(goal)
         file, line = lines.line(row.address)
@@ -168,6 +210,11 @@ def _function(piece: _Piece, parent: str, lines: DebugLines, arch: Architecture)
     begins = _begins(rows)
     labels = {f".L{goal:x}": kept[goal] for goal in sorted(goals) if goal in kept}
     return Function(piece.name, piece.section, parent, tuple(rows), labels, tuple(data), {}, begins)
+
+
+def _outside(row: Row, outside: Mapping[int, str]) -> str:
+    return next((outside[at] for at in range(row.address, row.address + row.size) if at in outside),
+                "")  # fmt: skip
 
 
 def _begins(rows: Sequence[Instruction]) -> tuple[str, int]:

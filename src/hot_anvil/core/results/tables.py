@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
+from hot_anvil.core.binary.image_map import BuildImage
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.diff.ledger import Ledger
 from hot_anvil.core.facts.expectations import Expected
@@ -58,6 +59,15 @@ def _remarks(one: SnippetRemarks) -> Iterator[Row]:
             yield (one.snippet, answer.build, r.file or None, r.line or None, r.column or None,
                    function or None, r.about, r.kind, r.step, r.text or None, why or None,
                    r.times)  # fmt: skip
+
+
+def _image(one: BuildImage) -> Iterator[Row]:
+    for section in one.sections:
+        start = one.snippet, one.build, section.name, section.holds
+        yield (*start, "", section.address, section.size, section.alignment)
+        for thing in section.things:
+            name = one.titles.get(thing.name, thing.name)
+            yield (*start, name, thing.address, thing.size, None)
 
 
 def _calls(one: SnippetCalls) -> Iterator[Row]:
@@ -191,6 +201,7 @@ _KINDS: Mapping[type, tuple[str, Callable[[Any], Iterator[Row]]]] = {
     ),
     Ledger: ("snippet file line text build instructions marks", _ledger),
     SnippetFacts: ("snippet build function loop lines part fact value words note", _facts),
+    BuildImage: ("snippet build section holds name address bytes alignment", _image),
     SnippetCalls: (
         "snippet function file line callee kind elided build left instructions",
         _calls,

@@ -19,7 +19,7 @@ from hot_anvil.system.build.reading_back import bare_link, proof_of, read_linked
 from hot_anvil.system.process.running import run
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.artefact import Artefact
-from hot_anvil.system.store.files import digest, read_json, write_json
+from hot_anvil.system.store.files import digest, digest_file, read_json, write_json
 from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.binutils import find_tool
@@ -46,7 +46,9 @@ def link_whole(
     debug = family.debug_for(chain.target) if late else ()
     argv = _link_argv(built, chain, toolchains, objects, keep, store)
     argv += debug if argv else ()
-    name = digest(f"whole {stage_digest('code')}", *(unit.artefact for unit in built.units), *argv)
+    named = _named_in(built.snippet.link_flags, store.root)
+    units = (unit.artefact for unit in built.units)
+    name = digest(f"whole {stage_digest('code')}", *units, *argv, *named)
     plain = read_json(store.artefact(name).unit) if store.holds(name) else None
     if plain is None:
         plain = _make_whole(built, chain, store, argv, keep, name)
@@ -75,14 +77,38 @@ def _link_argv(
     if not native and chain.family != "gcc":
         linker = find_tool(chain, "ld")
         start = bare_link(chain, linker, objects[0]) if linker else []
-        return [*start, "-q", *names] if start and not links_late(built.build.flags) else []
+        own = _for_linker(built.snippet.link_flags)
+        whole = [*start, "-q", *own, *names]
+        return whole if start and not links_late(built.build.flags) else []
     command = driver_command(built, chain, toolchains)
     kept = [f"-Wl,-u,{symbol}" for symbol in keep]
     late = ["-frandom-seed=hot-anvil"] if links_late(built.build.flags) else []
     libraries = trailing_libraries(built, chain, store)
     if not native:  # of other targets only what the compiler itself brings
-        libraries = ["-nostdlib", *([] if chain.can["run"] else ["-lgcc"])]
+        own = list(built.snippet.link_flags)
+        libraries = [*own, "-nostdlib", *([] if chain.can["run"] else ["-lgcc"])]
     return [*command, *names, *kept, *_IMAGE, *late, *libraries]
+
+
+def _for_linker(flags: Sequence[str]) -> list[str]:
+    """Return what a driver passes on of link flags, for a linker that is called by itself."""
+    out: list[str] = []
+    after = ""
+    for flag in flags:
+        if flag.startswith("-Wl,"):
+            out += flag.split(",")[1:]
+        elif after in ("-T", "-Xlinker") or flag.startswith(("-T", "-L", "-l")):
+            out.append(flag)
+        after = flag
+    return out
+
+
+def _named_in(flags: Sequence[str], root: str) -> list[str]:
+    """Return digests of the files that link flags name: a linker script that is edited counts."""
+    words = [part for flag in flags for part in flag.split(",")]
+    parts = {p for word in words for p in (word, word.removeprefix("-T"), word.partition("=")[2])}
+    found = (digest_file(Path(root, part)) for part in sorted(filter(None, parts)))
+    return [one for one in found if one]
 
 
 def _make_whole(

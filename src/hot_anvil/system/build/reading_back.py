@@ -7,7 +7,7 @@ from typing import Any
 
 from hot_anvil.core.arch import architecture, has_objects
 from hot_anvil.core.binary.elf import head_of
-from hot_anvil.core.binary.image import OUTSIDE, read_image, read_symbols
+from hot_anvil.core.binary.image import OUTSIDE, outside_names, read_image, read_symbols
 from hot_anvil.core.binary.lines import DebugLines
 from hot_anvil.core.build.records import Unit
 from hot_anvil.core.code.records import Code, Function, Site
@@ -60,7 +60,8 @@ def read_linked(
     lines = DebugLines(data, root)
     text = dump(objdump, options, work, name)
     low_bit = architecture(chain.isa).tooling.low_bit_is_mode
-    return read_image(text, read_symbols(data, low_bit), lines, chain.isa, wanted)
+    symbols, outside = read_symbols(data, low_bit), outside_names(data)
+    return read_image(text, symbols, lines, chain.isa, wanted, outside)
 
 
 def bare_link(chain: Toolchain, linker: Tool, first: Path) -> list[str]:

@@ -41,6 +41,8 @@ def add_heading(report: Report, listing: Listing) -> None:
         return
     view = "  linked" if listing.view == LINKED else ""
     report.add(Span(built.snippet.name, STRONG), f"  {built.build.name}{view}  ", Span(flags, DIM))
+    if listing.view == LINKED and built.snippet.link_flags:
+        report.add(Span(f"linked with {' '.join(built.snippet.link_flags)}", DIM))
     if built.whole:
         report.paragraph("its code is made while linking: read back from the linked image", DIM)
     elif built.proof.state != PROVED:

@@ -46,5 +46,6 @@ DISASSEMBLY = Disassembly(
     plain_fillers=frozenset(("nop",)),
     open_place="",
     one_encoding=str,
+    long_call=NEVER,
     long_jump=NEVER,
 )

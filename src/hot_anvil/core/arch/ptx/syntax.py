@@ -30,5 +30,6 @@ DISASSEMBLY = Disassembly(
     plain_fillers=frozenset(),
     open_place="",
     one_encoding=str,
+    long_call=NEVER,
     long_jump=NEVER,
 )

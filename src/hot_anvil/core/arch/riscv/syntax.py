@@ -49,5 +49,6 @@ DISASSEMBLY = Disassembly(
     plain_fillers=frozenset(("nop",)),
     open_place="",
     one_encoding=str,
+    long_call=re.compile(r"jalr(?: |$)"),
     long_jump=re.compile("auipc"),
 )
