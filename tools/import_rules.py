@@ -29,10 +29,21 @@ ROOT = Path(__file__).parent.parent / "src" / "hot_anvil"
 # Each imports only what stands before it.
 CORE = (
     "names", "parallel", "codec", "code", "arch", "asm", "binary", "model", "evaluate", "facts",
-    "toolchain", "config", "proof", "build", "inputs", "calling", "remarks", "diff", "stages", "reasons", "verify",
-    "measure", "pins", "trace", "kernels", "results",
+    "toolchain", "config", "proof", "build", "inputs", "calling", "remarks", "diff", "stages",
+    "reasons", "verify", "measure", "pins", "trace", "kernels", "results",
 )  # fmt: skip
-SYSTEM = ("process", "store", "toolchain", "bench", "build", "asking", "execute", "check", "measure", "trace")
+SYSTEM = (
+    "process",
+    "store",
+    "toolchain",
+    "bench",
+    "build",
+    "asking",
+    "execute",
+    "check",
+    "measure",
+    "trace",
+)
 # Kind of view -> those that it may build on.
 VIEWS: Mapping[str, tuple[str, ...]] = {
     "json": (),

@@ -29,7 +29,9 @@ SIZES: dict[str, tuple[int, int]] = {
     "pick": (47, 10),
     "chip": (62, 8),
     "check": (55, 8),
-    "parting": (60, 7),
+    "step": (68, 7),
+    "stages": (58, 8),
+    "watch": (46, 10),
     "kernels": (58, 8),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
@@ -48,8 +50,16 @@ SCENES = {
     "frame": "hot-anvil frame tide-gauge gcc:plain --entry crossings_signed; "
     "hot-anvil frame tide-gauge gcc:lean --entry crossings_signed",
     "check": "hot-anvil check tide-gauge --snippet checksum --snippet log",
-    "step": "hot-anvil step tide-gauge gcc:lean --entry crossings_signed --passes 2",
-    "parting": "hot-anvil step tide-gauge crossings_signed@gcc:plain crossings_mixed@gcc:plain",
+    "step": "hot-anvil step tide-gauge gcc:lean --entry crossings_signed --passes 1 --limit 12; "
+    "hot-anvil step tide-gauge crossings_signed@gcc:plain crossings_mixed@gcc:plain --limit 6",
+    "stages": "hot-anvil remarks tide-gauge gcc:fast clang:fast --snippet crossings --lines 8; "
+    "hot-anvil stages between gcc:fast --entry week --follow allocation; "
+    "hot-anvil calls between gcc:easy gcc:fast --snippet objects; "
+    "hot-anvil image tide-gauge gcc:fast --snippet crossings",
+    "watch": "(sleep 6; sed -i 's/int32_t i = 1/long i = 1/' tide-gauge/crossings.c; sleep 3; "
+    "sed -i 's/count++/count+/' tide-gauge/crossings.c) & "
+    "hot-anvil watch tide-gauge gcc:lean gcc:fast clang:fast --snippet crossings "
+    "--entry crossings_signed --saves 2",
     "kernels": "hot-anvil launch gpu year_clamp@nvcc:plain --scheduler spread --scheduler packed "
     "--processors 3; "
     "hot-anvil step gpu year_mean@nvcc:plain --warp 1 --at 18 --limit 4",
@@ -108,7 +118,7 @@ def main() -> int:
             with tempfile.TemporaryDirectory() as folder:  # its own: some scenes edit the bench
                 demo = ROOT / "src" / "hot_anvil" / "data" / "demo"
                 shutil.copytree(demo, Path(folder, "tide-gauge"))
-                for name_of in ("chip", "gpu"):
+                for name_of in ("between", "chip", "gpu"):
                     shutil.copytree(demo.with_name(name_of), Path(folder, name_of))
                 own = {"report": take_page, "plots": take_figures}.get(name)
                 own(Path(folder)) if own else take(name, Path(folder))

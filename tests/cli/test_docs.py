@@ -23,8 +23,8 @@ _ORDER = ["pick", *(name for name in COMMANDS if name not in ("pick", "import"))
 @pytest.fixture(scope="module")
 def there(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("docs")
-    for name in ("demo", "gpu", "chip"):
-        goal = "tide-gauge" if name == "demo" else f"tide-gauge/{name}"
+    for name in ("demo", "between", "gpu", "chip"):
+        goal = {"demo": "tide-gauge", "between": name}.get(name, f"tide-gauge/{name}")
         shutil.copytree(ROOT / "src" / "hot_anvil" / "data" / name, folder / goal)
     return folder
 

@@ -116,7 +116,8 @@ def test_a_linker_script_places_code_of_other_targets(
 def test_what_does_not_link_is_shown_by_object(tmp_path: Path, need: NEED) -> None:
     need("gcc-12")
     text = (
-        '[grid]\ntoolchains = ["gcc-12"]\n[[snippet]]\nname = "level"\nsources = ["level.c"]\n'
+        '[flags]\nfast = "-O2"\n[grid]\ntoolchains = ["gcc-12"]\n'
+        '[[snippet]]\nname = "level"\nsources = ["level.c"]\n'
         'link_flags = "-T none.ld"\n'
     )
     write_bench(tmp_path, text, level=SOURCE)

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-import yaml
+import yaml  # type: ignore[import-untyped]
 
 import hot_anvil
 from conftest import CORPUS, document, refused
@@ -197,8 +197,8 @@ def test_builds_that_say_the_same_stand_together_and_filters_hold(
     rows = [r for line in only["lines"] for r in line["remarks"]]
     assert rows and {r["about"] for r in rows} == {"inlining"}
     assert {line["line"] for line in only["lines"]} == {14}
-    rows = command("remarks", source, *builds, "--kind", "done", "--format", "csv").stdout
-    assert all(",done," in row for row in rows.strip().split("\n")[1:])
+    table = command("remarks", source, *builds, "--kind", "done", "--format", "csv").stdout
+    assert all(",done," in row for row in table.strip().split("\n")[1:])
     whole = document("remarks", source, *builds, "--all")
     assert whole["left_out"] == 0
     counted = sum(sum(b["records"].values()) for b in whole["builds"])

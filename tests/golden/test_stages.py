@@ -161,7 +161,16 @@ def test_ctrl_c_leaves_nothing_behind_and_a_reader_may_go(tmp_path: Path, need: 
              for k in range(4000)]  # fmt: skip
     source.write_text("\n".join(lines) + "\n")
     build = "gcc-12 -O2"
-    words = [COMMAND, "stages", source, build, "--build", build, "--show", "optimized"]
+    words: list[str | Path] = [
+        COMMAND,
+        "stages",
+        source,
+        build,
+        "--build",
+        build,
+        "--show",
+        "optimized",
+    ]
     assert hot_anvil("compile", source, "--build", build).returncode == 0
     running = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     time.sleep(1.0)

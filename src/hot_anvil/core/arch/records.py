@@ -44,8 +44,8 @@ class Disassembly(NamedTuple):
     plain_fillers: frozenset[str]  # fillers that a source may have asked for itself
     open_place: str  # part of an operand whose number depends on the assembler, "" for none
     one_encoding: Callable[[str], str]  # text -> the same for both encodings of an instruction
-    long_call: re.Pattern[str]  # the second instruction of a far call, "(?!)" where it is one
     long_jump: re.Pattern[str]  # the first of two instructions, whose second an assembler may fill
+    long_call: re.Pattern[str] = re.compile("(?!)")  # the second of two that make a far call
 
 
 class Semantics(NamedTuple):

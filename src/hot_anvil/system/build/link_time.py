@@ -25,6 +25,11 @@ from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.binutils import find_tool
 
 WHOLE = "(linked)"  # stands for the sources of a linked unit
+_AFTERWARDS = (
+    "collect2:",
+    "clang: error: linker",
+    "clang++: error: linker",
+)  # say only that it failed
 _IMAGE = ("-nostartfiles", "-Wl,-e,0", "-Wl,--unresolved-symbols=ignore-all", "-Wl,-q")
 
 
@@ -128,7 +133,11 @@ def _make_whole(
         proof = Proof(UNKNOWN, "it did not link", 0, 0)
         made: dict[str, Any] = {"seconds": said.seconds, "stderr": said.stderr, "why": ""}
         if said.failed or not Artefact(work).image.is_file():
-            lines = [line.strip() for line in said.stderr.split("\n") if line.strip()]
+            lines = [
+                line.strip()
+                for line in said.stderr.split("\n")
+                if line.strip() and not line.startswith(_AFTERWARDS)
+            ]
             telling = [line for line in lines if "error" in line.lower() or "undefined" in line]
             made["why"] = f"linking: {(telling or lines or [said.ending])[0]}"
         else:

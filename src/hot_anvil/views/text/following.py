@@ -27,7 +27,7 @@ def follow_report(
         word = Span(found.word, CHANGE if found.word in ("gone", "appears") else PLAIN)
         told = _told(one, found, step) if step else _nothing(found)
         rows.append([one.build, word, told])
-    report.table(("build", "", ""), rows, "lll")
+    report.table(("", "", ""), rows, "lll")
     shown = False
     for one, found in followed:
         caution(report, one)

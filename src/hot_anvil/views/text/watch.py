@@ -94,7 +94,7 @@ def _words(one: BuildLook, number: int) -> tuple[str, str]:
         diff = one.diff.diff
         differ = sum(row.state != SAME for row in diff.rows)
         return f"{diff.left_count} to {diff.right_count} instructions", (
-            f"  {plural(differ, 'line')} differ"
+            f"  {plural(differ, 'line')} differ{'s' if differ == 1 else ''}"
         )
     return ("same code" if number else f"{one.instructions} instructions"), ""
 
@@ -161,15 +161,19 @@ def _lines(report: Report, changed: Sequence[BuildLook]) -> None:
 
 
 def _reasons(report: Report, changed: Sequence[BuildLook]) -> None:
-    said: dict[tuple[str, str], list[str]] = {}
+    """Say why, what is the same of several lines or builds once."""
+    said: dict[str, tuple[dict[str, None], dict[str, None]]] = {}
     for one in changed:
         assert one.diff is not None
         for reason in leading(one.diff.explained.reasons, _REASONS):
-            key = lines_text(reason.places), reason.text
-            said.setdefault(key, []).append(one.built.build.name)
-    for (where, text), names in list(said.items())[: 2 * _REASONS]:
-        builds = f"  ({', '.join(names)})" if len(changed) > 1 else ""
-        report.say(Span(f"  {where}  ", DIM), text, Span(builds, DIM))
+            places, builds = said.setdefault(reason.text, ({}, {}))
+            places[lines_text(reason.places)] = None
+            builds[one.built.build.name] = None
+    if said:
+        report.blank()
+    for text, (places, builds) in list(said.items())[: 2 * _REASONS]:
+        who = f"  ({', '.join(builds)})" if len(changed) > 1 else ""
+        report.say(Span(f"  {', '.join(places)}  ", DIM), text, Span(who, DIM))
 
 
 def _facts(report: Report, facts: Sequence[FactChange]) -> None:

@@ -45,6 +45,5 @@ DISASSEMBLY = Disassembly(
     plain_fillers=frozenset(("nop", "nop.n")),
     open_place="",
     one_encoding=str,
-    long_call=NEVER,
     long_jump=NEVER,
 )

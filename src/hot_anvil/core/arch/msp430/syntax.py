@@ -40,6 +40,5 @@ DISASSEMBLY = Disassembly(
     plain_fillers=frozenset(("nop",)),
     open_place="",
     one_encoding=str,
-    long_call=NEVER,
     long_jump=NEVER,
 )

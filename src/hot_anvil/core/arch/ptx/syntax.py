@@ -30,6 +30,5 @@ DISASSEMBLY = Disassembly(
     plain_fillers=frozenset(),
     open_place="",
     one_encoding=str,
-    long_call=NEVER,
     long_jump=NEVER,
 )

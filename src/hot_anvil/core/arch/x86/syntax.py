@@ -88,6 +88,5 @@ DISASSEMBLY = Disassembly(
     plain_fillers=frozenset(("nop",)),
     open_place="(%rip)",
     one_encoding=_one_encoding,
-    long_call=NEVER,
     long_jump=NEVER,
 )
