@@ -23,6 +23,7 @@ from hot_anvil.core.diff.side import Side, lone_functions, only_file
 from hot_anvil.core.diff.stored import Stored, from_stored, to_stored
 from hot_anvil.core.names import listed
 from hot_anvil.core.results.code import SnippetDiff
+from hot_anvil.core.results.syntax import with_values
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import read_sources
 from hot_anvil.system.build.grid import plan_jobs
@@ -94,7 +95,7 @@ def compare_kept(
         codes[1].isa if codes[1].total else codes[0].isa,
     )
     explained = fresh[0] if fresh else from_stored(read(Stored, plain), *codes)
-    return SnippetDiff(left.built, right.built, explained, *isas, names)
+    return with_values(SnippetDiff(left.built, right.built, explained, *isas, names), *codes)
 
 
 def _remarks(workspace: Workspace, side: Side) -> "tuple[DoneRemark, ...]":

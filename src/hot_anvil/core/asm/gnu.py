@@ -37,6 +37,8 @@ _DATA = frozenset(
 # Labels of data that a compiler makes up: constants of code, texts, tables of values.
 _CONSTANTS = (".L", "$L", "CSWTCH.")
 _CONSTANT = re.compile(r"(?:\.L|\$L|CSWTCH\.)[\w.$]+")
+# One place of a jump table: a label, or its distance from another.
+_GOAL = re.compile(r"\.\w+\s+([.$]L[\w.$]+)(?:\s*-\s*[.$]L[\w.$]+)?")
 # Comments around inline assembly: gcc's and clang's, behind the comment sign of each target.
 _ASM_BEGINS = re.compile(r'[#;@/* ]*(?:#?APP\b|[1-9]\d* ".*" 1$)')
 _ASM_ENDS = re.compile(r'[#;@/* ]*(?:#?NO_?APP\b|0 "" 2$)')
@@ -345,10 +347,17 @@ class _Reader:
                 data = tuple(done.data)
                 constants = {label: contents[label] for label in sorted(used)}
                 begins = names.get(done.first[0], ""), done.first[1]
+                tables = {n: goals for n in sorted(used) if (goals := _goals(self.constants[n]))}
                 kept = done.name, done.section, parent, instructions, labels, data, constants
-                functions.append(Function(*kept, begins))
+                functions.append(Function(*kept, begins, tables))
         files = {i.file: None for f in functions for i in f.instructions if i.file}
         return Code(tuple(functions), tuple(files), isa=self.isa)
+
+
+def _goals(lines: list[str]) -> tuple[str, ...]:
+    """Return the labels that a jump table leads to, in its order; none for other data."""
+    found = [_GOAL.fullmatch(line) for line in lines]
+    return tuple(goal[1] for goal in found if goal) if all(found) else ()
 
 
 def _content(lines: list[str]) -> str:

@@ -3,10 +3,10 @@
 from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
-from hot_anvil.core.arch import costs_of, semantics_of, syntax_of
+from hot_anvil.core.arch import costs_of, syntax_of
 from hot_anvil.core.arch.costs import Cost
 from hot_anvil.core.asm.calls import callee
-from hot_anvil.core.asm.constants import constants_named, value_behind
+from hot_anvil.core.asm.named_values import named_values
 from hot_anvil.core.asm.phases import Phase, phases
 from hot_anvil.core.code.records import (
     Code,
@@ -78,17 +78,14 @@ def _list_function(
 ) -> ListedFunction:
     marks = [mark for part in parts for mark in phases(part.instructions, code.isa)]
     isa, costs = syntax_of(code.isa), costs_of(code.isa)
-    constants = {label: data for part in parts for label, data in part.constants.items()}
+    values = named_values(parts, code.isa)
     placed = []
     for index, instruction in enumerate(join_parts(parts)):
         called = callee(instruction, isa)
         title = code.title(called)
         named = title if title != called else ""
         cost = costs.of_instruction(instruction) if costs else None
-        value = ""
-        if constants and (data := constants_named(instruction.operands, constants)):
-            effect = semantics_of(code.isa).effect(instruction.mnemonic, instruction.operands)
-            value = value_behind(data, effect)
+        value = values.get(index, "")
         placed.append(Placed(index, instruction, marks[index], named, cost, value))
     by_line: dict[tuple[str, int], list[Placed]] = {}
     for item in placed:

@@ -64,6 +64,9 @@ class Function(NamedTuple):
     data: tuple[Datum, ...] = ()
     constants: Mapping[str, str] = MappingProxyType({})  # label -> the data there, as directives
     begins: tuple[str, int] = ("", 0)  # file and line where its source begins, 0 when not known
+    tables: Mapping[str, tuple[str, ...]] = MappingProxyType(
+        {}
+    )  # label of a jump table -> its goals
 
     @property
     def owner(self) -> str:

@@ -26,7 +26,7 @@ def to_plain(code: Code) -> dict[str, Any]:
     functions = []
     for f in code.functions:
         named = [f.name, f.section, f.parent, dict(f.labels)]
-        more: list[Any] = [f.data, dict(f.constants), f.begins]
+        more: list[Any] = [f.data, dict(f.constants), f.begins, dict(f.tables)]
         functions.append([*named, list(map(row, f.instructions)), *more])
     return {
         "isa": code.isa,
@@ -70,8 +70,11 @@ def from_plain(plain: Mapping[str, Any]) -> Code:
             tuple(Datum(*datum) for datum in data),
             constants,
             (begins[0], begins[1]),
+            {label: tuple(goals) for label, goals in tables.items()},
         )
-        for name, section, parent, labels, rows, data, constants, begins in plain["functions"]
+        for name, section, parent, labels, rows, data, constants, begins, tables in plain[
+            "functions"
+        ]
     ]
     files = tuple(plain["files"])
     return Code(tuple(functions), files, plain["isa"], plain["titles"], plain["view"])

@@ -3,8 +3,9 @@
 from collections.abc import Callable
 
 from hot_anvil.core.arch import syntax_of
-from hot_anvil.core.code.records import Instruction
-from hot_anvil.core.diff.records import Pair
+from hot_anvil.core.asm.named_values import named_values
+from hot_anvil.core.code.records import Code, Instruction, parts_by_owner
+from hot_anvil.core.diff.records import Pair, Part
 from hot_anvil.core.results.code import Listing, SnippetDiff
 
 Change = Callable[[Instruction], Instruction]
@@ -24,6 +25,46 @@ def diff_in(syntax: str, item: SnippetDiff) -> SnippetDiff:
 
 def _same(instruction: Instruction) -> Instruction:
     return instruction
+
+
+def with_values(item: SnippetDiff, left: Code, right: Code) -> SnippetDiff:
+    """Return a comparison with what is behind labels beside the instructions that name them."""
+    sides = [
+        (
+            parts_by_owner(code.functions) if any(f.constants for f in code.functions) else {},
+            code.isa,
+        )
+        for code in (left, right)
+    ]
+    if not any(owners for owners, _ in sides):
+        return item
+    found: dict[tuple[int, str], dict[int, str]] = {}
+
+    def told(side: int, function: str, place: int, old: Instruction | None) -> Instruction | None:
+        owners, isa = sides[side]
+        if old is None or place < 0 or function not in owners:
+            return old
+        key = side, function
+        if key not in found:
+            found[key] = named_values(owners[function], isa)
+        value = found[key].get(place)
+        return old._replace(words=f"= {value}") if value else old
+
+    names = item.diff.left_names
+
+    def part(old: Part) -> Part:
+        first = names.get(old.function, old.function)
+        pairs = tuple(
+            pair._replace(
+                left=told(0, first, pair.place[0], pair.left),
+                right=told(1, old.function, pair.place[1], pair.right),
+            )
+            for pair in old.pairs
+        )
+        return old._replace(pairs=pairs)
+
+    rows = tuple(row._replace(parts=tuple(map(part, row.parts))) for row in item.diff.rows)
+    return item._replace(explained=item.explained._replace(diff=item.diff._replace(rows=rows)))
 
 
 def change_listing(listing: Listing, change: Change) -> Listing:
