@@ -73,7 +73,7 @@ def main(words: Sequence[str]) -> int:
             size, memory, seconds = run(asked)
             largest = max(largest, memory)
             print(
-                f"{build} {stage} {' '.join(more)}: {size / 1e6:.1f} MB written in {seconds:.1f} s, "
+                f"{build} {stage} {' '.join(more)}: {size / 1e6:.1f} MB in {seconds:.1f} s, "
                 f"{memory >> 20} MB of memory"
             )
         trouble = interrupted(source)

@@ -7,15 +7,9 @@ from typing import Literal, NamedTuple
 from hot_anvil.core.stages.records import CALL, Body, loops_of
 
 Kind = Literal[
-    "constructor",
-    "copy constructor",
-    "move constructor",
-    "destructor",
-    "conversion",
-    "operator",
-    "function",
-    "through a pointer",
-]
+    "constructor", "copy constructor", "move constructor", "destructor", "conversion", "operator",
+    "function", "bytes copied", "through a pointer",
+]  # fmt: skip
 Elision = Literal["", "allowed", "guaranteed"]
 
 
@@ -67,10 +61,15 @@ def _calls(body: Body, titles: Mapping[str, str]) -> Iterator[Call]:
             if symbol.startswith(_NOT_OWN):
                 continue
             title = titles.get(symbol, symbol) or "through a pointer"
-            yield Call(
-                statement.file, statement.line, symbol, title, kind_of(title) if symbol else
-                "through a pointer", looped,
-            )  # fmt: skip
+            kind = _kind(statement.text, symbol, title)
+            yield Call(statement.file, statement.line, symbol, title, kind, looped)
+
+
+def _kind(text: str, symbol: str, title: str) -> Kind:
+    if not symbol:
+        return "through a pointer"
+    # What the source calls, or an object that is handed on: at this stage both look alike.
+    return "bytes copied" if "@llvm.mem" in text else kind_of(title)
 
 
 def _normal_blocks(body: Body) -> set[str]:

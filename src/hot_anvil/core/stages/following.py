@@ -81,10 +81,12 @@ class Followed(NamedTuple):
 
     @property
     def step(self) -> Step | None:
-        """The step that tells most: at which it goes, or else at which it first appears."""
+        """The step that tells most: at which it goes, or appears; None for what stays."""
         if self.word == "gone":
             return next((s for s in reversed(self.steps) if not s.after), None)
-        return next((s for s in self.steps if not s.before), self.steps[-1] if self.steps else None)
+        if self.word == "appears":
+            return next((s for s in self.steps if not s.before), None)
+        return None
 
 
 def read_sought(text: str) -> Sought:

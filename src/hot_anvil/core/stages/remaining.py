@@ -77,8 +77,13 @@ def _direct(items: Iterable[Instruction], code: Code) -> Counter[tuple[int, str]
     for item in items:
         name = callee(item, syntax)
         if name and not item.function and not item.chain:
-            found[item.line, code.title(name)] += 1
+            found[item.line, _whole(code.title(name))] += 1
     return found
+
+
+def _whole(title: str) -> str:
+    """Return the function that a part or a copy for known arguments was made of."""
+    return re.sub(r" \[clone [^\]]*\]|\.(?:part|isra|constprop)\.\d+", "", title)
 
 
 def _frames(item: Instruction) -> Iterable[tuple[int, str]]:

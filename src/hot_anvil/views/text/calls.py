@@ -70,7 +70,10 @@ def _caller(
         report.blank()
         room = _INDENT + kinds + names - 2
         title = row.caller.title
-        title = cut(title if len(title) <= room else without_arguments(title), room)
+        title = title if len(title) <= room else without_arguments(title)
+        if len(title) > room:  # its own line, and the builds below
+            report.add(Span(cut(title, report.width), STRONG))
+            title = ""
         heads = "".join(f"{cut(build, widths[build] - 2):<{widths[build]}}" for build in page)
         report.add(Span(f"{title:<{_INDENT + kinds + names}}", STRONG), Span(heads.rstrip(), DIM))
         at: tuple[str, int] | None = None

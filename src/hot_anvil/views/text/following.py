@@ -25,7 +25,7 @@ def follow_report(
     for one, found in followed:
         step = found.step
         word = Span(found.word, CHANGE if found.word in ("gone", "appears") else PLAIN)
-        told = _told(one, found, step) if step else _nothing(found)
+        told = _told(one, found, step) if step else _stays(one, found)
         rows.append([one.build, word, told])
     report.table(("", "", ""), rows, "lll")
     shown = False
@@ -39,11 +39,17 @@ def follow_report(
     return report
 
 
-def _nothing(found: Followed) -> str:
+def _stays(one: FunctionStages, found: Followed) -> str:
     known = [n for n in found.counts if n is not None]
     if not any(known):
         return "in no form that the compiler shows"
-    return f"{known[0]} in the first form, {known[-1]} in the last"
+    changes = _changes(one, found.steps)
+    return f"{known[0]} in the first form, {known[-1]} in the last{changes and f': {changes}'}"
+
+
+def _changes(one: FunctionStages, steps: Sequence[Step]) -> str:
+    named = [f"{one.stages[s.at].name} {s.before} to {s.after}" for s in steps[:_STEPS]]
+    return ", ".join(named) + (f" and {len(steps) - _STEPS} more" if len(steps) > _STEPS else "")
 
 
 def _told(one: FunctionStages, found: Followed, step: Step) -> str:
@@ -52,10 +58,8 @@ def _told(one: FunctionStages, found: Followed, step: Step) -> str:
     stage = one.stages[step.at]
     form = stage.body.form
     seen = form if passes[-1:] == (stage.name,) else f"seen in {stage.name}, {form}"
-    others = [s for s in found.steps if s is not step]
-    named = [f"{one.stages[s.at].name} {s.before} to {s.after}" for s in others[:_STEPS]]
-    more = f" and {len(others) - _STEPS} more" if len(others) > _STEPS else ""
-    rest = f"; other changes: {', '.join(named)}{more}" if others else ""
+    changes = _changes(one, [s for s in found.steps if s is not step])
+    rest = f"; other changes: {changes}" if changes else ""
     return f"{step.before} to {step.after} {by} ({seen}){rest}"
 
 
