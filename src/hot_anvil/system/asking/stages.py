@@ -41,7 +41,10 @@ def why_no_stages(job: Job) -> str:
             "link-time optimisation"
         )
     if not has_objects(job.toolchain.isa):
-        return f"{job.toolchain.name} makes no object here, so asking cannot be proved harmless"
+        return (
+            f"{job.toolchain.name} makes no object here, so that asking changes no code cannot be "
+            "proved; what it makes is a text, which 'listing --raw' shows"
+        )
     return ""
 
 
