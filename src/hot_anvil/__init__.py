@@ -11,26 +11,36 @@ TYPE_CHECKING = False  # typing's own costs start-up time; type checkers know th
 if TYPE_CHECKING:
     from hot_anvil.api import (
         Anvil,
+        Kept,
         Limits,
         Options,
+        Watch,
         compare_sources,
         explain,
         find_machine,
+        import_export,
         open_bench,
+        open_kept,
         open_source,
+        save_export,
         start_bench,
     )
 
 __all__ = [
     "Anvil",
+    "Kept",
     "Limits",
     "Options",
+    "Watch",
     "__version__",
     "compare_sources",
     "explain",
     "find_machine",
+    "import_export",
     "open_bench",
+    "open_kept",
     "open_source",
+    "save_export",
     "start_bench",
 ]
 
