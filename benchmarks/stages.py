@@ -45,7 +45,7 @@ def run(words: Sequence[str | Path]) -> tuple[int, int, float]:
 
 def interrupted(source: Path) -> list[str]:
     """Interrupt a command that makes a dump; return what is wrong with what it leaves."""
-    words = [COMMAND, "stages", source, "--build", "gcc -O1", "--show", "vrp1"]
+    words: list[str | Path] = [COMMAND, "stages", source, "--build", "gcc -O1", "--show", "vrp1"]
     running = subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
     time.sleep(6)
     running.send_signal(signal.SIGINT)
@@ -68,7 +68,16 @@ def main(words: Sequence[str]) -> int:
         write_source(source, lines)
         print(f"{source.read_text().count(chr(10))} lines")
         for build, stage, more in CASES:
-            asked = [COMMAND, "stages", source, "--build", build, "--show", stage, *more]
+            asked: list[str | Path] = [
+                COMMAND,
+                "stages",
+                source,
+                "--build",
+                build,
+                "--show",
+                stage,
+                *more,
+            ]
             run(asked)  # a compiler is asked
             size, memory, seconds = run(asked)
             largest = max(largest, memory)
