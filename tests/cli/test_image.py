@@ -105,6 +105,8 @@ def test_a_linker_script_places_code_of_other_targets(
         (one,) = document("image", tmp_path)["images"]
         return {t["name"]: t["address"] for s in one["sections"] for t in s["things"]}
 
+    functions = {f["function"]: f["facts"] for f in document("facts", tmp_path)["functions"]}
+    assert functions["quick"]["section"]["value"] == ".fast" and "section" not in functions["slow"]
     found = at()
     assert (found["quick"], found["slow"], found["kept"]) == (0x10000, 0x8000, 0x20000)
     shown = hot_anvil("listing", tmp_path, "--view", "linked").stdout

@@ -14,15 +14,22 @@ Titles = Mapping[str, str]
 
 
 def size_facts(side: FunctionModel, size: int | None) -> list[Fact]:
-    """Return instructions, bytes (``size``, where it is known from the object) and padding."""
+    """Return instructions, bytes (``size``, where the object tells), section and padding."""
     if size is None and len(side) and all(i.size >= 0 for i in side.body.items):
         size = sum(i.size for i in side.body.items)
     note = "" if size is not None else "there is no object"
     return [
         Fact("instructions", len(side), ALL),
         Fact("bytes", size, ALL, note=note),
+        *_sections(side),
         _padding(side),
     ]
+
+
+def _sections(side: FunctionModel) -> list[Fact]:
+    """Return where the code goes, if that is not where a compiler puts code by itself."""
+    placed = [name for name in side.body.sections if not name.startswith(".text")]
+    return [Fact("section", " ".join(placed), ALL)] if placed else []
 
 
 def _padding(side: FunctionModel) -> Fact:

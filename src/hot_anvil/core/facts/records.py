@@ -82,6 +82,7 @@ FUNCTION_FACTS = {
     "inlined": "functions whose code stands in it: from which line, and how many instructions",
     "not inlined": "functions that it calls although their code is in the same source",
     "recursion": "whether it calls itself, or a call of itself in the source became a loop",
+    "section": "the section of its code, where the source or a flag says which",
     "frame": "bytes of stack that it takes, saved registers included",
     "saved": "registers that it saves and restores",
     "slots": "distinct places of its stack frame that its code reads or writes",

@@ -34,6 +34,7 @@ class Body:
         self.items = join_parts(parts)
         self.labels: dict[str, int] = {}
         self.constants = {k: v for part in parts for k, v in part.constants.items() if v}
+        self.sections = tuple(dict.fromkeys(part.section for part in parts if part.section))
         self.begins = next((p.begins for p in parts if not p.parent and p.begins[1]), ("", 0))
         start = 0
         self.starts = []
