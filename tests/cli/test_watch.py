@@ -1,8 +1,10 @@
 """A save is answered: what it did to the code, however an editor writes, and what is wrong."""
 
+import functools
 import json
 import os
 import shutil
+import signal
 import subprocess
 import time
 from collections.abc import Callable, Iterator
@@ -49,6 +51,7 @@ class Watched:
         self.running = subprocess.Popen(
             [COMMAND, "watch", folder, *words, "--format", "json"],
             stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+            preexec_fn=functools.partial(signal.signal, signal.SIGINT, signal.SIG_DFL),
         )  # fmt: skip
 
     def answer(self) -> dict[str, Any]:
@@ -65,7 +68,7 @@ class Watched:
         return self.answer()
 
     def end(self) -> int:
-        self.running.send_signal(2)
+        self.running.send_signal(signal.SIGINT)
         return self.running.wait(timeout=60)
 
     def close(self) -> None:

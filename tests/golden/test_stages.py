@@ -1,5 +1,6 @@
 """Where constructs go between source and assembly, as the compilers' own dumps show it."""
 
+import functools
 import json
 import shutil
 import signal
@@ -172,7 +173,10 @@ def test_ctrl_c_leaves_nothing_behind_and_a_reader_may_go(tmp_path: Path, need: 
         "optimized",
     ]
     assert hot_anvil("compile", source, "--build", build).returncode == 0
-    running = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    running = subprocess.Popen(
+        words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        preexec_fn=functools.partial(signal.signal, signal.SIGINT, signal.SIG_DFL),
+    )  # fmt: skip
     time.sleep(1.0)
     running.send_signal(signal.SIGINT)
     _, told = running.communicate(timeout=60)

@@ -87,7 +87,10 @@ def test_compilers_remarks_bear_reasons_out(tmp_path: Path) -> None:
         "diff", CORPUS / "levels.c", "--build", "gcc -O2", "--build", "gcc -O3", "--entry", "lift"
     )
     (reason,) = [r for r in found["reasons"] if r["kind"] == "loop vectorised"]
-    assert reason["remarks"] == ["right: loop vectorized using 16 byte vectors"]
+    assert reason["remarks"] == [
+        "right: loop vectorized using 16 byte vectors",
+        "left, on why not: not vectorized: unsupported data-type (line 15)",
+    ]
 
 
 @pytest.mark.parametrize(

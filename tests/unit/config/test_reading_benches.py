@@ -225,8 +225,8 @@ def test_broken_toml_and_missing_files_are_told_plainly(tmp_path: Path) -> None:
 def test_each_example_is_a_bench_of_its_own(tmp_path: Path) -> None:
     found = examples()
     assert [e.name for e in found] == [
-        "clamp", "checksum", "crossings", "frame", "feet", "log", "chip", "gpu", "pitfalls",
-        "unseen",
+        "clamp", "checksum", "crossings", "frame", "feet", "log", "chip", "between", "gpu",
+        "pitfalls", "unseen",
     ]  # fmt: skip
     assert [e["name"] for e in document("start", "--example")["examples"]] == [
         e.name for e in found
