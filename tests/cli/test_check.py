@@ -63,7 +63,7 @@ def test_each_way_to_fail_has_its_verdict(source: Path) -> None:
     assert (beyond["verdict"], beyond["place"]["line"]) == ("crashed", 11)
     assert beyond["why"].startswith("reads levels[33], beyond its 33 elements")
     dead = verdict(source, "stops_dead", LEVELS, "n = 3", code=1)
-    assert (dead["verdict"], "SIGABRT" in dead["why"]) == ("crashed", True)
+    assert (dead["verdict"], "SIGABRT" in dead["why"]) == ("crashed", True), dead["why"]
     endless = verdict(source, "never_ends", 'levels = { fill = "zeros", count = 4 }', code=1)
     assert (endless["verdict"], "2 s" in endless["why"]) == ("hung", True)
     moody = verdict(source, "moody", LEVELS, "n = 3", code=1)
