@@ -247,3 +247,21 @@ def test_every_topic_is_reached() -> None:
     assert {step: about(step, "") for step in steps} == steps
     assert about("regalloc", "2 spills in loop") == "spills"
     assert {*steps.values(), "spills"} == set(ABOUT)
+
+
+def test_all_that_rust_passes_on_is_told(need: NEED, tmp_path: Path) -> None:
+    need("rustc")
+    source = tmp_path / "rust.rs"
+    source.write_bytes((CORPUS / "rust.rs").read_bytes())
+    flags = ["-Copt-level=3", "-Cdebuginfo=1", "-Cremark=all", "-Ccodegen-units=1"]
+    words = ["rustc", *flags, "--crate-type=lib", "--crate-name=s_rust", "--emit=obj=x.o"]
+    done = subprocess.run(
+        [*words, source.name], cwd=tmp_path, capture_output=True, text=True, check=True
+    )
+    found = re.findall(r"^note: .*?:\d+:\d+ \S+ \((\w+)\): ", done.stderr, re.M)
+    wanted = {
+        kind: found.count(word)
+        for kind, word in (("done", "success"), ("missed", "missed"), ("analysis", "analysis"))
+    }
+    (one,) = hot_anvil.open_source(source, ["rustc -Copt-level=3"]).remarks()
+    assert dict(one.answered[0].totals) == wanted and sum(wanted.values()) > 20
