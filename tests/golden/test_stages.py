@@ -84,6 +84,39 @@ def test_the_pass_that_did_it_is_the_one_that_the_dumps_show(
     assert [one.partition(".")[0] for one in passes] == [name]
 
 
+CALLER = """int gauge(int);
+int sum(int *p, int n) { int s = 0; for (int i = 0; i < n; i++) s += gauge(p[i]); return s; }
+int tail(int n) { return gauge(n + 1); }
+int week(int days) { return days / 7; }
+"""
+BARE = [  # for processors that cannot divide: a function of the compiler's own does
+    "clang-16@avr -Os", "clang-16@msp430 -Os", "clang-16@thumb -Os -mcpu=cortex-m0",
+    "arm-none-eabi-gcc -Os -mthumb -mcpu=cortex-m0", "avr-gcc -Os -mmcu=atmega328p",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "build",
+    ["gcc-12 -O2", "gcc-12 -O2 -fno-plt -fPIC", "clang-16 -O2 -fno-plt -fPIC", "clang-16@arm -O2",
+     "arm-none-eabi-gcc -O2 -mlong-calls -mcpu=cortex-m3 -mthumb", "riscv64-linux-gnu-gcc -O2",
+     "clang-16@aarch64 -O2", "clang-16@riscv64 -O2", *BARE],
+)  # fmt: skip
+def test_what_is_still_done_is_never_gone(build: str, tmp_path: Path, need: NEED) -> None:
+    """Whatever the target calls it: by name, from a table, through a register, by a jump."""
+    need(build.split()[0].partition("@")[0])
+    source = tmp_path / "caller.c"
+    source.write_text(CALLER)
+    words = (source, build, "--build", build, "--entry")
+    for entry in ("sum", "tail"):
+        (one,) = document("stages", *words, entry, "--follow", "call gauge")["builds"]
+        assert one["word"] == "stays", (build, entry, one["step"])
+    if build in BARE:
+        (one,) = document("stages", *words, "week", "--follow", "division")["builds"]
+        assert one["word"] == "stays", (build, one["step"])
+        (week,) = document("facts", source, "--build", build, "--entry", "week")["functions"]
+        assert week["facts"]["divisions"]["value"] == 1
+
+
 def test_a_function_is_shown_counted_and_compared(bench: Path, need: NEED) -> None:
     need("gcc-12", "clang-16")
     (one,) = document("stages", bench, "gcc-12:fast", "--entry", "week")["functions"]

@@ -18,11 +18,11 @@ def helper(name: str) -> tuple[str, str] | None:
 
 
 _HELPER = re.compile(
-    r"__(?:aeabi_|mspabi_)?((?:u?div|u?mod|[us]?mul|mpy|rem|ashl|ashr|lshr|l?mul|u?l?div"
-    r"|f?add|f?sub|fmul|fdiv|dadd|dmul|ddiv|srl|sra|sll|ul?div)\w*)"
+    r"__(?:aeabi_|mspabi_)?((?:u?div|u?mod|[us]?mul|mpy|rem|ashl|ashr|lshr|l?mul|u?[il]?div"
+    r"|f?add|f?sub|fmul|fdiv|dadd|dmul|ddiv|srl|sra|sll)\w*)"
 )
 _HELPERS = (
-    (b.DIV, r"u?l?div(?!.*[sdt]f3)|u?mod|u?rem"),
+    (b.DIV, r"u?[il]?div(?!.*[sdt]f3)|u?mod|u?rem"),
     (b.FDIV, r"fdiv|ddiv|div.*[sdt]f3"),
     (b.FMUL, r"fmul|dmul|mul.*[sdt]f3"),
     (b.FADD, r"(?:f|d)?(?:add|sub)"),

@@ -118,16 +118,30 @@ def follow(
 
     ``names`` gives for a symbol what its function is called; ``lines`` limits it to source lines.
     """
-    counts = tuple(_count(stage.body, sought, names, lines) for stage in stages)
+    counts: list[int | None] = []
     steps = []
     last: int | None = None
-    for index, count in enumerate(counts):
+    for index, stage in enumerate(stages):
+        count = _count(stage.body, sought, names, lines)
+        if count is not None and last and count < last and _may_be_unnamed(stage.body, sought):
+            count = None
+        counts.append(count)
         if count is None:
             continue
         if last is not None and count != last:
             steps.append(Step(index, last, count))
         last = count
-    return Followed(sought, counts, tuple(steps))
+    return Followed(sought, tuple(counts), tuple(steps))
+
+
+def _may_be_unnamed(body: Body, sought: Sought) -> bool:
+    """Tell whether a call may be there though nothing names it: its address is in a register."""
+    return (
+        sought.kind == CALL
+        and bool(sought.name)
+        and body.form in _NO_NAMES
+        and any(CALL in s.traits and not s.callees for s in body.statements)
+    )
 
 
 def _count(
@@ -174,8 +188,7 @@ def stands_for(statement: Statement, sought: Sought, names: Mapping[str, Collect
     if sought.kind == VARIABLE:
         return bool(re.search(rf"(?<![\w.]){re.escape(sought.name)}(?![A-Za-z])", statement.text))
     if sought.kind == CALL and sought.name:
-        called = (t.partition(" ")[2] for t in statement.traits if t.startswith("call "))
-        return any(_is_called(symbol, sought.name, names) for symbol in called)
+        return any(_is_called(symbol, sought.name, names) for symbol in statement.callees)
     return sought.kind in statement.traits
 
 

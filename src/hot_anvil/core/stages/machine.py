@@ -19,8 +19,9 @@ _LABEL = re.compile(r"^(?:\d+B\s)?\s*(bb\.\d+)\b[^=]*:$")
 _GOES = re.compile(r"%(bb\.\d+)")
 _PLACE = re.compile(r",? debug-location !\d+; (.+?):(\d+)(?::\d+)?(?: @\[.*)?$")
 _NOTES = re.compile(r",? debug-location !\d+(?:; .*)?$")
-_CALLED = re.compile(r"\b(?:CALL|BL|TAILJMP|TCRETURN|RCALL|JAL)\w*\b.*?[@&]([\w.$]+)")
-_IS_CALL = re.compile(r"\b(?:CALL|TAILJMP|TCRETURN|RCALL)\w*\b|\bBLR?\b|PseudoCALL")
+# Of all targets: a call says which registers it keeps, but for some that end in a jump.
+_CALL = re.compile(r"<regmask|^(?:.*= )?(?!ADJCALLSTACK)\w*(?:CALL|TAIL|TCRETURN)\w*\b")
+_CALLED = re.compile(r"[@&]([\w.$]+)")
 _DIVIDES = re.compile(r"^(?:.*= )?\w*DIV\w*\b|^(?:.*= )?\w*REM[UW]*\b")
 
 
@@ -50,8 +51,8 @@ def _statement(text: str) -> Statement:
         r"(?:DBG_|CFI_INSTRUCTION|frame-\w+ CFI_|BUNDLE|KILL|IMPLICIT_DEF|.*= PHI )", plain
     ):
         traits.append(MARKER)
-    elif _IS_CALL.search(plain):
-        called = _CALLED.search(plain)
+    elif _CALL.search(plain):
+        called = _CALLED.search(plain.partition(" :: ")[0])
         traits += call_traits(called[1] if called else "")
     elif _DIVIDES.search(plain):
         traits.append(DIVISION)

@@ -4,6 +4,9 @@ import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
+from hot_anvil.core.arch import semantics
+from hot_anvil.core.arch.helpers import helper
+
 # What a statement can be or do, as readers of forms tell it; a call has "call NAME" beside it.
 CALL, LOAD, STORE, DIVISION, VECTOR = "call", "load", "store", "division", "vector"
 ALLOCATION, COPY = "allocation", "copy"
@@ -17,6 +20,7 @@ _ALLOCATORS = {
     "__rust_realloc",
 }  # fmt: skip
 _COPIES = {"memcpy", "memmove", "mempcpy", "memcpy_inline", "__memcpy_chk", "__memmove_chk"}
+_ALIGNED = re.compile(r"__aeabi_(mem(?:cpy|move|set|clr))[48]?")  # what a target calls them
 
 
 class Statement(NamedTuple):
@@ -26,6 +30,11 @@ class Statement(NamedTuple):
     line: int  # 0 where the form names none
     text: str  # in one line, without what only the compiler can use
     traits: tuple[str, ...] = ()
+
+    @property
+    def callees(self) -> list[str]:
+        """The functions that it calls by name."""
+        return [trait.removeprefix("call ") for trait in self.traits if trait.startswith("call ")]
 
 
 class Block(NamedTuple):
@@ -94,8 +103,11 @@ def call_traits(name: str) -> tuple[str, ...]:
     out = [CALL, f"call {plain}"] if plain else [CALL]
     if plain in _ALLOCATORS or "exchange_malloc" in plain or "__rust_alloc" in plain:
         out.append(ALLOCATION)
-    if plain in _COPIES:
+    aligned = _ALIGNED.fullmatch(plain)
+    if plain in _COPIES or (aligned and aligned[1] in _COPIES):
         out.append(COPY)
+    if (helper(plain) or ("",))[0] in (semantics.DIV, semantics.FDIV):
+        out.append(DIVISION)  # where there is no instruction for it
     return tuple(out)
 
 

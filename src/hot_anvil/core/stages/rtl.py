@@ -21,15 +21,12 @@ _ITEM = re.compile(
     r"\((insn|jump_insn|call_insn|code_label|note|barrier|jump_table_data|debug_insn)\S* (\d+)"
 )
 _PLACE = re.compile(r'"([^"]*)":(\d+)')
-_SYMBOL = re.compile(r'\(call \(mem:\w+ \(symbol_ref:\w+ \("\*?([^"]+)"\)')
+_SYMBOL = re.compile(r'\(symbol_ref(?::\w+)? \("\*?([^"]+)"\)')  # in a call: what it calls
 _BLOCK = re.compile(r";; basic block (\d+)")
 _NEXT = re.compile(r";;  succ: +(\d*)")
 _MORE = re.compile(r";; {6,}(\d+)")
 _VECTOR = re.compile(r":V\d+[A-Z]+\b")
 _DIVIDES = re.compile(r"\(u?(?:div|mod):")
-_HELPER = re.compile(
-    r"^__u?(?:div|mod|divmod)\w*i\d$"
-)  # called where there is no instruction for it
 
 
 def read_functions(lines: Iterable[str]) -> Iterator[Body]:
@@ -117,8 +114,6 @@ def _statement(kind: str, item: str) -> Statement | None:
     if kind == "call_insn":
         symbol = _SYMBOL.search(pattern)
         traits += call_traits(symbol[1] if symbol else "")
-        if symbol and _HELPER.match(symbol[1]):
-            traits.append(DIVISION)
     else:
         goal, value = _goal_and_value(pattern)
         if "(mem" in goal:

@@ -44,7 +44,8 @@ def _stays(one: FunctionStages, found: Followed) -> str:
     if not any(known):
         return "in no form that the compiler shows"
     changes = _changes(one, found.steps)
-    return f"{known[0]} in the first form, {known[-1]} in the last{changes and f': {changes}'}"
+    last = "the last" if found.counts[-1] is not None else "the last that tells"
+    return f"{known[0]} in the first form, {known[-1]} in {last}{changes and f': {changes}'}"
 
 
 def _changes(one: FunctionStages, steps: Sequence[Step]) -> str:
