@@ -211,3 +211,26 @@ def test_names_are_taken_apart() -> None:
     assert {title: plain_name(title) for title in plain} == plain
     long = "std::map<int, std::vector<Mark> >::operator<(std::pair<int, Mark> const&)"
     assert without_arguments(long) == "std::map<..>::operator<(std::pair<..> const&)"
+
+
+def test_a_part_that_was_put_elsewhere_still_belongs_to_its_function(
+    tmp_path: Path, need: NEED
+) -> None:
+    need("g++-12", "clang++-16", "nm")
+    source = tmp_path / "part.cpp"
+    source.write_text(
+        'extern "C" int big(int);\nint once(int n) {\n  if (n < 0) return 0;\n'
+        "  int s = 0;\n  for (int i = 0; i < n; i++) s += big(i) * big(s);\n"
+        "  return s + big(n) + big(s);\n}\n"
+        "int a(int n) { return once(n) + 1; }\nint b(int n) { return once(n) + 2; }\n"
+    )
+    goal = tmp_path / "part.o"
+    subprocess.run(["g++-12", "-O2", "-c", source, "-o", goal], check=True)
+    names = subprocess.run(["nm", goal], capture_output=True, text=True, check=True).stdout
+    assert "_Z4oncei.part.0" in names  # where gcc put the loop and its calls
+    found = document("calls", source, "--build", "gcc-12 -O2", "--entry", "once")
+    fates = [c["left"]["gcc-12 -O2"]["fate"] for c in found["functions"][0]["calls"]]
+    assert fates == ["called"] * 4
+    whole = document("stages", source, "clang-16 -O2", "--build", "clang-16 -O2",
+                     "--entry", "once", "--show", "end")["functions"][0]  # fmt: skip
+    assert whole["same_code"] is None  # this form is made without code, so nothing is proved

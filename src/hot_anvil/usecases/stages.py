@@ -5,7 +5,6 @@ from collections.abc import Sequence
 
 from hot_anvil.core.build.records import COMPILED, Built, Unit
 from hot_anvil.core.code.records import find_functions, names_of
-from hot_anvil.core.remarks.table import SAME
 from hot_anvil.core.stages.records import FunctionStages, Offered, Stage, WholeForm
 from hot_anvil.errors import RequestError
 from hot_anvil.system.asking import gnu_stages
@@ -135,11 +134,11 @@ def _alone(
     assert job.family.records is not None
     if stage in TEXTS or (job.family.records.stages != "gnu" and stage not in forms_of(job)):
         return None
-    file, letter = ask_form(job, unit, stage, workspace.store)
+    form = ask_form(job, unit, stage, workspace.store)
     plain = title.partition("(")[0].rpartition("::")[2]
     names = (symbol, plain) if stage in (MIR, "gimple") else (symbol,)
-    body = next((one for one in read_form(file, letter) if one.function in names), None)
-    return Staged((Stage(stage, body),), SAME) if body else None
+    body = next((one for one in read_form(form) if one.function in names), None)
+    return Staged((Stage(stage, body),), form.code) if body else None
 
 
 def _names_it(job: Job, workspace: Workspace, entry: str) -> bool:
@@ -171,10 +170,10 @@ def whole_forms(
             why = why_no_stages(job)
             if why:
                 raise RequestError(f"{why}.")
-            file, letter = ask_form(job, unit, stage, workspace.store)
+            form = ask_form(job, unit, stage, workspace.store)
             is_text = stage in TEXTS
-            functions = iter(()) if is_text else read_form(file, letter)
-            lines = read_text(file) if is_text else iter(())
+            functions = iter(()) if is_text else read_form(form)
+            lines = read_text(form) if is_text else iter(())
             out.append(
                 WholeForm(
                     built.snippet.name, built.build.name, unit.source, stage, is_text, functions,

@@ -72,7 +72,7 @@ class FunctionStages(NamedTuple):
     stages: tuple[Stage, ...]
     names: Mapping[str, tuple[str, ...]]  # symbol of what it calls -> what that is called
     sources: Mapping[str, Sequence[str]]  # file -> its lines
-    code: str  # "same" where asking changed no code, else the functions that differ
+    code: str  # "same": asking changed no code; "": it made none; else the functions that differ
     inlined: tuple[str, ...] = ()  # what the whole-program inliner says that it put in here
 
 

@@ -7,7 +7,7 @@ from typing import Literal, NamedTuple
 
 from hot_anvil.core.arch import syntax_of
 from hot_anvil.core.asm.calls import callee
-from hot_anvil.core.code.records import Code, Instruction, join_parts, parts_by_owner
+from hot_anvil.core.code.records import Code, Instruction, join_parts
 from hot_anvil.core.model.call_graph import folded_into
 from hot_anvil.core.stages.called import Call, Caller
 
@@ -35,9 +35,9 @@ def left_of(caller: Caller, code: Code) -> tuple[Left, ...]:
 
     An elided call is none: its ``Left`` says NOTHING, with no instruction.
     """
-    by_owner = parts_by_owner(code.functions)
-    parts = by_owner.get(caller.symbol)
-    if parts is None:
+    # A compiler may have put a part of it into a function of its own.
+    parts = [f for f in code.functions if _whole(f.owner) == caller.symbol]
+    if not parts:
         return tuple(Left(NO_CODE, 0) for _ in caller.calls)
     items = join_parts(parts)
     direct = _direct(items, code)

@@ -4,6 +4,7 @@ import gzip
 import shutil
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 from hot_anvil.core.build.records import Unit
 from hot_anvil.core.names import did_you_mean, listed
@@ -12,11 +13,10 @@ from hot_anvil.core.stages.records import Body
 from hot_anvil.core.toolchain.invocation import TEXT
 from hot_anvil.errors import RequestError
 from hot_anvil.system.asking import gnu_stages
-from hot_anvil.system.asking.proof import check_unchanged
+from hot_anvil.system.asking.proof import changed_code, check_unchanged
 from hot_anvil.system.build.jobs import Job, compiler_argv
 from hot_anvil.system.process.running import run
 from hot_anvil.system.process.scope import current_scope
-from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.store.store import Store
@@ -51,8 +51,18 @@ def forms_of(job: Job) -> tuple[str, ...]:
     return tuple(_FLAGS[job.family.records.stages])
 
 
-def ask_form(job: Job, unit: Unit, name: str, store: Store) -> tuple[Path, str]:
-    """Return the packed file of a form, and the letter of its reader: "" for a text as it is.
+class Form(NamedTuple):
+    """A form of a whole source, as the store has it."""
+
+    file: Path  # packed
+    letter: str  # of its reader, "" for a text as it is
+    code: (
+        str  # SAME where asking changed no code, else the functions that differ; "": none was made
+    )
+
+
+def ask_form(job: Job, unit: Unit, name: str, store: Store) -> Form:
+    """Return a form of a unit's source, asked once.
 
     Raises RequestError for a form that the compiler does not write.
     """
@@ -70,13 +80,16 @@ def ask_form(job: Job, unit: Unit, name: str, store: Store) -> tuple[Path, str]:
         with store.workplace() as work:
             letter = _make(job, name, known, store, work)
             check_unchanged(job, unit, store)
-            (work / "letter").write_text(letter)
+            made = work / "code.o"
+            code = changed_code(unit, made, store, job.toolchain.isa) if made.exists() else ""
+            (work / "told").write_text(f"{letter}\n{code}")
             for left in work.iterdir():
-                if left.name not in ("form.gz", "letter"):
+                if left.name not in ("form.gz", "told"):
                     shutil.rmtree(left) if left.is_dir() else left.unlink()
             store.keep(work, key)
     folder = store.artefact(key).folder
-    return folder / "form.gz", (folder / "letter").read_text()
+    letter, _, code = (folder / "told").read_text().partition("\n")
+    return Form(folder / "form.gz", letter, code)
 
 
 def _make(
@@ -105,7 +118,7 @@ def _make(
             raise RequestError(
                 f"{name}: {job.build.name} made no such form of {job.source} ({said.ending})."
             )
-    with file.open("rb") as plain, gzip.open(Artefact(work).folder / "form.gz", "wb", 1) as packed:
+    with file.open("rb") as plain, gzip.open(work / "form.gz", "wb", 1) as packed:
         shutil.copyfileobj(plain, packed, 1 << 20)
     return letter
 
@@ -114,12 +127,12 @@ def _letter(name: str) -> str:
     return {START: "i", END: "i", MIR: "m"}.get(name, "")
 
 
-def read_form(file: Path, letter: str) -> Iterator[Body]:
+def read_form(form: Form) -> Iterator[Body]:
     """Give the functions of a form, reading it as they are taken."""
-    yield from _READERS[letter](read_text(file))
+    yield from _READERS[form.letter](read_text(form))
 
 
-def read_text(file: Path) -> Iterator[str]:
+def read_text(form: Form) -> Iterator[str]:
     """Give the lines of a form as they are."""
-    with gzip.open(file, "rt", encoding="utf-8", errors="surrogateescape") as lines:
+    with gzip.open(form.file, "rt", encoding="utf-8", errors="surrogateescape") as lines:
         yield from lines

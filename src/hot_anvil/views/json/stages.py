@@ -36,7 +36,8 @@ def stages_document(found: Sequence[FunctionStages]) -> Document:
 
 def _head(one: FunctionStages) -> Document:
     return {"snippet": one.snippet, "build": one.build, "function": one.title,
-            "symbol": one.symbol, "same_code": one.code == "same"}  # fmt: skip
+            "symbol": one.symbol,
+            "same_code": one.code == "same" if one.code else None}  # fmt: skip
 
 
 def whole_document(build: str, stage: str) -> Document:

@@ -82,7 +82,7 @@ def _title(report: Report, one: FunctionStages) -> None:
 
 def caution(report: Report, one: FunctionStages) -> None:
     """Say so where asking changed the code."""
-    if one.code != "same":
+    if one.code not in ("", "same"):
         report.paragraph(
             f"caution: asked for its forms, {one.build} made other code of {one.code}: what is "
             "shown is of that code", TROUBLE,
