@@ -12,15 +12,15 @@ from typing import NamedTuple, ParamSpec, TypeVar
 
 from hot_anvil.core.build.builds import Build, Plan, command_line, find_build
 from hot_anvil.core.build.planning import plan_builds
-from hot_anvil.core.build.records import REFUSED, Built
+from hot_anvil.core.build.records import REFUSED, Built, Unit
 from hot_anvil.core.code.records import EMITTED, LINKED, Code, Function, join_codes
 from hot_anvil.core.config.locating import with_line
 from hot_anvil.core.config.records import Bench, Snippet, find_snippets
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.settings import with_project_flags
-from hot_anvil.system.build.grid import compile_grid
-from hot_anvil.system.build.jobs import load_code
+from hot_anvil.system.build.grid import compile_grid, plan_jobs
+from hot_anvil.system.build.jobs import Job, load_code
 from hot_anvil.system.build.launcher import confine_by
 from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.process.scope import COMPILE_SECONDS, Limits, Scope
@@ -90,6 +90,26 @@ class Workspace(NamedTuple):
         for built in self.compile_apart(missing) if missing else ():
             self.memo.built[built.snippet.name, built.build.name] = built
         return tuple(self.memo.built[s.name, b.name] for s, b in pairs)
+
+    def compile_named(
+        self, names: Sequence[str], snippets: Sequence[str] = ()
+    ) -> tuple[Built, ...]:
+        """Return the snippets under the builds named, all of the grid when none is.
+
+        Raises RequestError where none of them has a compiler for any source asked for.
+        """
+        chosen = [self.build(name) for name in names] or list(self.plan.builds)
+        compiled = self.compile(snippets, list(dict.fromkeys(chosen)))
+        if not compiled:
+            raise RequestError("these builds have no compiler for any source asked for.")
+        return compiled
+
+    def jobs_of(self, built: Built) -> list[tuple[Job, Unit]]:
+        """Return the job of each source of a build of a snippet, with what it made."""
+        pair, found = [(built.snippet, built.build)], self.found
+        jobs = plan_jobs(pair, found.toolchains, found.families, self.store.root).values()
+        units = {unit.source: unit for unit in built.units}
+        return [(job, units[job.source]) for job in jobs]
 
     def compile_apart(self, pairs: Sequence[tuple[Snippet, Build]]) -> tuple[Built, ...]:
         """Return snippets under builds that need not be of the plan."""

@@ -1,7 +1,6 @@
 """What C++ lines call, and what each build left of that."""
 
 from collections.abc import Collection, Mapping, Sequence
-from typing import NamedTuple
 
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.code.records import EMITTED, Code, names_of
@@ -12,16 +11,9 @@ from hot_anvil.core.stages.told import CallerLeft, SnippetCalls
 from hot_anvil.errors import RequestError
 from hot_anvil.system.asking.calls import Spoken, ask_calls
 from hot_anvil.system.bench.opening import read_sources
-from hot_anvil.system.build.grid import plan_jobs
-from hot_anvil.system.build.jobs import Job
 from hot_anvil.workspace import Workspace, usecase
 
 _COMPILERS = ("_GLOBAL__", "__cxx_global")  # functions that compilers add to start up
-
-
-class _Asked(NamedTuple):
-    spoken: Spoken
-    source: str
 
 
 @usecase
@@ -32,11 +24,9 @@ def make_calls(
     entries: Collection[str],
 ) -> tuple[SnippetCalls, ...]:
     """Return what each C++ snippet's functions call, and what the builds named left of it."""
-    chosen = [workspace.build(name) for name in builds] or list(workspace.plan.builds)
     compiled = [
-        one for one in workspace.compile(snippets, list(dict.fromkeys(chosen)))
-        if "c++" in one.snippet.languages
-    ]  # fmt: skip
+        one for one in workspace.compile_named(builds, snippets) if "c++" in one.snippet.languages
+    ]
     if not compiled:
         raise RequestError(
             "calls tells what C++ calls, and no source asked for is C++; 'remarks' tells what was "
@@ -55,7 +45,7 @@ def make_calls(
         codes = {one.build.name: workspace.code(one, EMITTED, True) for one in usable}
         files = set(usable[0].snippet.sources)
         callers = [
-            caller for one in asked for caller in one.spoken.callers
+            caller for one in asked for caller in one.callers
             if any(call.file in files for call in caller.calls)
             and not caller.symbol.startswith(_COMPILERS)
         ]  # fmt: skip
@@ -67,18 +57,12 @@ def make_calls(
     return tuple(out)
 
 
-def _ask(workspace: Workspace, built: Built) -> list[_Asked]:
-    found = workspace.found
-    pair = [(built.snippet, built.build)]
-    jobs = plan_jobs(pair, found.toolchains, found.families, workspace.store.root)
-    units = {unit.source: unit for unit in built.units}
-    wanted: list[Job] = [job for job in jobs.values() if job.language == "c++"]
+def _ask(workspace: Workspace, built: Built) -> list[Spoken]:
+    chains, family, store = workspace.found.toolchains, workspace.family, workspace.store
     return [
-        _Asked(
-            ask_calls(job, units[job.source], found.toolchains, workspace.family, workspace.store),
-            job.source,
-        )
-        for job in wanted
+        ask_calls(job, unit, chains, family, store)
+        for job, unit in workspace.jobs_of(built)
+        if job.language == "c++"
     ]
 
 
@@ -93,7 +77,7 @@ def _missing(
     workspace: Workspace, compiled: Sequence[Built], entries: Collection[str]
 ) -> Sequence[str]:
     usable = next(one for one in compiled if one.status == COMPILED)
-    known = [c.title for one in _ask(workspace, usable) for c in one.spoken.callers]
+    known = [c.title for one in _ask(workspace, usable) for c in one.callers]
     return [
         f"{name}: no such function calls anything.{did_you_mean(name, known)} Those that do: "
         f"{listed(known)}."
@@ -104,7 +88,7 @@ def _missing(
 def _told(
     workspace: Workspace,
     name: str,
-    asked: Sequence[_Asked],
+    asked: Sequence[Spoken],
     callers: Sequence[Caller],
     codes: Mapping[str, Code],
 ) -> SnippetCalls:
@@ -113,7 +97,7 @@ def _told(
         CallerLeft(caller, {build: left_of(caller, code) for build, code in codes.items()})
         for caller in callers
     )
-    first = asked[0].spoken
-    unknown = tuple(dict.fromkeys(text for one in asked for text in one.spoken.unknown))
+    first = asked[0]
+    unknown = tuple(dict.fromkeys(text for one in asked for text in one.unknown))
     sources = read_sources(workspace.bench.root, list(files))
     return SnippetCalls(name, rows, first.reader, first.form, unknown, sources)

@@ -2,11 +2,10 @@
 
 from collections.abc import Sequence
 
-from hot_anvil.core.arch import has_objects
+from hot_anvil.core.arch import architecture, has_objects
 from hot_anvil.core.binary.image_map import BuildImage, Section, read_map
 from hot_anvil.core.build.records import COMPILED, Built
-from hot_anvil.errors import RequestError
-from hot_anvil.system.build.demangling import demangled
+from hot_anvil.system.build.demangling import titles_of
 from hot_anvil.system.build.link_time import link_whole
 from hot_anvil.workspace import Workspace, usecase
 
@@ -16,10 +15,7 @@ def make_images(
     workspace: Workspace, builds: Sequence[str], snippets: Sequence[str]
 ) -> tuple[BuildImage, ...]:
     """Return the map of each snippet's image under the builds named, all of the grid for none."""
-    chosen = [workspace.build(name) for name in builds] or list(workspace.plan.builds)
-    compiled = workspace.compile(snippets, list(dict.fromkeys(chosen)))
-    if not compiled:
-        raise RequestError("these builds have no compiler for any source asked for.")
+    compiled = workspace.compile_named(builds, snippets)
     return tuple(_image(workspace, one) for one in compiled)
 
 
@@ -33,15 +29,15 @@ def _image(workspace: Workspace, built: Built) -> BuildImage:
         return BuildImage(name, build, (), why, flags, {})
     found = workspace.found
     whole = built.whole or link_whole(built, found.toolchains, found.families, workspace.store)
+    low_bit = architecture(chain.isa).tooling.low_bit_is_mode
     sections: tuple[Section, ...] = ()
     if whole.status == COMPILED:
         file = workspace.store.artefact(whole.artefact).image
-        sections = read_map(file.read_bytes())
+        sections = read_map(file.read_bytes(), low_bit)
     else:
         for unit in built.units:
             data = workspace.store.artefact(unit.artefact).object.read_bytes()
-            sections += read_map(data, unit.source)
-    symbols = [t.name for s in sections for t in s.things if t.name.startswith(("_Z", "_R"))]
-    with workspace.store.workplace() as work:
-        titles = demangled(symbols, work)
+            sections += read_map(data, low_bit, unit.source)
+    symbols = [thing.name for section in sections for thing in section.things]
+    titles = titles_of(symbols, workspace.store)
     return BuildImage(name, build, sections, whole.why, flags, titles)

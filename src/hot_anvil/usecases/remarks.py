@@ -5,11 +5,9 @@ from collections.abc import Iterator, Sequence
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.code.records import Code
 from hot_anvil.core.remarks.table import SAME, Answered, SnippetRemarks, Span
-from hot_anvil.errors import RequestError
 from hot_anvil.system.asking.remarks import ask_remarks
 from hot_anvil.system.bench.opening import read_sources
-from hot_anvil.system.build.demangling import demangled
-from hot_anvil.system.build.grid import plan_jobs
+from hot_anvil.system.build.demangling import titles_of
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.workspace import Workspace, usecase
 
@@ -19,10 +17,7 @@ def ask_builds(
     workspace: Workspace, builds: Sequence[str] = (), snippets: Sequence[str] = ()
 ) -> tuple[SnippetRemarks, ...]:
     """Return what is said of each snippet under the builds named, all of the grid for none."""
-    chosen = [workspace.build(name) for name in builds] or list(workspace.plan.builds)
-    compiled = workspace.compile(snippets, list(dict.fromkeys(chosen)))
-    if not compiled:
-        raise RequestError("these builds have no compiler for any source asked for.")
+    compiled = workspace.compile_named(builds, snippets)
     with thread_pool(workspace.scope.limits.at_once) as pool:
         answers = list(pool.map(lambda one: ask_build(workspace, one), compiled))
     out = []
@@ -39,10 +34,7 @@ def ask_builds(
         ]
         titles = {symbol: title for code in codes for symbol, title in code.titles.items()}
         symbols = dict.fromkeys(r.function for answer in own for r in answer.remarks)
-        unknown = [s for s in symbols if s.startswith(("_Z", "_R")) and s not in titles]
-        if unknown:
-            with workspace.store.workplace() as work:
-                titles |= demangled(unknown, work)
+        titles |= titles_of([s for s in symbols if s not in titles], workspace.store)
         spans = {symbol: span for code in reversed(codes) for symbol, span in _spans(code)}
         out.append(SnippetRemarks(name, tuple(own), sources, titles, spans))
     return tuple(out)
@@ -62,11 +54,7 @@ def ask_build(workspace: Workspace, built: Built) -> Answered:
     name = built.build.name
     if built.status != COMPILED:
         return Answered(name, (), {}, "", built.why)
-    found = workspace.found
-    pair = [(built.snippet, built.build)]
-    jobs = plan_jobs(pair, found.toolchains, found.families, workspace.store.root)
-    units = {unit.source: unit for unit in built.units}
-    said = [ask_remarks(job, units[job.source], workspace.store) for job in jobs.values()]
+    said = [ask_remarks(job, unit, workspace.store) for job, unit in workspace.jobs_of(built)]
     if len(said) == 1:
         return said[0]
     totals = {

@@ -12,27 +12,10 @@ from hot_anvil.system.asking.remarks import ask_remarks
 from hot_anvil.system.asking.stages import Staged, ask_stages, why_no_stages
 from hot_anvil.system.asking.whole_forms import MIR, TEXTS, ask_form, forms_of, read_form, read_text
 from hot_anvil.system.bench.opening import read_sources
-from hot_anvil.system.build.demangling import demangled
-from hot_anvil.system.build.grid import plan_jobs
+from hot_anvil.system.build.demangling import titles_of
 from hot_anvil.system.build.jobs import Job, load_code
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.workspace import Workspace, usecase
-
-
-def _jobs(workspace: Workspace, built: Built) -> list[tuple[Job, Unit]]:
-    found = workspace.found
-    pair = [(built.snippet, built.build)]
-    jobs = plan_jobs(pair, found.toolchains, found.families, workspace.store.root)
-    units = {unit.source: unit for unit in built.units}
-    return [(job, units[job.source]) for job in jobs.values()]
-
-
-def _compiled(workspace: Workspace, builds: Sequence[str], snippets: Sequence[str]) -> list[Built]:
-    chosen = [workspace.build(name) for name in builds] or list(workspace.plan.builds)
-    compiled = workspace.compile(snippets, list(dict.fromkeys(chosen)))
-    if not compiled:
-        raise RequestError("these builds have no compiler for any source asked for.")
-    return list(compiled)
 
 
 @usecase
@@ -41,10 +24,10 @@ def offer_stages(
 ) -> tuple[Offered, ...]:
     """Return what each build's compiler can show, once for each toolchain and flags."""
     out: dict[str, Offered] = {}
-    for built in _compiled(workspace, builds, snippets):
+    for built in workspace.compile_named(builds, snippets):
         if built.build.name in out or built.status != COMPILED:
             continue
-        job, _ = _jobs(workspace, built)[0]
+        job, _ = workspace.jobs_of(built)[0]
         name = built.snippet.name
         why = why_no_stages(job)
         if why:
@@ -73,7 +56,7 @@ def make_stages(
     With ``only`` just that stage, where a compiler can be asked for it alone: in a long source
     that takes a small part of the time.
     """
-    compiled = _compiled(workspace, builds, snippets)
+    compiled = workspace.compile_named(builds, snippets)
     if builds:
         for built in compiled:
             workspace.code(built)  # which says why where it is refused
@@ -90,7 +73,7 @@ def make_stages(
 
 
 def _of_build(workspace: Workspace, built: Built, entry: str, only: str) -> FunctionStages | None:
-    for job, unit in _jobs(workspace, built):
+    for job, unit in workspace.jobs_of(built):
         if why_no_stages(job):
             continue
         code = load_code(unit, workspace.store)
@@ -104,14 +87,12 @@ def _of_build(workspace: Workspace, built: Built, entry: str, only: str) -> Func
         if not staged.stages:
             continue
         called = {
-            t.partition(" ")[2]
+            name
             for stage in staged.stages
             for statement in stage.body.statements
-            for t in statement.traits
-            if t.startswith("call ")
+            for name in statement.callees
         }
-        with workspace.store.workplace() as work:
-            titles = demangled([s for s in called if s.startswith(("_Z", "_R"))], work)
+        titles = titles_of(called, workspace.store)
         names = {s: names_of(s, title) for s, title in titles.items()}
         files = dict.fromkeys(
             s.file for stage in staged.stages for s in stage.body.statements if s.file
@@ -164,9 +145,9 @@ def whole_forms(
 ) -> tuple[WholeForm, ...]:
     """Return one form of each source under one build, to be read as a stream."""
     out = []
-    for built in _compiled(workspace, [build], snippets):
+    for built in workspace.compile_named([build], snippets):
         workspace.code(built)  # which says why where it is refused
-        for job, unit in _jobs(workspace, built):
+        for job, unit in workspace.jobs_of(built):
             why = why_no_stages(job)
             if why:
                 raise RequestError(f"{why}.")

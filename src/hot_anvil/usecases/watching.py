@@ -11,9 +11,7 @@ from hot_anvil.core.config.records import find_snippets
 from hot_anvil.core.diff.side import Side
 from hot_anvil.core.facts.records import FunctionFacts
 from hot_anvil.core.results.looks import BuildLook, ExpectationChange, FactChange, Look
-from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.opening import read_sources
-from hot_anvil.system.build.grid import plan_jobs
 from hot_anvil.usecases.comparison import compare_kept
 from hot_anvil.usecases.inspection import check_expectations
 from hot_anvil.workspace import Memo, Workspace, usecase
@@ -51,10 +49,7 @@ def look(
 ) -> tuple[Look, Held]:
     """Compile what is watched and return what that changed, with the states to hold from now on."""
     began = time.perf_counter()
-    chosen = [workspace.build(name) for name in wanted.builds] or list(workspace.plan.builds)
-    built = workspace.compile(wanted.snippets, list(dict.fromkeys(chosen)))
-    if not built:
-        raise RequestError("these builds have no compiler for any source asked for.")
+    built = workspace.compile_named(wanted.builds, wanted.snippets)
     compiling = time.perf_counter() - began
     sides = dict(held.sides)
     looks: list[BuildLook] = []
@@ -176,16 +171,10 @@ def first_files(workspace: Workspace, wanted: Wanted) -> list[str]:
 
 def watched_files(workspace: Workspace, wanted: Wanted) -> list[str]:
     """Return the bench's own files that its builds read, with its bench file."""
-    chosen = [workspace.build(name) for name in wanted.builds] or list(workspace.plan.builds)
-    built = workspace.compile(wanted.snippets, list(dict.fromkeys(chosen)))
-    found = workspace.found
-    jobs = plan_jobs(
-        [(one.snippet, one.build) for one in built], found.toolchains, found.families,
-        workspace.store.root,
-    )  # fmt: skip
+    built = workspace.compile_named(wanted.builds, wanted.snippets)
     files = {source for one in built for source in one.snippet.sources}
-    for job in {job.key: job for job in jobs.values()}.values():
-        files.update(workspace.store.files_of(job.key))
+    for key in {job.key for one in built for job, _ in workspace.jobs_of(one)}:
+        files.update(workspace.store.files_of(key))
     return _there(workspace, files)
 
 

@@ -9,6 +9,10 @@ from hot_anvil.core.binary.symbol_table import symbol_table
 Holds = Literal["code", "read-only data", "data", "zeroed data"]
 HOLDS: tuple[Holds, ...] = ("code", "read-only data", "data", "zeroed data")
 _WRITABLE, _ALLOCATED, _EXECUTED = 1, 2, 4  # SHF_WRITE, SHF_ALLOC, SHF_EXECINSTR
+_NOTES = (
+    "SHT_NOTE", "SHT_DYNSYM", "SHT_GNU_HASH", "SHT_HASH", "SHT_GNU_versym", "SHT_GNU_verneed",
+    "SHT_RELA", "SHT_REL", "SHT_STRTAB", "SHT_DYNAMIC",
+)  # fmt: skip
 
 
 class Thing(NamedTuple):
@@ -46,8 +50,10 @@ class BuildImage(NamedTuple):
         return sum(one.size for one in self.sections if one.holds == holds)
 
 
-def read_map(data: bytes, file: str = "") -> tuple[Section, ...]:
+def read_map(data: bytes, low_bit_is_mode: bool, file: str = "") -> tuple[Section, ...]:
     """Return the sections of an ELF image, or of an object ``file``, that take memory.
+
+    ``low_bit_is_mode``: the lowest bit of a function's address is no part of it.
 
     Sections of no bytes, and notes that no code reads, are left out.
     """
@@ -56,10 +62,9 @@ def read_map(data: bytes, file: str = "") -> tuple[Section, ...]:
     elf = ELFFile(io.BytesIO(data))
     placed = elf["e_type"] != "ET_REL"
     things: dict[int, list[Thing]] = {}
-    low_bit = elf["e_machine"] == "EM_ARM"
     for item in symbol_table(elf):
         if item.is_placed and item.size and (item.is_function or item.is_object):
-            at = item.value & ~1 if low_bit and item.is_function else item.value
+            at = item.value & ~1 if low_bit_is_mode and item.is_function else item.value
             things.setdefault(item.section, []).append(Thing(item.name, at, item.size))
     out = []
     for index, section in enumerate(elf.iter_sections()):
@@ -74,12 +79,6 @@ def read_map(data: bytes, file: str = "") -> tuple[Section, ...]:
             )
         )  # fmt: skip
     return tuple(sorted(out, key=lambda s: s.address or 0) if placed else out)
-
-
-_NOTES = (
-    "SHT_NOTE", "SHT_DYNSYM", "SHT_GNU_HASH", "SHT_HASH", "SHT_GNU_versym", "SHT_GNU_verneed",
-    "SHT_RELA", "SHT_REL", "SHT_STRTAB", "SHT_DYNAMIC",
-)  # fmt: skip
 
 
 def _holds(flags: int, kind: str) -> Holds:

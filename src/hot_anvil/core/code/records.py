@@ -64,9 +64,8 @@ class Function(NamedTuple):
     data: tuple[Datum, ...] = ()
     constants: Mapping[str, str] = MappingProxyType({})  # label -> the data there, as directives
     begins: tuple[str, int] = ("", 0)  # file and line where its source begins, 0 when not known
-    tables: Mapping[str, tuple[str, ...]] = MappingProxyType(
-        {}
-    )  # label of a jump table -> its goals
+    # Label of a jump table -> the labels that it leads to.
+    tables: Mapping[str, tuple[str, ...]] = MappingProxyType({})
 
     @property
     def owner(self) -> str:
@@ -155,11 +154,21 @@ def find_functions(codes: Iterable[Code], name: str) -> set[str]:
 
 def find_symbols(names: Collection[str], codes: Collection[Code]) -> set[str]:
     """Return the symbols of the functions named; raises RequestError for an unknown one."""
+    if not names:
+        return set()
+    return symbols_called(names, {f.owner: c.title(f.owner) for c in codes for f in c.functions})
+
+
+def symbols_called(names: Iterable[str], titles: Mapping[str, str]) -> set[str]:
+    """Return the symbols of the functions named, of those in ``titles``: symbol -> name.
+
+    Raises RequestError for an unknown one.
+    """
     out: set[str] = set()
     for name in names:
-        found = find_functions(codes, name)
+        found = {symbol for symbol, title in titles.items() if name in names_of(symbol, title)}
         if not found:
-            known = dict.fromkeys(c.title(f.owner) for c in codes for f in c.functions)
+            known = dict.fromkeys(titles.values())
             raise RequestError(
                 f"{name}: no such function was compiled.{did_you_mean(name, known)} "
                 f"The functions are: {listed(known)}.",

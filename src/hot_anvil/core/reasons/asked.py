@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 
 from hot_anvil.core.code.places import LineMap, Place
 from hot_anvil.core.diff.records import Reason
+from hot_anvil.core.reasons.remarks import place_of
 from hot_anvil.core.reasons.vectors import VECTORISED
 from hot_anvil.core.remarks.records import DONE, MISSED, Remark
 from hot_anvil.core.remarks.table import told
@@ -22,7 +23,11 @@ def with_answers(
     Where the compilers' words cannot be true together with a reason, ``against`` says so.
     """
     sides = tuple(
-        [(_place(r, None if k else lines), r) for r in own if r.about == "vectorising"]
+        [
+            (place_of(r.file, r.line, None if k else lines), r)
+            for r in own
+            if r.about == "vectorising"
+        ]
         for k, own in enumerate(answers)
     )
     return tuple(_answered(reason, sides) if reason.kind in KINDS else reason for reason in reasons)
@@ -43,9 +48,3 @@ def _answered(reason: Reason, sides: Sequence[Sequence[tuple[Place, Remark]]]) -
     elif all(missed) and not any(did):
         against = "both compilers say that they did not vectorise here"
     return reason._replace(remarks=(*reason.remarks, *why), against=against)
-
-
-def _place(remark: Remark, lines: LineMap | None) -> Place:
-    if lines is None:
-        return Place(remark.file, remark.line)
-    return lines.place(remark.file, remark.line)

@@ -38,7 +38,11 @@ def borne_out(
     """
     said: dict[tuple[str, Place], list[str]] = {}
     sides = [
-        {(kind_of(r), _place(r, lines if left else None)): r for r in own if kind_of(r)}
+        {
+            (kind_of(r), place_of(r.file, r.line, lines if left else None)): r
+            for r in own
+            if kind_of(r)
+        }
         for left, own in ((True, remarks[0]), (False, remarks[1]))
     ]
     for side, other, which in ((sides[0], sides[1], "left"), (sides[1], sides[0], "right")):
@@ -61,5 +65,6 @@ def borne_out(
             yield Reason(kind, text, REMARKED, functions[place], (), (), at, tuple(lines_said))
 
 
-def _place(remark: DoneRemark, lines: LineMap | None) -> Place:
-    return lines.place(remark.file, remark.line) if lines else Place(remark.file, remark.line)
+def place_of(file: str, line: int, lines: LineMap | None) -> Place:
+    """Return the place of a side's line; ``lines`` are for the left side."""
+    return lines.place(file, line) if lines else Place(file, line)

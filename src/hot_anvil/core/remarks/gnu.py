@@ -6,14 +6,13 @@ led to it.
 """
 
 import json
-import re
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from hot_anvil.core.remarks.records import ANALYSIS, DONE, MISSED, Cause, Kind, Remark
+from hot_anvil.core.toolchain.remarks import GUESSED_COUNT
 
 _KINDS: Mapping[str, Kind] = {"success": DONE, "failure": MISSED, "note": ANALYSIS}
-_GUESS = re.compile(r" \(header execution count \d+\)")  # made without a profile: no count
 _RESULT = "couldn't vectorize loop"  # said behind the cause, of the loop as a whole
 
 
@@ -63,7 +62,7 @@ def _sentence(message: Iterable[Any]) -> str:
         else part.get("expr") or part.get("stmt") or part.get("symtab_node") or ""
         for part in message
     )  # fmt: skip
-    lines = (line.strip() for line in _GUESS.sub("", "".join(parts)).split("\n"))
+    lines = (line.strip() for line in GUESSED_COUNT.sub("", "".join(parts)).split("\n"))
     return next((line for line in lines if line), "")
 
 

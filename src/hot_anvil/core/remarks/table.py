@@ -3,18 +3,19 @@
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.code.records import names_of
-from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.core.asm.listing import source_text
+from hot_anvil.core.code.records import symbols_called
 from hot_anvil.core.remarks.records import (
     ABOUT,
     ANALYSIS,
+    DONE,
     KINDS,
+    MISSED,
     UNASKED,
     Cause,
     Kind,
     Remark,
 )
-from hot_anvil.errors import RequestError
 
 
 class Span(NamedTuple):
@@ -123,7 +124,7 @@ def by_line(one: SnippetRemarks, wanted: Wanted) -> tuple[tuple[LineRemarks, ...
     places = sorted(rows, key=lambda at: (at[1] == 0, order.get(at[0], len(order)), at))
     return (
         tuple(
-            LineRemarks(file, line, _text(one.sources, file, line), _ordered(rows[file, line]))
+            LineRemarks(file, line, _text(one, file, line), _ordered(rows[file, line]))
             for file, line in places
         ),
         left_out,
@@ -144,27 +145,15 @@ def _ordered(rows: Mapping[tuple[str, ...], Row]) -> tuple[Row, ...]:
     return tuple(sorted(rows.values(), key=lambda r: (topics.index(r.about), kinds.index(r.kind))))
 
 
-def _text(sources: Mapping[str, Sequence[str]], file: str, line: int) -> str:
-    lines = sources.get(file, ())
-    return lines[line - 1].strip() if 0 < line <= len(lines) else ""
+def _text(one: SnippetRemarks, file: str, line: int) -> str:
+    return source_text(one.sources, file, line).strip() if line else ""
 
 
 def symbols_named(found: Sequence[SnippetRemarks], names: Iterable[str]) -> frozenset[str]:
     """Return the symbols of functions; raises RequestError for a name that is none of them."""
     titles = {symbol: title for one in found for symbol, title in one.titles.items()}
     symbols = dict.fromkeys(s for one in found for s in (*one.spans, *_spoken_of(one)))
-    out: set[str] = set()
-    for name in names:
-        fitting = {s for s in symbols if name in names_of(s, titles.get(s, s))}
-        if not fitting:
-            known = dict.fromkeys(titles.get(s, s) for s in symbols)
-            raise RequestError(
-                f"{name}: no such function was compiled.{did_you_mean(name, known)} "
-                f"The functions are: {listed(known)}.",
-                about="entries",
-            )
-        out |= fitting
-    return frozenset(out)
+    return frozenset(symbols_called(names, {s: titles.get(s, s) for s in symbols}))
 
 
 def _spoken_of(one: SnippetRemarks) -> Iterable[str]:
@@ -180,8 +169,8 @@ def not_vectorised(remarks: Iterable[Remark], lines: Collection[int], file: str)
         r for r in remarks
         if r.about == "vectorising" and r.file == file and r.line in lines and not r.depth
     ]  # fmt: skip
-    missed = [r for r in own if r.kind == "missed" and r.why]
-    if any(r.kind == "done" for r in own) or not missed:
+    missed = [r for r in own if r.kind == MISSED and r.why]
+    if any(r.kind == DONE for r in own) or not missed:
         return ""
     return "; ".join(dict.fromkeys(told(c) for r in missed for c in r.why))
 

@@ -17,7 +17,7 @@ class BuildLook(NamedTuple):
 
     @property
     def state(self) -> str:
-        """What the save did: "refused", "changed", "same code", or "first"."""
+        """What the save did: "refused", "changed" or "same code"."""
         if self.built.status == "refused":
             return "refused"
         if self.diff is not None:

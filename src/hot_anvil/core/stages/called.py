@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Literal, NamedTuple
 
-from hot_anvil.core.stages.records import CALL, Body, loops_of
+from hot_anvil.core.stages.records import CALL, Body
 
 Kind = Literal[
     "constructor", "copy constructor", "move constructor", "destructor", "conversion", "operator",
@@ -48,16 +48,14 @@ def callers(bodies: Iterable[Body], titles: Mapping[str, str]) -> tuple[Caller, 
 
 def _calls(body: Body, titles: Mapping[str, str]) -> Iterator[Call]:
     reached = _normal_blocks(body)
-    ends = [*(block.first for block in body.blocks[1:]), len(body.statements)]
-    for block, end in zip(body.blocks, ends, strict=True):
+    for block, statements in body.parts():
         if block.label not in reached:
             continue
         looped = _in_loop(body, block.label)
-        for statement in body.statements[block.first : end]:
+        for statement in statements:
             if CALL not in statement.traits:
                 continue
-            named = (t.partition(" ")[2] for t in statement.traits if t.startswith("call "))
-            symbol = next(named, "")
+            symbol = next(iter(statement.callees), "")
             if symbol.startswith(_NOT_OWN):
                 continue
             title = titles.get(symbol, symbol) or "through a pointer"
@@ -78,10 +76,9 @@ def _normal_blocks(body: Body) -> set[str]:
     A destructor in a block "nrvo.unused" is that of a named result which is not returned: it runs
     where the function is left by an exception only.
     """
-    ends = [*(block.first for block in body.blocks[1:]), len(body.statements)]
     after: dict[str, tuple[str, ...]] = {}
-    for block, end in zip(body.blocks, ends, strict=True):
-        last = body.statements[end - 1].text if end > block.first else ""
+    for block, statements in body.parts():
+        last = statements[-1].text if statements else ""
         normal = [name.strip('"') for name in _JUMPS.findall(last)] if " unwind " in last else None
         goes = tuple(normal) if normal is not None else block.goes_to
         after[block.label] = tuple(n for n in goes if not n.startswith("nrvo.unused"))
@@ -101,12 +98,12 @@ def _in_loop(body: Body, label: str) -> bool:
         if name not in seen:
             seen.add(name)
             todo += after.get(name, ())
-    return label in seen and loops_of(body.blocks) > 0
+    return label in seen
 
 
 def kind_of(title: str) -> Kind:
     """Return what a function is by its name as the source writes it."""
-    head, _, given = _split(title)
+    head, given = _split(title)
     whole = re.sub(r"<[^<>]*>", "", re.sub(r"<[^<>]*>", "", head))
     scope, _, own = whole.rpartition("::")
     owner = scope.rpartition("::")[2]
@@ -126,17 +123,17 @@ def kind_of(title: str) -> Kind:
     ) else "operator"  # fmt: skip
 
 
-def _split(title: str) -> tuple[str, str, str]:
+def _split(title: str) -> tuple[str, str]:
     """Split a name from its parameters: the last pair of brackets that closes the name."""
     text = re.sub(r"\) const.*$|\) volatile.*$|\) &+$", ")", title)
     if not text.endswith(")"):
-        return text, "", ""
+        return text, ""
     depth = 0
     for k in range(len(text) - 1, -1, -1):
         depth += (text[k] == ")") - (text[k] == "(")
         if not depth:
-            return text[:k], "(", text[k + 1 : -1]
-    return text, "", ""
+            return text[:k], text[k + 1 : -1]
+    return text, ""
 
 
 def with_elided(

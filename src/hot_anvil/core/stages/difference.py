@@ -4,6 +4,7 @@ import re
 from collections.abc import Mapping, Sequence
 from difflib import SequenceMatcher
 
+from hot_anvil.core.asm.listing import source_text
 from hot_anvil.core.code.places import Place
 from hot_anvil.core.code.records import Instruction
 from hot_anvil.core.diff.records import (
@@ -37,7 +38,7 @@ def compare_forms(
         pairs = _pairs(left, own[0], right, own[1])
         state = _state(pairs, own)
         part = Part(title, title, tuple(pairs), len(own[0]), len(own[1]), state)
-        spot = Spot(file, line, _text(sources, file, line))
+        spot = Spot(file, line, source_text(sources, file, line) if line else "")
         rows.append(Row(spot, spot, state, (part,), Place(file, line)))
     return tuple(rows)
 
@@ -85,8 +86,3 @@ def _state(pairs: Sequence[Pair], own: Sequence[Sequence[int]]) -> State:
     if states <= {SAME}:
         return SAME
     return RENAMED if states <= {SAME, RENAMED} else CHANGED
-
-
-def _text(sources: Mapping[str, Sequence[str]], file: str, line: int) -> str:
-    lines = sources.get(file, ())
-    return lines[line - 1] if 0 < line <= len(lines) else ""

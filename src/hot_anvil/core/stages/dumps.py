@@ -88,7 +88,7 @@ class Reader:
     def _end(self) -> None:
         body = self._body() if self._name else None
         last = self.stages[-1].body if self.stages else None
-        if body is not None and not (last and _same(last, body)):
+        if body is not None and not (last and last.holds_the_same(body)):
             silent = " or ".join(dict.fromkeys(self._silent)) or "a pass without a dump"
             name = silent if self._before else self._name
             self.stages.append(Stage(name, body, tuple(self._passed)))
@@ -102,10 +102,6 @@ class Reader:
         if self._machine:
             return machine.read_function(self.symbol, self._own)
         return next(llvm.read_functions(self._own, self.symbol), None)
-
-
-def _same(before: Body, after: Body) -> bool:
-    return before.form == after.form and before[2:] == after[2:]
 
 
 def _plain(name: str) -> str:

@@ -201,13 +201,9 @@ def _is_called(symbol: str, name: str, names: Mapping[str, Collection[str]]) -> 
 
 def _loops_on(body: Body, lines: tuple[int, int]) -> int:
     """Return how many loops have a statement on these lines at their head or in it."""
-    ends = [*(block.first for block in body.blocks[1:]), len(body.statements)]
     kept = tuple(
         block
-        for block, end in zip(body.blocks, ends, strict=True)
-        if any(
-            lines[0] <= s.line <= lines[1] or not s.line for s in body.statements[block.first : end]
-        )
-        or block.first == end
+        for block, statements in body.parts()
+        if not statements or any(lines[0] <= s.line <= lines[1] or not s.line for s in statements)
     )
     return loops_of(kept)

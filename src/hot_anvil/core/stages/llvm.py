@@ -122,12 +122,9 @@ def _body(one: _Raw, places: Places) -> Body:
     for number, text in one.statements:
         file, line = places.of(number)
         statements.append(Statement(file, line, text, _traits(text)))
-    ends = [*(block.first for block in one.blocks[1:]), len(statements)]
-    blocks = [
-        block._replace(goes_to=_targets(s.text for s in statements[block.first : end]))
-        for block, end in zip(one.blocks, ends, strict=True)
-    ]
-    return Body(one.name, FORM, tuple(statements), tuple(blocks))
+    made = Body(one.name, FORM, tuple(statements), tuple(one.blocks))
+    blocks = (block._replace(goes_to=_targets(s.text for s in own)) for block, own in made.parts())
+    return made._replace(blocks=tuple(blocks))
 
 
 def _targets(texts: Iterable[str]) -> tuple[str, ...]:

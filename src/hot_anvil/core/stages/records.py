@@ -53,6 +53,16 @@ class Body(NamedTuple):
     statements: tuple[Statement, ...]
     blocks: tuple[Block, ...]
 
+    def parts(self) -> Iterator[tuple[Block, tuple[Statement, ...]]]:
+        """Give each block with its statements."""
+        ends = [*(block.first for block in self.blocks[1:]), len(self.statements)]
+        for block, end in zip(self.blocks, ends, strict=True):
+            yield block, self.statements[block.first : end]
+
+    def holds_the_same(self, other: "Body") -> bool:
+        """Tell whether another holds the very same in the same form."""
+        return self[1:] == other[1:]
+
 
 class Stage(NamedTuple):
     """A function behind one pass of a compiler."""

@@ -23,7 +23,6 @@ _MORE = {"tree": "-lineno", "rtl": "-blocks"}  # what dumps must tell
 _READERS = {"t": gimple.read_functions, "r": rtl.read_functions}
 _UNHEADED = ".gimple"  # its functions stand under their signatures, before they have symbols
 _NO_FORM = ("original", "statistics", "earlydebug", "debug", "gimple-stats")  # no statements
-FORMS = {"t": gimple.FORM, "r": rtl.FORM}
 
 
 def passes(job: Job, store: Store) -> tuple[tuple[str, str], ...]:
@@ -121,7 +120,7 @@ def _changed(found: Iterator[tuple[str, str, Body | None]]) -> list[Stage]:
         if body is None:
             if kind == "i":
                 passed.append(name)  # of the whole program; what it left stands in the next form
-        elif before and before.form == body.form and before[2:] == body[2:]:
+        elif before and before.holds_the_same(body):
             passed.append(name)
         else:
             taken = {stage.name for stage in stages}

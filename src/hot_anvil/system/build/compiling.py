@@ -202,8 +202,7 @@ def with_titles(code: Code, work: Path, language: str) -> Code:
     rows = [i for f in code.functions for i in f.instructions]
     called = [callee(i, isa) for i in rows]
     inlined = [name for i in rows for name in (i.function, *(s.function for s in i.chain))]
-    names = [n for n in dict.fromkeys((*owners, *called, *inlined)) if n.startswith(("_Z", "_R"))]
-    titles = demangled(names, work)
+    titles = demangled((*owners, *called, *inlined), work)
     made = code._replace(titles=titles)
     return made if not titles or has_objects(code.isa) else with_plain_names(made)
 

@@ -2,14 +2,30 @@
 
 import re
 import shutil
-from collections.abc import Sequence
+from collections.abc import Iterable
 from pathlib import Path
 
 from hot_anvil.system.process.running import run
+from hot_anvil.system.store.store import Store
+
+_MANGLED = ("_Z", "_R")
 
 
-def demangled(names: Sequence[str], work: Path) -> dict[str, str]:
-    """Return symbol -> name as the source writes it, as far as c++filt knows them."""
+def titles_of(symbols: Iterable[str], store: Store) -> dict[str, str]:
+    """Return symbol -> name as the source writes it, for those that stand for another name."""
+    mangled = [symbol for symbol in symbols if symbol.startswith(_MANGLED)]
+    if not mangled:
+        return {}
+    with store.workplace() as work:
+        return demangled(mangled, work)
+
+
+def demangled(symbols: Iterable[str], work: Path) -> dict[str, str]:
+    """Return symbol -> name as the source writes it, as far as c++filt knows them.
+
+    Others than those that C++ and Rust make are left out.
+    """
+    names = [symbol for symbol in dict.fromkeys(symbols) if symbol.startswith(_MANGLED)]
     if not names or not shutil.which("c++filt"):
         return {}
     said = run(["c++filt", "--", *names], work) if len(names) < 500 else None

@@ -11,7 +11,7 @@ from hot_anvil.core.binary.lines import DebugLines
 from hot_anvil.core.code.records import Code, names_of
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import MissingError, RequestError, ToolError
-from hot_anvil.system.build.demangling import demangled
+from hot_anvil.system.build.demangling import titles_of
 from hot_anvil.system.build.proving import dump
 from hot_anvil.system.process.running import run
 from hot_anvil.system.store.store import Store
@@ -101,10 +101,7 @@ def _named(symbols: Sequence[Symbol], name: str) -> Symbol | None:
 def _written(symbols: Sequence[Symbol], name: str, store: Store) -> Symbol | None:
     """Return the symbol of a function that is named as its source, or a listing, writes it."""
     mangled = [s for s in symbols if s.name.startswith("_Z")]
-    if not mangled:
-        return None
-    with store.workplace() as work:
-        titles = demangled([s.name.partition("@")[0] for s in mangled], work)
+    titles = titles_of([s.name.partition("@")[0] for s in mangled], store)
     wanted = re.sub(r"@(?:plt|PLT)$", "", name)
     fitting = [
         s for s in mangled

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Mapping, Sequence
 
+from hot_anvil.core.asm.listing import source_text
 from hot_anvil.core.stages.called import Call
 from hot_anvil.core.stages.remaining import Left
 from hot_anvil.core.stages.told import CallerLeft, SnippetCalls
@@ -105,7 +106,7 @@ def _pages(widths: Mapping[str, int], room: int) -> list[list[str]]:
 
 
 def _line(report: Report, call: Call, sources: Mapping[str, Sequence[str]]) -> None:
-    text = _text(sources, call.file, call.line)
+    text = source_text(sources, call.file, call.line) if call.line else ""
     where = f"{call.line:>6}  " if call.line else " " * _INDENT
     report.add(
         Span(where, DIM),
@@ -139,8 +140,3 @@ def _fate(left: Left) -> Span:
     if left.instructions:
         return Span(f"{left.fate}, {left.instructions}", PLAIN)
     return Span(left.fate, DIM if left.fate in ("called", "no code") else CHANGE)
-
-
-def _text(sources: Mapping[str, Sequence[str]], file: str, line: int) -> str:
-    lines = sources.get(file, ())
-    return lines[line - 1] if 0 < line <= len(lines) else ""

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterator, Mapping, Sequence
 
+from hot_anvil.core.asm.listing import source_text
 from hot_anvil.core.diff.records import Row
 from hot_anvil.core.stages.records import (
     MARKER,
@@ -118,7 +119,7 @@ def body_report(
             file = place[0]
             report.add("  ", Span(file, DIM))
         own = [(k, s) for k, s in found if (s.file, s.line) == place]
-        text = _source(sources, *place) if place[1] else "(no source line)"
+        text = source_text(sources, *place) if place[1] else "(no source line)"
         number = f"{place[1]:>6}  " if place[1] else " " * 8
         style = STRONG if place[1] else DIM
         report.add(Span(number, DIM), Span(cut(text.strip(), width - 8), style))
@@ -170,8 +171,3 @@ def add_difference(
         report.paragraph(f"nothing differs between {names[0]} and {names[1]}", DIM, 2)
         return
     add_rows(report, rows, names, everything, context)
-
-
-def _source(sources: Mapping[str, Sequence[str]], file: str, line: int) -> str:
-    lines = sources.get(file, ())
-    return lines[line - 1] if 0 < line <= len(lines) else ""
