@@ -37,6 +37,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.diff.ledger import Ledger
     from hot_anvil.core.facts.expectations import Expected
     from hot_anvil.core.facts.table import SnippetFacts
+    from hot_anvil.core.flags.records import Narrowed
     from hot_anvil.core.kernels.records import KernelLaunch, ThreadSteps
     from hot_anvil.core.measure.history import Compared, State
     from hot_anvil.core.measure.hotspots import Hot
@@ -274,6 +275,24 @@ class Anvil:
         from hot_anvil.usecases.calls import make_calls
 
         return ResultSet(make_calls(self.workspace, builds, snippets, entries))
+
+    def narrow(
+        self,
+        left: str,
+        right: str,
+        snippets: Names = (),
+        entries: Collection[str] = (),
+        options: Options | None = None,
+        call_seconds: float = CALL_SECONDS,
+    ) -> "ResultSet[Narrowed]":
+        """Return which of the flags in which two builds differ matter, for each entry.
+
+        With ``options`` what each is worth in time is measured too.
+        """
+        from hot_anvil.usecases.narrowing import narrow_builds
+
+        asked = left, right, snippets, entries, options, call_seconds
+        return ResultSet(narrow_builds(self.workspace, *asked))
 
     def frames(
         self, build: str, snippets: Names = (), entries: Collection[str] = ()

@@ -29,6 +29,7 @@ COMMANDS = {
     "watch": "all of it again on every save: what an edit did to the code of each build",
     "check": "which candidates compute the right thing",
     "measure": "how fast each correct candidate is",
+    "narrow": "which of the flags in which two builds differ matter: the fewest that do",
     "hotspots": "where the time goes: by source line and instruction, beside the diff of two",
     "step": "one call, instruction by instruction; two builds up to where they first disagree",
     "launch": "kernels on a simulated device: what each line did, which block ran where",

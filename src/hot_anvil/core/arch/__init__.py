@@ -105,6 +105,12 @@ def has_objects(name: str) -> bool:
     return has
 
 
+def standard_levels(name: str) -> tuple[str, ...]:
+    """Return the standard levels of an instruction set's processors, the oldest first."""
+    found: tuple[str, ...] = getattr(import_module(f"{__name__}.{name}"), "LEVELS", ())
+    return found
+
+
 def words_file(name: str) -> str:
     """Return the path of the sentences on an instruction set's instructions."""
     folder: str = import_module(f"{__name__}.{name}").__path__[0]

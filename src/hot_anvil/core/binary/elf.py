@@ -295,6 +295,19 @@ def data_symbols(image: bytes) -> dict[str, list[tuple[int, int]]]:
     return out
 
 
+def object_contents(data: bytes) -> dict[str, bytes]:
+    """Return symbol -> contents of each object of an ELF file that has a size and a first value."""
+    elf = _open(data)
+    out = {}
+    for symbol in symbol_table(elf):
+        if symbol.is_object and symbol.is_placed and symbol.size:
+            section = elf.get_section(symbol.section)
+            if section["sh_type"] != "SHT_NOBITS":
+                first = symbol.value - (section["sh_addr"] if elf["e_type"] != "ET_REL" else 0)
+                out[symbol.name] = section.data()[first : first + symbol.size]
+    return out
+
+
 def data_contents(image: bytes) -> list[tuple[int, bytes]]:
     """Return (address, contents) of each writable section of a linked image; zeros where it is."""
     out = []

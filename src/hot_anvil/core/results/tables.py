@@ -9,6 +9,7 @@ from hot_anvil.core.diff.ledger import Ledger
 from hot_anvil.core.facts.expectations import Expected
 from hot_anvil.core.facts.records import Fact
 from hot_anvil.core.facts.table import SnippetFacts
+from hot_anvil.core.flags.records import Narrowed
 from hot_anvil.core.kernels.records import KernelLaunch
 from hot_anvil.core.measure.history import State
 from hot_anvil.core.measure.hotspots import Hot
@@ -68,6 +69,14 @@ def _image(one: BuildImage) -> Iterator[Row]:
         for thing in section.things:
             name = one.titles.get(thing.name, thing.name)
             yield (*start, name, thing.address, thing.size, None)
+
+
+def _narrowed(one: Narrowed) -> Iterator[Row]:
+    for needed in one.needed:
+        for where, effect in (("left", needed.alone), ("right", needed.taken)):
+            yield (one.snippet, one.entry, one.left, one.right, needed.change.name,
+                   needed.change.kind, where, effect.same, effect.left, effect.right,
+                   "; ".join(effect.reasons) or effect.why or None)  # fmt: skip
 
 
 def _calls(one: SnippetCalls) -> Iterator[Row]:
@@ -214,6 +223,10 @@ _KINDS: Mapping[type, tuple[str, Callable[[Any], Iterator[Row]]]] = {
     SnippetRemarks: (
         "snippet build file line column function about kind pass text why count",
         _remarks,
+    ),
+    Narrowed: (
+        "snippet entry left right change kind of same_code before after reasons",
+        _narrowed,
     ),
     Expected: ("snippet build entry fact state found", _expected),
     Checked: (

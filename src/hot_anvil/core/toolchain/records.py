@@ -47,6 +47,15 @@ class Records(NamedTuple):
     stages: str = ""  # how its forms of code are had, a module of system/asking; "" for not at all
 
 
+class FlagsTold(NamedTuple):
+    """How compilers of a family say what flags stand for."""
+
+    form: str  # a reader of core/flags
+    asks: tuple[tuple[str, ...], ...]  # what is asked, behind the flags in question
+    macros: tuple[str, ...] = ()  # what prints the macros that are set, () where there are none
+    level: Mapping[str, str] = {}  # instruction set -> flag for a "{level}" of its processors
+
+
 class Family(NamedTuple):
     """What all compilers of one family share; read from a data file."""
 
@@ -68,6 +77,7 @@ class Family(NamedTuple):
     remark_flags: tuple[str, ...]  # ask what it optimised: into "{file}", or among its complaints
     remarks_since: int  # major version that knows remark_flags
     records: Records | None  # None: it writes none
+    flags_told: FlagsTold | None  # None: it does not tell
     diagnostics: Mapping[str, str]  # language -> form, see core/messages.py
     sanitizer_flags: tuple[str, ...]  # find undefined behaviour while it runs
     trap_flags: tuple[str, ...]  # the same, stopping without a word: needs no library
@@ -150,6 +160,7 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
         remark_flags=tuple(table.get("remark_flags", ())),
         remarks_since=table.get("remarks_since", 0),
         records=_records(table["records"]) if "records" in table else None,
+        flags_told=_flags_told(table["flags_told"]) if "flags_told" in table else None,
         diagnostics_since=table.get("diagnostics_since", 0),
         diagnostics=table["diagnostics"],
         sanitizer_flags=tuple(table.get("sanitizer_flags", ())),
@@ -178,6 +189,15 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
 def _records(table: Mapping[str, Any]) -> Records:
     return Records(
         tuple(table["flags"]), table["form"], table.get("since", 0), table.get("stages", "")
+    )
+
+
+def _flags_told(table: Mapping[str, Any]) -> FlagsTold:
+    return FlagsTold(
+        table["form"],
+        tuple(map(tuple, table["asks"])),
+        tuple(table.get("macros", ())),
+        table.get("level", {}),
     )
 
 

@@ -21,11 +21,14 @@ _READING = (
     "system/build", "system/process", "system/store", "system/toolchain", "errors.py",
 )  # fmt: skip
 _MODEL = (*_READING, "core/model", "core/parallel.py")
-Stage = Literal["code", "facts", "comparison", "worker", "check", "tape", "remarks", "stages"]
+Stage = Literal[
+    "code", "facts", "comparison", "worker", "check", "tape", "remarks", "stages", "flags"
+]
 # Stage -> what its results depend on; a test follows the imports and compares.
 STAGES: dict[Stage, tuple[str, ...]] = {
     "code": _READING,
     "facts": (*_MODEL, "core/facts", "system/bench"),
+    "flags": (*_MODEL, "core/flags"),
     "remarks": (*_READING, "core/remarks", "system/asking"),
     "stages": (*_READING, "core/remarks", "core/stages", "system/asking"),
     "comparison": (

@@ -13,3 +13,12 @@ IMAGES = (
     ImageKind(62, 64, ("qemu-x86_64", "-cpu", "max"), _FILLED),
     ImageKind(3, 32, ("qemu-i386", "-cpu", "max"), {43: (2, 4)}),
 )
+
+# Sets of instructions that processors are built to have, the oldest first; source:
+# "x86-64 psABI", 1.0, table 3.1.
+LEVELS = (
+    "x86-64",
+    "x86-64-v2",
+    "x86-64-v3",
+    "x86-64-v4",
+)

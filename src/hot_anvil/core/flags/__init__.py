@@ -1,0 +1,1 @@
+"""What builds' flags stand for, and which of them make a difference."""

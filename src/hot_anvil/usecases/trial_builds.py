@@ -1,0 +1,28 @@
+"""Builds that the bench does not name, tried beside those that it does."""
+
+from collections.abc import Sequence
+
+from hot_anvil.core.build.builds import Build, Plan
+from hot_anvil.core.build.records import Built
+from hot_anvil.core.config.records import Snippet
+from hot_anvil.workspace import Memo, Workspace
+
+
+def with_trials(
+    workspace: Workspace, snippet: Snippet, built: Sequence[Built], baseline: Build
+) -> Workspace:
+    """Return a workspace of one snippet, under the bench's reference and builds that are tried.
+
+    ``built`` are those, ``baseline`` among them.
+    """
+    reference = workspace.plan.reference
+    builds = tuple(dict.fromkeys((reference, *(one.build for one in built))))
+    plan = Plan(builds, reference, baseline, (), {snippet.name: builds})
+    bench = workspace.bench._replace(snippets=(snippet,))
+    own = [one._replace(snippet=snippet) for one in built]
+    return workspace._replace(bench=bench, plan=plan, memo=Memo().with_built(own))
+
+
+def only_entry(snippet: Snippet, entry: str) -> Snippet:
+    """Return a snippet of just one entry, which is its own reference."""
+    return snippet._replace(entries=(entry,), reference="")
