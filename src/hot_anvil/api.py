@@ -35,6 +35,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.code.records import Code
     from hot_anvil.core.config.records import Bench
     from hot_anvil.core.diff.ledger import Ledger
+    from hot_anvil.core.experiments.results import WhatIf
     from hot_anvil.core.facts.expectations import Expected
     from hot_anvil.core.facts.table import SnippetFacts
     from hot_anvil.core.flags.records import Narrowed
@@ -293,6 +294,24 @@ class Anvil:
 
         asked = left, right, snippets, entries, options, call_seconds
         return ResultSet(narrow_builds(self.workspace, *asked))
+
+    def whatif(
+        self,
+        build: str,
+        snippets: Names = (),
+        entries: Collection[str] = (),
+        seconds: float = 20.0,
+        seed: int | None = None,
+        call_seconds: float = CALL_SECONDS,
+    ) -> "ResultSet[WhatIf]":
+        """Return what would make entries faster under a build: flags and edits that were tried.
+
+        ``seconds`` of measuring for each entry.
+        """
+        from hot_anvil.usecases.whatif import try_experiments
+
+        asked = build, snippets, entries, seconds, seed, call_seconds
+        return ResultSet(try_experiments(self.workspace, *asked))
 
     def frames(
         self, build: str, snippets: Names = (), entries: Collection[str] = ()

@@ -63,7 +63,8 @@ const char *harbour(int code)
 
 def narrowed(file: Path, left: str, right: str, *more: str) -> dict[str, Any]:
     builds = ("--build", left, "--build", right)
-    return document("narrow", file, *builds, *more)["narrowed"][0]
+    found: dict[str, Any] = document("narrow", file, *builds, *more)["narrowed"][0]
+    return found
 
 
 def code_of(file: Path, command: Sequence[str], folder: Path) -> bytes:

@@ -74,11 +74,11 @@ def _measure_here(
         return Measured(checked, checked.reference, (), (), None)
     summaries = tuple(summarise([measurements], anchor) for measurements in all_measurements)
     together = summaries[0] if len(all_measurements) == 1 else summarise(all_measurements, anchor)
-    for measurements in all_measurements:
+    for measurements in all_measurements if not options.tried else ():
         workspace.store.results.add(
             "bench", checked.snippet.name, measurements_document(measurements)
         )
-    if not options.cold:  # a history is of warm calls
+    if not options.cold and not options.tried:  # a history is of warm calls
         keep_states(workspace, checked, summaries, anchor, options.imported)
     against = {r.candidate: r.comparison for r in together.results}
     alike = () if checked.snippet.program else identities(workspace, checked, anchor, against)

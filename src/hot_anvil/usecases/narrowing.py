@@ -80,7 +80,7 @@ def code_of(workspace: Workspace, built: Built, symbol: str) -> str | None:
         if not functions:
             return ""
         objects = None
-        if has_objects(workspace.toolchain(built.build).isa):
+        if has_objects(workspace.toolchain(built.build).isa) and not built.whole:
             files = [workspace.store.artefact(unit).object for unit in units]
             objects = ObjectCode([file.read_bytes() for file in files])
         return entry_digest(functions, symbol, objects)
@@ -282,7 +282,7 @@ def _timed(
     built = [trials.built(flags) for _, _, flags in roles]
     tried = with_trials(workspace, snippet, built, built[0].build)
     (checked,) = check_to_measure(tried, (), options, call_seconds)
-    measured = measure_checked(tried, checked, options)
+    measured = measure_checked(tried, checked, options._replace(tried=True))
     verdicts = {v.build: v for v in checked.verdicts}
     results = {r.candidate: r for r in measured.overall.results} if measured.overall else {}
     out = []

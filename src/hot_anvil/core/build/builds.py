@@ -17,17 +17,20 @@ class Build(NamedTuple):
     flag_set: str  # "" when the flags were given in place
     flags: tuple[str, ...]
     earlier: int = 0  # number of the measurement whose code this is, 0 for what it makes now
+    trial: str = ""  # the experiment that it is of, "" for the bench's own
 
     @property
     def name(self) -> str:
         """How people write it: ``gcc-12:fast``, or ``gcc-12 -O2`` for flags given in place.
 
-        Code of an earlier measurement has its number behind it: ``gcc-12:fast#13``.
+        Code of an earlier measurement has its number behind it: ``gcc-12:fast#13``; what is tried
+        has its experiment: ``gcc-12:fast + restrict levels``.
         """
-        number = f"#{self.earlier}" if self.earlier else ""
+        mark = f"#{self.earlier}" if self.earlier else ""
+        mark += f" + {self.trial}" if self.trial else ""
         if self.flag_set:
-            return f"{self.toolchain}:{self.flag_set}{number}"
-        return " ".join((self.toolchain, *self.flags)) + number
+            return f"{self.toolchain}:{self.flag_set}{mark}"
+        return " ".join((self.toolchain, *self.flags)) + mark
 
 
 class Plan(NamedTuple):

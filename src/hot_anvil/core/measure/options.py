@@ -17,6 +17,7 @@ class Options(NamedTuple):
     imported: str = ""  # file of times that something else measured, in place of measuring
     prefer: tuple[str, ...] = ()  # what decides among tied ones: PREFERENCES of ``choosing``
     share: float | None = None  # of a whole program's time; None: what the bench says
+    tried: bool = False  # of experiments, which are no part of the bench's history
 
 
 DEFAULTS = Options()

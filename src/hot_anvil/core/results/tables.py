@@ -6,6 +6,7 @@ from typing import Any, NamedTuple
 from hot_anvil.core.binary.image_map import BuildImage
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.diff.ledger import Ledger
+from hot_anvil.core.experiments.results import WhatIf
 from hot_anvil.core.facts.expectations import Expected
 from hot_anvil.core.facts.records import Fact
 from hot_anvil.core.facts.table import SnippetFacts
@@ -77,6 +78,15 @@ def _narrowed(one: Narrowed) -> Iterator[Row]:
             yield (one.snippet, one.entry, one.left, one.right, needed.change.name,
                    needed.change.kind, where, effect.same, effect.left, effect.right,
                    "; ".join(effect.reasons) or effect.why or None)  # fmt: skip
+
+
+def _whatif(one: WhatIf) -> Iterator[Row]:
+    for tried in one.tried:
+        told = tried.result.comparison.verdict if tried.result else None
+        yield (one.snippet, one.entry, one.build, tried.experiment.name, tried.state,
+               *(told[:4] if told else (None,) * 4), tried.experiment.promise or None,
+               tried.broken.what if tried.broken else None, tried.code_bytes,
+               "; ".join(tried.reasons) or tried.why or None)  # fmt: skip
 
 
 def _calls(one: SnippetCalls) -> Iterator[Row]:
@@ -227,6 +237,11 @@ _KINDS: Mapping[type, tuple[str, Callable[[Any], Iterator[Row]]]] = {
     Narrowed: (
         "snippet entry left right change kind of same_code before after reasons",
         _narrowed,
+    ),
+    WhatIf: (
+        "snippet entry build experiment state ratio low high word promise broken code_bytes "
+        "reasons",
+        _whatif,
     ),
     Expected: ("snippet build entry fact state found", _expected),
     Checked: (

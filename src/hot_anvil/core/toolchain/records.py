@@ -56,6 +56,28 @@ class FlagsTold(NamedTuple):
     level: Mapping[str, str] = {}  # instruction set -> flag for a "{level}" of its processors
 
 
+class Profiling(NamedTuple):
+    """How code is compiled with what its runs showed: counted in one build, used in the next."""
+
+    form: str  # what is linked, and what becomes of the counts: native/profile.c, system/build
+    make: tuple[str, ...]  # flags that let it count; "{unit}" for the source
+    use: tuple[str, ...]  # flags that use the counts in the folder "{data}"
+    merge: str = ""  # program that makes counts usable, "" for none
+
+
+class FlagExperiment(NamedTuple):
+    """Flags that may make code faster, and what that rests on; see core/experiments."""
+
+    flags: tuple[str, ...]
+    why: str
+    promise: str = ""
+    when: tuple[str, ...] = ()  # what an entry must have, of core/experiments/subject's traits
+    breaks: tuple[str, ...] = ()
+    loosens: bool = False
+    isas: tuple[str, ...] = ()  # () for all
+    several: bool = False  # only for snippets of several sources
+
+
 class Family(NamedTuple):
     """What all compilers of one family share; read from a data file."""
 
@@ -87,6 +109,8 @@ class Family(NamedTuple):
     warning_flags: tuple[str, ...]  # find what is suspicious in the source
     front: Front | None
     cures: tuple[Cure, ...]  # each gives code one meaning more that it may rely on
+    experiments: tuple[FlagExperiment, ...]
+    profiling: Profiling | None  # None: it has no such thing, or it is not known here
     helpers: tuple[str, ...]
     text_is_object: bool
     install: str
@@ -174,6 +198,8 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
             Cure(tuple(c["flags"]), c["means"], tuple(c.get("isas", ())))
             for c in table.get("cure", ())
         ),
+        profiling=_profiling(table["profile"]) if "profile" in table else None,
+        experiments=tuple(map(_flag_experiment, table.get("experiment", ()))),
         helpers=tuple(table["helpers"]),
         text_is_object=table["text_is_object"],
         install=table["install"],
@@ -189,6 +215,24 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
 def _records(table: Mapping[str, Any]) -> Records:
     return Records(
         tuple(table["flags"]), table["form"], table.get("since", 0), table.get("stages", "")
+    )
+
+
+def _profiling(table: Mapping[str, Any]) -> Profiling:
+    flags = tuple(table["make"]), tuple(table["use"])
+    return Profiling(table["form"], *flags, table.get("merge", ""))
+
+
+def _flag_experiment(table: Mapping[str, Any]) -> FlagExperiment:
+    return FlagExperiment(
+        tuple(table["flags"]),
+        table["why"],
+        table.get("promise", ""),
+        tuple(table.get("when", ())),
+        tuple(table.get("breaks", ())),
+        table.get("loosens", False),
+        tuple(table.get("isas", ())),
+        table.get("several", False),
     )
 
 

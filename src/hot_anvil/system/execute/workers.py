@@ -12,10 +12,11 @@ import shutil
 import signal
 import time
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from itertools import count, islice
 from pathlib import Path
+from types import MappingProxyType
 from typing import Literal
 
 from hot_anvil.core.calling import protocol, timing
@@ -46,6 +47,7 @@ _SANITIZERS = (
     "handle_sigfpe=0:handle_sigill=0:exitcode=99:allocator_may_return_null=1:"
     f"max_allocation_size_mb={MEMORY_LIMIT >> 20}:hard_rss_limit_mb={MEMORY_LIMIT >> 20}"
 )
+NO_VARIABLES: Mapping[str, str] = MappingProxyType({})
 _PIECES = 64  # of a request sent at once
 _numbers = count()
 
@@ -107,8 +109,10 @@ class Worker:
         memory: int = MEMORY_LIMIT,
         under: Sequence[str] = (),
         errors: int = -1,
+        variables: Mapping[str, str] = NO_VARIABLES,
     ) -> None:
-        # ``errors``: a descriptor for its standard error, which is then not kept as complaints.
+        # ``errors``: a descriptor for its standard error, which is then not kept as complaints;
+        # ``variables``: more of its environment, "{folder}" stands for its own.
         # PATH is .hot-anvil/artefacts/NAME/worker.
         self.folder = new_folder(str(Path(path).parents[2]))
         self._complaints = os.memfd_create("complaints")
@@ -135,7 +139,7 @@ class Worker:
             self._pid = os.posix_spawn(
                 argv[0],
                 argv,
-                own_environment(self.folder),
+                {**own_environment(self.folder), **self._own(variables)},
                 file_actions=[(os.POSIX_SPAWN_DUP2, mine, its) for mine, its in ours],
                 setsid=True,
                 setsigdef=[signal.SIGPIPE, signal.SIGXFSZ, signal.SIGINT],
@@ -146,6 +150,17 @@ class Worker:
             os.close(asked)
             os.close(answers)
         self._scope.live(self._pid, self._held.end)
+
+    def _own(self, variables: Mapping[str, str]) -> dict[str, str]:
+        return {name: text.replace("{folder}", self.folder) for name, text in variables.items()}
+
+    def finish(self, seconds: float) -> None:
+        """Let the process end by itself; what it leaves in its folder is there until ``close``."""
+        os.close(self._in)
+        self._in = os.open(os.devnull, os.O_WRONLY)  # closed again with the others
+        until = time.monotonic() + seconds
+        while not self._wait(os.WNOHANG) and time.monotonic() < until:
+            time.sleep(0.005)
 
     def load(self, library: int, path: str) -> None:
         """Load a build's library under a number."""

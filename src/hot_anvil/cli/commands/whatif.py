@@ -1,0 +1,79 @@
+"""``hot-anvil whatif``."""
+
+import argparse
+from pathlib import Path
+
+from hot_anvil.cli.options import add_bench, add_inputs, one_build, open_anvil, positive, split_path
+from hot_anvil.cli.output import Output, document, table_rows
+from hot_anvil.errors import RequestError
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from hot_anvil.core.experiments.results import WhatIf
+
+MORE_FORMS = ("csv",)
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's own options."""
+    parser.add_argument(
+        "words", nargs="*", metavar="[PATH] [BUILD]",
+        help="a bench or one source file (default: this folder), then the build to start from",
+    )  # fmt: skip
+    add_bench(parser, path=False)
+    add_inputs(parser)
+    parser.set_defaults(entry_filters=True)
+    parser.add_argument(
+        "--seconds", type=positive, default=20.0, metavar="S",
+        help="measure for about this long for each entry, all experiments together (default: 20)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--seed", type=int, default=None, metavar="N",
+        help="fix the random order of rounds and starts (default: drawn)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--patch", metavar="FILE",
+        help="write the edit that gains most, as a unified diff, or that named by --take",
+    )  # fmt: skip
+    parser.add_argument("--take", metavar="NAME", help="the experiment whose edit --patch writes")
+
+
+def run(args: argparse.Namespace, out: Output) -> int:
+    """Try what may help; exit code 1 when --patch finds no edit to write."""
+    from hot_anvil.views.text.whatif import whatif_report
+
+    path, names = split_path(args.words)
+    if args.take and not args.patch:
+        raise RequestError("--take names the experiment whose edit --patch FILE writes; give both.")
+    anvil = open_anvil(args, out, path)
+    build = one_build("whatif", anvil, names)
+    found = anvil.whatif(
+        build, args.snippet, args.entry, args.seconds, args.seed, args.call_seconds
+    )
+    out.answer(
+        lambda: whatif_report(found, out.width),
+        lambda: document("whatif", "whatif", found),
+        lambda: table_rows(found),
+    )
+    if any(one.interrupted for one in found):
+        return 130
+    return _write_patch(args, found) if args.patch else 0
+
+
+def _write_patch(args: argparse.Namespace, found: "Sequence[WhatIf]") -> int:
+    rows = [tried for one in found for tried in one.tried if tried.patch]
+    if args.take:
+        rows = [tried for tried in rows if tried.experiment.name == args.take]
+        if not rows:
+            raise RequestError(f"--take '{args.take}': no experiment with an edit is called so.")
+    else:
+        rows = [tried for tried in rows if tried.gain]
+    if not rows:
+        return 1
+    try:
+        Path(args.patch).write_text(rows[0].patch, errors="surrogateescape")
+    except OSError as error:
+        raise RequestError(f"--patch {args.patch}: cannot be written ({error.strerror}).") from None
+    return 0

@@ -1,0 +1,1 @@
+"""Experiments: flags and edits that are tried by the tool itself, and what each rests on."""

@@ -1,0 +1,80 @@
+"""Flags that are tried: those of the family's data file, levels, standard levels of processors."""
+
+from collections.abc import Iterator, Sequence
+
+from hot_anvil.core.arch import standard_levels
+from hot_anvil.core.experiments.records import Experiment
+from hot_anvil.core.experiments.subject import Subject
+from hot_anvil.core.flags.words import level_of, parted
+from hot_anvil.core.toolchain.records import Family
+
+_LEVELS = {
+    "cc": ("-O1", "-O2", "-O3", "-Os"),
+    "rustc": ("-Copt-level=1", "-Copt-level=2", "-Copt-level=3", "-Copt-level=s"),
+}
+
+
+def flags_to_try(subject: Subject, family: Family, flags: Sequence[str]) -> Iterator[Experiment]:
+    """Give what the family's data file lists and the entry has a use for."""
+    for one in family.experiments:
+        if one.isas and subject.isa not in one.isas:
+            continue
+        if one.several and len(subject.sources) < 2:
+            continue
+        if one.when and not subject.traits & set(one.when):
+            continue
+        if all(flag in flags for flag in one.flags):
+            continue
+        yield Experiment(
+            " ".join(one.flags), one.why, one.promise, one.flags,
+            breaks=one.breaks, loosens=one.loosens,
+        )  # fmt: skip
+
+
+def levels_to_try(family: Family, flags: Sequence[str]) -> Iterator[Experiment]:
+    """Give every other level of optimising, in place of the build's."""
+    here = level_of(parted(flags, family.style))
+    for level in _LEVELS.get(family.style, ()):
+        if (level,) != here:
+            yield Experiment(level, "how much is optimised", flags=(level,))
+
+
+def profile_to_try(family: Family, has_branches: bool) -> Iterator[Experiment]:
+    """Give compiling with what a run of the bench's inputs showed."""
+    if family.profiling and has_branches:
+        yield Experiment(
+            "profile",
+            "how often each path is taken is not known when it is compiled",
+            "what it meets is like the bench's inputs: it is trained, and here also measured, on "
+            "those",
+            profile=True,
+        )
+
+
+def processors_to_try(
+    subject: Subject, family: Family, flags: Sequence[str]
+) -> Iterator[Experiment]:
+    """Give every standard level of processors, where the build names no processor."""
+    template = family.flags_told.level.get(subject.isa, "") if family.flags_told else ""
+    named = any(f.startswith(("-march=", "-mcpu=", "-Ctarget-cpu=")) for f in flags)
+    if not template or named or "target-cpu" in " ".join(flags):
+        return
+    for name in standard_levels(subject.isa)[1:]:
+        yield Experiment(
+            template.replace("{level}", name),
+            "instructions of newer processors are not used",
+            f"every processor that it runs on is of {name} or newer",
+            (template.replace("{level}", name),),
+        )
+
+
+def compilers_to_try(
+    toolchains: Sequence[tuple[str, str]], family: str, flags: Sequence[str]
+) -> Iterator[Experiment]:
+    """Give other compilers of the same target under the same flags, where they take them.
+
+    ``toolchains``: (name, family) of those.
+    """
+    for name, other in toolchains:
+        if other == family or {other, family} == {"gcc", "clang"}:
+            yield Experiment(name, "another compiler does it otherwise", toolchain=name)
