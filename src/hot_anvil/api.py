@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.build.builds import Build
     from hot_anvil.core.build.records import Built
     from hot_anvil.core.code.records import Code
-    from hot_anvil.core.config.records import Bench
+    from hot_anvil.core.config.records import Bench, Snippet
     from hot_anvil.core.diff.ledger import Ledger
     from hot_anvil.core.experiments.results import WhatIf
     from hot_anvil.core.facts.expectations import Expected
@@ -411,6 +411,17 @@ class Anvil:
 
         return ResultSet(pick_snippets(self.workspace, snippets, options, call_seconds))
 
+    def explore(
+        self,
+        snippets: Names = (),
+        options: Options = DEFAULTS,
+        call_seconds: float = CALL_SECONDS,
+    ) -> "ResultSet[Picked]":
+        """Choose the fastest correct candidate over many flag sets, the bench's among them."""
+        from hot_anvil.usecases.exploring import explore_snippets
+
+        return ResultSet(explore_snippets(self.workspace, snippets, options, call_seconds))
+
     def beside_earlier(self, snippets: Names = (), number: int = 0) -> "Anvil":
         """Return an Anvil in which earlier code takes part beside the code now.
 
@@ -598,6 +609,13 @@ class Watch:
         yield from self._saves.wait()
 
 
+def _train(workspace: Workspace, snippet: "Snippet", build: "Build") -> "Built":
+    """Compile a build with a profile; what that takes is loaded only where a bench has one."""
+    from hot_anvil.usecases.profiling import compile_profiled
+
+    return compile_profiled(workspace, snippet, build)
+
+
 def open_bench(
     path: str | Path,
     builds: Names = (),
@@ -615,7 +633,7 @@ def open_bench(
     from hot_anvil.system.bench.opening import open_bench_file
 
     bench = open_bench_file(Path(path), trust)
-    return Anvil(make_workspace(bench, False, limits, progress, builds, project))
+    return Anvil(make_workspace(bench, False, limits, progress, builds, project, _train))
 
 
 def open_source(
@@ -641,7 +659,7 @@ def open_source(
     bench = open_source_file(
         Path(path), builds, entries, inputs, sweep, not_promised, tolerance, trust
     )
-    return Anvil(make_workspace(bench, True, limits, progress, (), project))
+    return Anvil(make_workspace(bench, True, limits, progress, (), project, _train))
 
 
 def import_export(path: str | Path, folder: str | Path) -> "Imported":

@@ -58,6 +58,7 @@ class Workspace(NamedTuple):
     scope: Scope
     progress: Progress
     memo: Memo
+    trainer: Callable[["Workspace", Snippet, Build], Built] | None = None  # of profiled builds
 
     def build(self, name: str) -> Build:
         """Return the build of this name; raises RequestError with the nearest one."""
@@ -114,7 +115,14 @@ class Workspace(NamedTuple):
     def compile_apart(self, pairs: Sequence[tuple[Snippet, Build]]) -> tuple[Built, ...]:
         """Return snippets under builds that need not be of the plan."""
         found = self.found
-        return compile_grid(pairs, found.toolchains, found.families, self.store, self.progress)
+        plain = [pair for pair in pairs if not pair[1].profiled]
+        made = compile_grid(plain, found.toolchains, found.families, self.store, self.progress)
+        done = {(one.snippet.name, one.build): one for one in made}
+        for snippet, build in pairs:
+            if build.profiled:
+                assert self.trainer
+                done[snippet.name, build] = self.trainer(self, snippet, build)
+        return tuple(done[snippet.name, build] for snippet, build in pairs)
 
     def code(self, built: Built, view: str = EMITTED, chains: bool = False) -> Code:
         """Return the code of a build of a snippet; raises RequestError if it is refused.
@@ -184,9 +192,11 @@ def make_workspace(
     progress: Progress = no_progress,
     builds: Sequence[str] = (),
     project: str = "",
+    trainer: Callable[[Workspace, Snippet, Build], Built] | None = None,
 ) -> Workspace:
     """Return the workspace of a bench; ``bare`` for that of a source without a bench file.
 
+    ``trainer`` compiles builds with a profile, which takes a run of the code.
     ``builds``, texts such as "gcc -O2", stand in place of the bench's grid; ``project`` is a
     compile_commands.json to take flags of its sources from.
 
@@ -209,7 +219,7 @@ def make_workspace(
         plan = plan_builds(bench, found.toolchains, found.families)
     store = Store(bench.root, bare=bare)
     scope = Scope(limits, None, confine_by(found.toolchains, store, not limits.free))
-    return Workspace(bench, found, plan, store, scope, progress, Memo())
+    return Workspace(bench, found, plan, store, scope, progress, Memo(), trainer)
 
 
 @contextmanager

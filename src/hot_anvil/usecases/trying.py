@@ -95,6 +95,7 @@ def _compile(bases: Bases, experiment: Experiment) -> Built:
             texts[file] = edited(texts[file], (e for e in experiment.edits if e.file == file))
         store = store_of_copy(store, texts)
     if experiment.profile:
+        build = build._replace(profiled=True)
         return compile_trained(workspace, bases.snippet, build, bases.signatures, store, 5.0)
     found = workspace.found
     (built,) = compile_grid([(bases.snippet, build)], found.toolchains, found.families, store)

@@ -46,6 +46,7 @@ from hot_anvil.usecases.fault_finders import (
 from hot_anvil.usecases.folded import folded_notes
 from hot_anvil.usecases.kernels import is_kernels
 from hot_anvil.usecases.linking import link_builds
+from hot_anvil.usecases.profiling import trained_notes
 from hot_anvil.workspace import Workspace, usecase
 
 T = TypeVar("T")
@@ -192,7 +193,9 @@ def make_plan(
     texts = "\n".join(line for lines in sources.values() for line in lines)
     asked = warnings() if looks_undefined(texts) else ()
     warned = dict.fromkeys(told for by, found in asked for told in unseen(found, by))
-    return plan, (*entries.notes, *warned, *folded_notes(workspace, builds, direct))
+    trained = trained_notes(builds) if any(b.build.profiled for b in builds) else ()
+    notes = (*entries.notes, *warned, *folded_notes(workspace, builds, direct), *trained)
+    return plan, notes
 
 
 def _promises(

@@ -68,7 +68,7 @@ def try_experiments(
     for built in workspace.compile(snippets, [base]):
         workspace.code(built, EMITTED)  # raises where it is refused
         for name in _entries(workspace, built, entries):
-            out.append(_Search(workspace, built, name, seconds, seed, call_seconds).run())
+            out.append(Search(workspace, built, name, seconds, seed, call_seconds).run())
             if out[-1].interrupted:
                 return tuple(out)
     if not out:
@@ -100,7 +100,7 @@ def _entries(workspace: Workspace, built: Built, names: Collection[str]) -> list
     return chosen or known
 
 
-class _Search:
+class Search:
     """The experiments on one entry, from what is worth trying to what is worth doing."""
 
     def __init__(
@@ -243,6 +243,17 @@ class _Search:
                 out.append(candidate)
         return _with_verdicts(checked, judged, candidates), out
 
+    def _is_wrong(self, checked: Checked) -> bool:
+        """Tell whether the build itself is not right: then nothing can be said of the others."""
+        name = self.bases.built.build.name
+        own = next(v for v in checked.verdicts if v.build == name)
+        if own.usable:
+            return False
+        self.notes.append(
+            f"{name} itself is {own.verdict}: {own.why}. Nothing was measured; see check."
+        )
+        return True
+
     def _measure(self, checked: Checked, candidates: Sequence[Candidate], seconds: float) -> None:
         """Measure candidates beside the build, all in one contest."""
         base = self.bases.built
@@ -263,6 +274,12 @@ class _Search:
             if result is not None:
                 name = candidate.experiment.name
                 self.tried[name] = self.tried[name]._replace(state=MEASURED, result=result)
+
+    def holds(self, name: str, seconds: float) -> bool:
+        """Measure one experiment once more, by itself in fresh processes; tell whether it gains."""
+        checked, right = self._right([self.compiled[name]])
+        self._measure(checked, right, seconds)
+        return self.tried[name].gain
 
     def _best(self, candidates: Sequence[Candidate]) -> list[Candidate]:
         """Return the few that may be the fastest."""

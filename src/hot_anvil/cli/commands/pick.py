@@ -14,6 +14,7 @@ from hot_anvil.cli.options import (
 )
 from hot_anvil.cli.output import Output
 from hot_anvil.cli.plotting import KINDS, add_plot, plot_answer
+from hot_anvil.errors import RequestError
 
 MORE_FORMS = ("csv",)
 
@@ -24,6 +25,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
     add_measuring(parser, "the choice is told slower than")
     add_plot(parser, KINDS["pick"])
+    parser.add_argument(
+        "--explore", action="store_true",
+        help="search many flag sets of the bench's compilers too: levels, standard levels of "
+        "processors, flags that promise nothing",
+    )  # fmt: skip
     parser.add_argument(
         "--share", type=share, metavar="S",
         help="the entry's share of a whole program's time, from 0 to 1: tells what the gain of the "
@@ -43,7 +49,10 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
     anvil = open_to_measure(args, out)
     notes = () if args.imported else environment()
-    picked = anvil.pick(args.snippet, measure_options(args), args.call_seconds)
+    if args.explore and args.imported:
+        raise RequestError("--explore measures here: leave --imported out.")
+    search = anvil.explore if args.explore else anvil.pick
+    picked = search(args.snippet, measure_options(args), args.call_seconds)
     limit = args.fail_if_slower_than
     slower = [
         row

@@ -17,6 +17,7 @@ class Build(NamedTuple):
     flag_set: str  # "" when the flags were given in place
     flags: tuple[str, ...]
     earlier: int = 0  # number of the measurement whose code this is, 0 for what it makes now
+    profiled: bool = False  # compiled with what a run of the bench's inputs showed
     trial: str = ""  # the experiment that it is of, "" for the bench's own
 
     @property
@@ -31,6 +32,11 @@ class Build(NamedTuple):
         if self.flag_set:
             return f"{self.toolchain}:{self.flag_set}{mark}"
         return " ".join((self.toolchain, *self.flags)) + mark
+
+    @property
+    def told_flags(self) -> str:
+        """Its flags as people read them, with the word "profile" where it is compiled with one."""
+        return " ".join((*self.flags, *(("profile",) if self.profiled else ())))
 
 
 class Plan(NamedTuple):
@@ -58,7 +64,10 @@ def find_build(name: str, builds: Sequence[Build], toolchains: Sequence[Toolchai
 
 
 def command_line(build: Build, toolchain: Toolchain, snippet: Snippet) -> str:
-    """Return the command a person types to get this build's objects."""
+    """Return the command a person types to get this build's objects.
+
+    With a profile it is the last of three: one with ``-fprofile-generate``, and a run, go before.
+    """
     commands = []
     by_command: dict[tuple[str, ...], list[str]] = {}
     for source in snippet.sources_for(toolchain.drivers):
@@ -67,7 +76,8 @@ def command_line(build: Build, toolchain: Toolchain, snippet: Snippet) -> str:
         what = ("--crate-type=lib", "--emit=obj") if language == "rust" else ("-c",)
         what = ("-ptx",) if driver.family == "nvcc" else what
         own = snippet.source_flags.get(source, ())
-        words = (driver.command, *build.flags, *own, *toolchain.flags, *what)
+        trained = ("-fprofile-use",) if build.profiled else ()
+        words = (driver.command, *build.flags, *trained, *own, *toolchain.flags, *what)
         by_command.setdefault(words, []).append(source)
     for words, sources in by_command.items():
         commands.append(shlex.join([*words, *sources]))

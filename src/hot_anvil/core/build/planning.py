@@ -1,9 +1,9 @@
 """Which builds a bench asks for, on the toolchains of this machine."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from hot_anvil.core.build.builds import Build, Plan, find_build, names_of, split_flags
-from hot_anvil.core.config.records import Bench, Snippet
+from hot_anvil.core.config.records import PROFILE, Bench, Snippet
 from hot_anvil.core.names import listed, matches, nearest
 from hot_anvil.core.toolchain.records import Family, Toolchain, find_toolchain, flags_for_family
 from hot_anvil.errors import MissingError, RequestError
@@ -59,7 +59,9 @@ def _from_grid(
             if text is None:
                 continue
             flags = split_flags(text, f"{bench.file}: flags.{flag_set}")
-            build = Build(chain.name, flag_set, flags)
+            value = bench.flags[flag_set]
+            profiled = isinstance(value, Mapping) and bool(value.get(PROFILE))
+            build = Build(chain.name, flag_set, flags, profiled=profiled)
             names = names_of(build, toolchains)
             if not any(matches(name, p) for p in bench.grid.excepted for name in names):
                 builds.append(build)

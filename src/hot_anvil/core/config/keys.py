@@ -23,7 +23,12 @@ def _keys(*rows: tuple[str, Form, str]) -> tuple[Key, ...]:
 
 _TOP = _keys(
     ("title", "text", "what the bench is about"),
-    ("flags", "table", "flag sets: name to flags, or to flags per compiler family"),
+    (
+        "flags",
+        "table",
+        "flag sets: name to flags, or to flags per compiler family (other: all that are not "
+        "named); with profile = true compiled with what a run of the inputs showed",
+    ),
     ("grid", "table", "which builds there are"),
     ("toolchain", "table", "compilers of your own"),
     ("snippet", "tables", "the pieces of code under study"),
@@ -61,6 +66,7 @@ KEYS: Mapping[str, tuple[Key, ...]] = {
         ("reference", "text", "the entry whose results count as right"),
         ("sweep", "table", "sizes to go through: name to whole numbers"),
         ("inputs", "table", "parameter to value"),
+        ("training", "table", "parameter to value where a profile is made, in place of the inputs"),
         ("source_flags", "table", "more flags for one source"),
         ("link_flags", "text", "flags for linking"),
         ("packages", "texts", "libraries by their pkg-config names"),

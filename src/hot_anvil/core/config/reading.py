@@ -6,7 +6,7 @@ from hot_anvil.core.arch import SYNTAXES
 from hot_anvil.core.config.positions import Path
 from hot_anvil.core.config.reader import Reader, check_values, whole
 from hot_anvil.core.config.reading_snippets import flag_sets, read_snippet
-from hot_anvil.core.config.records import Bench, CustomToolchain, Grid, Settings, Values
+from hot_anvil.core.config.records import PROFILE, Bench, CustomToolchain, Grid, Settings, Values
 
 DEFAULT_FLAGS = {"plain": "-O0", "lean": "-Os", "even": "-O2", "fast": "-O3"}
 
@@ -51,9 +51,13 @@ def read_settings(tables: Values, text: str, file: str) -> Settings:
 
 
 def _check_flags(reader: Reader, name: str, value: object) -> None:
-    texts = value.values() if isinstance(value, Mapping) else [value]
-    if not all(isinstance(text, str) for text in texts):
+    table = dict(value) if isinstance(value, Mapping) else {"other": value}
+    if not isinstance(table.pop(PROFILE, False), bool):
+        reader.note(("flags", name, PROFILE), "must be true or false")
+    if not all(isinstance(text, str) for text in table.values()):
         reader.note(("flags", name), "must be a text, or a table of texts per family")
+    elif not table:
+        reader.note(("flags", name), "has no flags: give a text per family, or 'other' for all")
 
 
 def _grid(reader: Reader, table: Values, flags: Values) -> Grid:

@@ -28,6 +28,11 @@ def read_snippet(reader: Reader, table: Values, path: Path, flags: Values) -> Sn
     inputs = known.get("inputs", {})
     for key, value in inputs.items():
         reader.attempt(None, read_parameter, reader, value, (*path, "inputs", key))
+    training = known.get("training", {})
+    for key, value in training.items():
+        reader.attempt(None, read_parameter, reader, value, (*path, "training", key))
+        if key not in inputs:
+            reader.note((*path, "training", key), f"'{key}' is none of the inputs")
     sweep = known.get("sweep", {})
     points = {k: _points(reader, v, (*path, "sweep", k)) for k, v in sweep.items()}
     if math.prod(map(len, points.values())) > _MOST_POINTS:
@@ -45,6 +50,7 @@ def read_snippet(reader: Reader, table: Values, path: Path, flags: Values) -> Sn
         toolchains=tuple(known.get("toolchains", ())),
         flags=flag_sets(reader, known, path, flags),
         project=known.get("from", ""),
+        training=training,
         **read_check_keys(reader, known, path),
         **read_time_keys(reader, known, path, made),
         expectations=_expectations(reader, known, path),

@@ -85,6 +85,7 @@ class Snippet(NamedTuple):
     share_in: str = ""  # program in whose runs that share is measured
     threads: int = 0  # that call the entry at once, 0 for one that is not meant to
     launch: LaunchShape | None = None  # of kernels; None for what no device runs
+    training: Values = MappingProxyType({})  # inputs that profiles are made with, else ``inputs``
 
     @property
     def languages(self) -> tuple[str, ...]:
@@ -116,6 +117,9 @@ class Grid(NamedTuple):
     reference: str  # "" for the first build
     baseline: str  # "" for the reference
     clock_hz: float = 0  # of chips whose flags do not say it; 0: not known
+
+
+PROFILE = "profile"  # key of a flag set: compiled with what a run of the inputs showed
 
 
 class Bench(NamedTuple):

@@ -3,15 +3,11 @@
 from collections.abc import Iterator, Sequence
 
 from hot_anvil.core.arch import standard_levels
+from hot_anvil.core.experiments.exploring import LEVELS
 from hot_anvil.core.experiments.records import Experiment
 from hot_anvil.core.experiments.subject import Subject
 from hot_anvil.core.flags.words import level_of, parted
 from hot_anvil.core.toolchain.records import Family
-
-_LEVELS = {
-    "cc": ("-O1", "-O2", "-O3", "-Os"),
-    "rustc": ("-Copt-level=1", "-Copt-level=2", "-Copt-level=3", "-Copt-level=s"),
-}
 
 
 def flags_to_try(subject: Subject, family: Family, flags: Sequence[str]) -> Iterator[Experiment]:
@@ -34,7 +30,7 @@ def flags_to_try(subject: Subject, family: Family, flags: Sequence[str]) -> Iter
 def levels_to_try(family: Family, flags: Sequence[str]) -> Iterator[Experiment]:
     """Give every other level of optimising, in place of the build's."""
     here = level_of(parted(flags, family.style))
-    for level in _LEVELS.get(family.style, ()):
+    for level in LEVELS.get(family.style, ()):
         if (level,) != here:
             yield Experiment(level, "how much is optimised", flags=(level,))
 

@@ -6,6 +6,7 @@ from hot_anvil.core.experiments.records import Experiment
 from hot_anvil.core.measure.summary import Result
 from hot_anvil.core.measure.verdict_words import FASTER
 
+WORTH_IT = 0.985  # the most that a gain's interval may reach: less is next to nothing
 State = Literal["refused", "no change", "same", "wrong", "not timed", "measured"]
 REFUSED: State = "refused"  # it does not compile
 NO_CHANGE: State = "no change"  # the code is what it was
@@ -43,8 +44,9 @@ class Tried(NamedTuple):
 
     @property
     def gain(self) -> bool:
-        """Whether it is told faster."""
-        return self.result is not None and self.result.comparison.verdict.word == FASTER
+        """Whether it is told faster, and by enough to be worth an edit or a promise."""
+        told = self.result.comparison.verdict if self.result else None
+        return told is not None and told.word == FASTER and told.high <= WORTH_IT
 
     @property
     def ratio(self) -> float:

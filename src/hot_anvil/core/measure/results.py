@@ -40,6 +40,17 @@ class Measured(NamedTuple):
     elsewhere: tuple[Elsewhere, ...] = ()  # candidates of other targets: counted, not timed
 
 
+class Explored(NamedTuple):
+    """What a search over flag sets went through."""
+
+    flag_sets: int  # that were compiled
+    refused: int
+    different: int  # that make code of their own, the bench's own builds among them
+    wrong: int  # candidates of those
+    measured: int  # candidates that were measured shortly
+    finalists: int  # builds that were measured properly, beside the baseline
+
+
 class Picked(NamedTuple):
     """The whole job on one snippet."""
 
@@ -48,3 +59,4 @@ class Picked(NamedTuple):
     identities: tuple[CodeIdentity, ...] = ()  # of each candidate with the fastest
     share: float | None = None  # of a whole program's time that the entry takes
     seen: Share | None = None  # where that was measured
+    explored: Explored | None = None  # where more than the bench's builds were tried

@@ -28,7 +28,8 @@ def _compilers(bench: Bench) -> Iterator[str]:
 def _flags(bench: Bench) -> Iterator[str]:
     for given in bench.flags.values():
         for text in given.values() if isinstance(given, Mapping) else [given]:
-            yield from running_flags(words_of(text))
+            if isinstance(text, str):
+                yield from running_flags(words_of(text))
     for custom in bench.custom:
         yield from running_flags(custom.flags)
     for snippet in bench.snippets:

@@ -20,6 +20,7 @@ def compile_document(
                 "snippet": built.snippet.name,
                 "build": built.build.name,
                 "flags": list(built.build.flags),
+                "profiled": built.build.profiled,
                 "status": built.status,
                 "why": built.why,
                 "seconds": built.seconds,

@@ -63,6 +63,7 @@ def pick_document(
         ],
         faults=faults(item.measured.checked for item in picked),
         excluded=[v._asdict() for item in picked for v in item.pick.excluded],
+        explored={item.pick.snippet: item.explored._asdict() for item in picked if item.explored},
         gain={item.pick.snippet: item.pick.gain for item in picked},
         share={item.pick.snippet: item.share for item in picked},
         measurements=measure_document([item.measured for item in picked], notes, slower),

@@ -52,7 +52,7 @@ def compile_report(
 
 def _flags(built: Built) -> str:
     """Return the flags of a build, "" where its name says them already."""
-    flags = " ".join(built.build.flags)
+    flags = built.build.told_flags
     return "" if flags and built.build.name.endswith(f" {flags}") else flags or "(none)"
 
 

@@ -33,7 +33,7 @@ def listing_report(listings: Sequence[Listing], width: int, raw_names: bool = Fa
 def add_heading(report: Report, listing: Listing) -> None:
     """Add what a listing is of, and what weakens it."""
     built = listing.built
-    flags = " ".join(built.build.flags)
+    flags = built.build.told_flags
     if listing.library:
         report.add(Span(listing.library, STRONG), f"  as {built.build.toolchain} links it")
         if listing.note:

@@ -19,7 +19,16 @@ from hot_anvil.views.text.measure import (
     word,
 )
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span, span
-from hot_anvil.views.text.words import digits, duration, interval, joined, percent, ratio, size
+from hot_anvil.views.text.words import (
+    digits,
+    duration,
+    interval,
+    joined,
+    percent,
+    plural,
+    ratio,
+    size,
+)
 
 if TYPE_CHECKING:
     from hot_anvil.core.measure.compile_times import CompileTime
@@ -43,6 +52,7 @@ def pick_report(
         if not_checked(report, item.measured.checked):
             continue
         undefined(report, item.measured.checked)
+        _explored(report, item)
         if item.pick.ranking:
             _ranking(report, item)
         elsewhere(report, item.measured.elsewhere)
@@ -52,6 +62,18 @@ def pick_report(
         picked_elsewhere(report, item.measured.elsewhere)
     environment(report, notes, said)
     return report
+
+
+def _explored(report: Report, item: "Picked") -> None:
+    one = item.explored
+    if one:
+        report.paragraph(
+            f"explored: {plural(one.flag_sets, 'flag set')} ({one.refused} refused) make "
+            f"{plural(one.different, 'different code')}, the bench's own among them; "
+            f"{plural(one.measured, 'correct candidate')} measured shortly, then the best "
+            f"{one.finalists} anew, beside the baseline",
+            indent=2,
+        )
 
 
 def _ranking(report: Report, item: "Picked") -> None:
