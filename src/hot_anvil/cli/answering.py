@@ -46,5 +46,6 @@ _DOCUMENTED: dict[str, "Callable[[Answer], tuple[Any, ...]]"] = {
     "check": lambda answer: (answer.results,),
     "measure": lambda answer: (answer.results, answer.notes, answer.slower),
     "pick": lambda answer: (answer.results, answer.notes, answer.slower),
+    "whatif": lambda answer: (answer.results, answer.notes),
     "hotspots": lambda answer: (answer.results, answer.sources),
 }

@@ -3,8 +3,17 @@
 import argparse
 from pathlib import Path
 
-from hot_anvil.cli.options import add_bench, add_inputs, one_build, open_anvil, positive, split_path
-from hot_anvil.cli.output import Output, document, table_rows
+from hot_anvil.cli.answering import write_answer
+from hot_anvil.cli.options import (
+    add_bench,
+    add_inputs,
+    one_build,
+    open_anvil,
+    positive,
+    same_again,
+    split_path,
+)
+from hot_anvil.cli.output import Output
 from hot_anvil.errors import RequestError
 
 TYPE_CHECKING = False
@@ -34,6 +43,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="fix the random order of rounds and starts (default: drawn)",
     )  # fmt: skip
     parser.add_argument(
+        "--notes", action="store_true",
+        help="all notes on this machine, also those that an earlier answer here has told",
+    )  # fmt: skip
+    parser.add_argument(
         "--patch", metavar="FILE",
         help="write the edit that gains most, as a unified diff, or that named by --take",
     )  # fmt: skip
@@ -42,7 +55,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, out: Output) -> int:
     """Try what may help; exit code 1 when --patch finds no edit to write."""
-    from hot_anvil.views.text.whatif import whatif_report
+    from hot_anvil.api import environment
+    from hot_anvil.core.results.answers import Answer
 
     path, names = split_path(args.words)
     if args.take and not args.patch:
@@ -52,11 +66,11 @@ def run(args: argparse.Namespace, out: Output) -> int:
     found = anvil.whatif(
         build, args.snippet, args.entry, args.seconds, args.seed, args.call_seconds
     )
-    out.answer(
-        lambda: whatif_report(found, out.width),
-        lambda: document("whatif", "whatif", found),
-        lambda: table_rows(found),
-    )
+    notes = environment()
+    said = () if args.notes else anvil.kept.notes_said()
+    answer = Answer("whatif", found, notes, said, asked=same_again(args, path))
+    anvil.keep(answer)
+    write_answer(answer, out)
     if any(one.interrupted for one in found):
         return 130
     return _write_patch(args, found) if args.patch else 0

@@ -8,8 +8,8 @@ from hot_anvil.core.measure.results import Measured, Picked
 from hot_anvil.core.measure.summary import Result
 from hot_anvil.core.verify.results import Checked
 
-Command = Literal["check", "measure", "pick", "hotspots"]
-KEPT: tuple[Command, ...] = ("check", "measure", "pick", "hotspots")
+Command = Literal["check", "measure", "pick", "hotspots", "whatif"]
+KEPT: tuple[Command, ...] = ("check", "measure", "pick", "hotspots", "whatif")
 
 NO_SOURCES: Mapping[str, Sequence[str]] = MappingProxyType({})
 NO_ARTEFACTS: Mapping[tuple[str, str], str] = MappingProxyType({})
@@ -19,7 +19,7 @@ class Answer(NamedTuple):
     """A command's answer: its results with all that its views show beside them."""
 
     command: Command
-    # One for each snippet: Checked, Measured, Picked or Hot, by the command.
+    # One for each snippet: Checked, Measured, Picked, Hot or WhatIf, by the command.
     results: tuple[Any, ...]
     notes: tuple[str, ...] = ()  # on the machine, as it was then
     said: tuple[str, ...] = ()  # of these, what was said before and is only named

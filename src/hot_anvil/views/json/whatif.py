@@ -6,7 +6,7 @@ from hot_anvil.core.experiments.results import Tried, WhatIf
 from hot_anvil.views.json.document import Document, document, finite
 
 
-def whatif_document(found: Sequence[WhatIf]) -> Document:
+def whatif_document(found: Sequence[WhatIf], notes: Sequence[str] = ()) -> Document:
     """Return the document of ``whatif``."""
     entries = [
         {
@@ -19,7 +19,7 @@ def whatif_document(found: Sequence[WhatIf]) -> Document:
         }
         for one in found
     ]  # fmt: skip
-    return document("whatif", entries=entries)
+    return document("whatif", entries=entries, environment=list(notes))
 
 
 def _tried(tried: Tried) -> Document:

@@ -17,6 +17,10 @@ def answer_report(answer: Answer, width: int, everything: bool = False) -> Repor
         from hot_anvil.views.text.hotspots import hotspots_report
 
         return hotspots_report(answer.results, answer.sources, width, everything)
+    if answer.command == "whatif":
+        from hot_anvil.views.text.whatif import whatif_report
+
+        return whatif_report(answer.results, answer.notes, width, answer.said)
     from hot_anvil.views.text.measure import measure_report, slower_lines
 
     if answer.command == "pick":

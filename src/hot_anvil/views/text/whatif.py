@@ -13,6 +13,7 @@ from hot_anvil.core.experiments.results import (
     WhatIf,
 )
 from hot_anvil.core.names import listed
+from hot_anvil.views.text.measure import environment
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Report, Span
 from hot_anvil.views.text.words import duration, interval, plural, ratio, significant, size
 
@@ -22,7 +23,9 @@ _LONGER = 1.5  # times as long to compile that is worth a word
 _DEEP = "      "
 
 
-def whatif_report(found: Sequence[WhatIf], width: int) -> Report:
+def whatif_report(
+    found: Sequence[WhatIf], notes: Sequence[str], width: int, said: Sequence[str] = ()
+) -> Report:
     """Return the experiments that gain, then in a line each what became of the others."""
     report = Report(width)
     for one in found:
@@ -46,6 +49,7 @@ def whatif_report(found: Sequence[WhatIf], width: int) -> Report:
                 "checked is kept.",
                 TROUBLE, 2,
             )  # fmt: skip
+    environment(report, notes, said)
     return report
 
 
