@@ -5,7 +5,7 @@ from collections.abc import Collection, Iterator, Sequence
 from hot_anvil.core.arch import has_objects, standard_levels
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built
-from hot_anvil.core.code.records import EMITTED, find_symbols
+from hot_anvil.core.code.records import EMITTED, find_functions, find_symbols
 from hot_anvil.core.config.records import Snippet, language_of
 from hot_anvil.core.flags.entry_code import ObjectCode, entry_digest
 from hot_anvil.core.flags.records import (
@@ -116,20 +116,22 @@ def narrow_builds(
                 f"{build.name} makes its code while linking, and so does every build on the way to "
                 "it: narrow compares what compiling makes. Name builds without -flto."
             )
+    compiled = workspace.compile(snippets, [one, other])
+    if not compiled:
+        raise RequestError(f"{one.name} has no compiler for any source asked for.")
+    codes = [workspace.code(built) for built in compiled]  # raises where one is refused
+    if entries:
+        find_symbols(entries, codes)  # raises where one is nowhere
     out = []
-    asked = [b.snippet for b in workspace.compile(snippets, [one])]
-    found: set[str] = set()
-    for snippet in asked:
-        trials = Trials(workspace, snippet, one.toolchain)
+    for snippet in dict.fromkeys(b.snippet.name for b in compiled):
+        own = next(b.snippet for b in compiled if b.snippet.name == snippet)
+        trials = Trials(workspace, own, one.toolchain)
         for symbol, title in _entries(workspace, trials, (one, other), entries):
-            found.add(title)
             narrowed = _narrow(workspace, trials, (one, other), symbol, title)
             if options and narrowed.needed:
                 timed = _timed(trials, (one, other), narrowed, options, call_seconds)
                 narrowed = narrowed._replace(timed=timed)
             out.append(narrowed)
-    if not asked:
-        raise RequestError(f"{one.name} has no compiler for any source asked for.")
     return tuple(out)
 
 
@@ -153,7 +155,7 @@ def _entries(
             )
         wanted = both
     for name in wanted:
-        for symbol in sorted(find_symbols([name], codes)):
+        for symbol in sorted(find_functions(codes, name)):
             yield symbol, codes[0].title(symbol)
 
 

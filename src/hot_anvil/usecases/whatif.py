@@ -37,6 +37,7 @@ from hot_anvil.errors import RequestError
 from hot_anvil.usecases.comparison import compare_kept, side_of
 from hot_anvil.usecases.entries import find_callable
 from hot_anvil.usecases.experiment_checks import Judged, judge_all
+from hot_anvil.usecases.kernels import is_kernels
 from hot_anvil.usecases.measurement import measure_checked
 from hot_anvil.usecases.narrowing import code_of
 from hot_anvil.usecases.trial_builds import only_entry, with_trials
@@ -64,40 +65,35 @@ def try_experiments(
     Raises RequestError where no entry is named and there are several.
     """
     base = workspace.build(build)
+    compiled = workspace.compile(snippets, [base])
+    codes = [workspace.code(built) for built in compiled]  # raises where one is refused
+    if entries:
+        find_symbols(entries, codes)  # raises where one is nowhere
+    asked = [(b, name) for b in compiled for name in _entries(workspace, b, entries)]
+    if not asked:
+        raise RequestError(
+            f"{listed(entries) or base.name}: is no entry here that can be called by itself, so "
+            "nothing can be measured. Name an entry of a snippet, and no whole program."
+        )
+    if not entries and len(asked) > 1:
+        raise RequestError(
+            "there are several entries: name the one to try things on with --entry. They are: "
+            f"{listed(name for _, name in asked)}."
+        )
     out = []
-    for built in workspace.compile(snippets, [base]):
-        workspace.code(built, EMITTED)  # raises where it is refused
-        for name in _entries(workspace, built, entries):
-            out.append(Search(workspace, built, name, seconds, seed, call_seconds).run())
-            if out[-1].interrupted:
-                return tuple(out)
-    if not out:
-        raise RequestError(f"{base.name} compiles nothing that was asked for.")
+    for built, name in asked:
+        out.append(Search(workspace, built, name, seconds, seed, call_seconds).run())
+        if out[-1].interrupted:
+            break
     return tuple(out)
 
 
 def _entries(workspace: Workspace, built: Built, names: Collection[str]) -> list[str]:
-    """Return the entries asked for, of one snippet."""
-    snippet = built.snippet
-    if snippet.program:
-        raise RequestError(
-            f"snippet {snippet.name} is a whole program: experiments are made on functions. Name "
-            "others with --snippet, or make a snippet of the function that takes its time."
-        )
-    known = [signature.name for signature in find_callable(workspace, snippet).signatures]
-    chosen = [name for name in names if name in known]
-    if not names and len(known) > 1:
-        raise RequestError(
-            f"snippet {snippet.name} has several entries: name the one to try things on with "
-            f"--entry. They are: {listed(known)}."
-        )
-    if names and not chosen:
-        find_symbols(names, [workspace.code(built)])
-        raise RequestError(
-            f"{listed(names)}: is no entry of snippet {snippet.name}: it cannot be called by "
-            f"itself, so nothing can be measured. Its entries are: {listed(known)}."
-        )
-    return chosen or known
+    """Return the entries of one snippet, or those of them that are asked for."""
+    if built.snippet.program or is_kernels(built.snippet):
+        return []
+    known = [signature.name for signature in find_callable(workspace, built.snippet).signatures]
+    return [name for name in known if name in names or not names]
 
 
 class Search:

@@ -22,6 +22,7 @@ _LADDERS = {
     "rustc": ("-Copt-level=0", "-Copt-level=1", "-Copt-level=2", "-Copt-level=3"),
 }
 _LIKE = {"-O": "-O1", "-Ofast": "-O3", "-O4": "-O3"}
+_SMALL = dict.fromkeys(("-Os", "-Oz", "-Og"), "-O1")  # where one of these is what is started from
 _CPU = re.compile(r"-m(?:arch|cpu|mcu)=|-Ctarget-cpu=")
 _MACRO = re.compile(r"__([A-Z][A-Z0-9_]*[A-Z0-9])__")
 
@@ -213,10 +214,10 @@ def _levels_between(case: Case, here: Flag | None, there: Flag | None) -> list[F
     if there is None or here == there:
         return []
     ladder = _LADDERS.get(case.style, ())
-    first, last = (
-        _LIKE.get(flag[0], flag[0]) if flag else (ladder[0] if ladder else "")
-        for flag in (here, there)
-    )
+    if not ladder:
+        return [there]
+    first = (_LIKE | _SMALL).get(here[0], here[0]) if here else ladder[0]
+    last = _LIKE.get(there[0], there[0])
     between: list[Flag] = []
     if first in ladder and last in ladder:
         between += [(level,) for level in ladder[ladder.index(first) + 1 : ladder.index(last)]]

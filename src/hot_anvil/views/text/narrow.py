@@ -31,8 +31,9 @@ def narrow_report(found: Sequence[Narrowed], width: int) -> Report:
 
 
 def _set(report: Report, one: Narrowed) -> None:
+    verb = "makes" if len(one.needed) == 1 else "make"
     report.paragraph(
-        f"{len(one.needed)} of {plural(one.pool, 'difference')} make the code of {one.right} "
+        f"{len(one.needed)} of {plural(one.pool, 'difference')} {verb} the code of {one.right} "
         f"({plural(one.compiles, 'compile')})",
         indent=2,
     )
