@@ -134,7 +134,7 @@ class Search:
     def _run(self) -> None:
         different = self._different(self._experiments())
         checked, right = self._right(different)
-        if not right or self._is_wrong(checked):
+        if self._is_wrong(checked) or not right:
             return
         self._measure(checked, right, self.seconds / 2)
         best = self._best(right)

@@ -36,6 +36,10 @@ def whatif_report(
             _gain(report, one, tried)
         for tried in gains[_WHOLE:]:
             _ratio(report, tried)
+            if tried.experiment.promise:
+                broken = "; an input breaks it" if tried.broken else ""
+                report.say(_DEEP, Span(f"promise: {tried.experiment.promise}", DIM),
+                           Span(broken, TROUBLE))  # fmt: skip
         if not gains:
             nothing = "nothing that was tried is told faster"
             report.add("  ", Span("interrupted" if one.interrupted else nothing, STRONG))
