@@ -153,3 +153,6 @@ def test_edits_are_put_together_where_they_do_not_meet() -> None:
             together([one, two._replace(edits=(clash,))])
     with pytest.raises(EditError):
         together([one, two._replace(toolchain="clang-16")])
+    for flag in ("-fno-a", "-O3"):  # beside -fa and -O2
+        with pytest.raises(EditError):
+            together([one._replace(flags=("-fa", "-O2")), two._replace(flags=(flag,))])

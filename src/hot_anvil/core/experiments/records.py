@@ -57,11 +57,14 @@ def together(several: Sequence[Experiment]) -> Experiment:
                 raise EditError(f"two edits of {file} want the same place")
     if len({one.toolchain for one in several}) > 1:
         raise EditError("they are of different compilers")
+    flags = tuple(dict.fromkeys(flag for one in several for flag in one.flags))
+    if len({_matter(flag) for flag in flags}) < len(flags):
+        raise EditError("they say the same thing differently")
     return Experiment(
         name=" and ".join(one.name for one in several),
         why="each alone is faster",
         promise="; ".join(dict.fromkeys(one.promise for one in several if one.promise)),
-        flags=tuple(dict.fromkeys(flag for one in several for flag in one.flags)),
+        flags=flags,
         edits=edits,
         breaks=tuple(dict.fromkeys(kind for one in several for kind in one.breaks)),
         apart=tuple(dict.fromkeys(name for one in several for name in one.apart)),
@@ -70,3 +73,10 @@ def together(several: Sequence[Experiment]) -> Experiment:
         profile=any(one.profile for one in several),
         parts=tuple(one.name for one in several),
     )
+
+
+def _matter(flag: str) -> str:
+    """Return what a flag is about: the same for -O2 and -O3, for -fx and -fno-x."""
+    if flag.startswith("-O"):
+        return "-O"
+    return flag.partition("=")[0].replace("no-", "", 1)
