@@ -10,7 +10,7 @@ from typing import NamedTuple, Protocol
 
 from hot_anvil.core.flags.records import GIVEN, LEVEL, TARGET, TUNING, Change, with_changes
 from hot_anvil.core.flags.reducing import Set, reduce_set, without_needless
-from hot_anvil.core.flags.told import Told, changes
+from hot_anvil.core.flags.told import ON, Told, changes
 from hot_anvil.core.flags.words import Flag, is_level, level_of, parted
 
 Flags = tuple[str, ...]
@@ -252,9 +252,18 @@ def _on_oldest_level(case: Case, pool: Pool) -> Set:
             if enough(finer):
                 return (*rest, *finer)
         return (*rest, *whole)
-    since = {change.name: k for k, level in reversed(list(enumerate(own))) for change in level}
-    targets.sort(key=lambda change: since.get(change.name, len(own)))
-    return (*rest, *targets)
+    known = {change.name for level in own for change in level}
+    leveled = tuple(c for c in targets if c.name in known)
+    beyond = reduce_set(
+        [c for c in targets if c.name not in known], lambda chosen: enough((*leveled, *chosen))
+    )
+    return (*rest, *beyond, *_not_brought(case, with_changes(base, beyond), leveled))
+
+
+def _not_brought(case: Case, flags: Flags, changes_made: Set) -> Set:
+    """Return the changes that flags do not make already: -mavx512vl brings -mavx2."""
+    brought = case.question.told(flags)
+    return tuple(c for c in changes_made if not all(brought.get(flag) == ON for flag in c.add))
 
 
 def _of_level(case: Case, base: Flags, flag: str) -> Set:
@@ -264,11 +273,15 @@ def _of_level(case: Case, base: Flags, flag: str) -> Set:
 
 
 def _finer(case: Case, base: Flags, whole: Set, below: str, flag: str) -> Iterator[Set]:
-    """Give finer sets that may do in place of a level's: the newest instructions bring others."""
+    """Give finer sets that may do in place of a level's.
+
+    The newest instructions first: they bring many of the older ones, which need not be named.
+    """
     of_flag = _of_level(case, base, flag) or tuple(_by_macros(case, base, flag))
     older = (_of_level(case, base, below) or tuple(_by_macros(case, base, below))) if below else ()
     newer = tuple(change for change in of_flag if change not in older)
-    for finer in (newer, of_flag):
+    others = _not_brought(case, with_changes(base, newer), of_flag)
+    for finer in (newer, (*newer, *others), of_flag):
         if finer and finer != whole:
             yield finer
 
