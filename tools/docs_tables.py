@@ -18,7 +18,10 @@ import hot_anvil.core.build.builds
 import hot_anvil.core.build.records
 import hot_anvil.core.code.records
 import hot_anvil.core.diff.records
+import hot_anvil.core.experiments.records
+import hot_anvil.core.experiments.results
 import hot_anvil.core.facts.records
+import hot_anvil.core.flags.records
 import hot_anvil.core.measure.choosing
 import hot_anvil.core.measure.options
 import hot_anvil.core.measure.results
@@ -49,6 +52,9 @@ RECORDS: tuple[ModuleType, ...] = (
     hot_anvil.core.measure.summary,
     hot_anvil.core.measure.choosing,
     hot_anvil.core.measure.results,
+    hot_anvil.core.flags.records,
+    hot_anvil.core.experiments.records,
+    hot_anvil.core.experiments.results,
 )
 _HEADINGS = {"": "the file itself", "settings": "a settings file of your own", "input": "one value"}
 _FIELD = re.compile(r"^    (\w+): ([^=#\n]+?)(?: = [^#\n]+)?(?:  # (.+))?$", re.M)

@@ -2,7 +2,14 @@
 
 import argparse
 
-from hot_anvil.cli.options import add_bench, add_inputs, open_anvil, positive, split_path
+from hot_anvil.cli.options import (
+    add_bench,
+    add_entries,
+    add_inputs,
+    open_anvil,
+    positive,
+    split_path,
+)
 from hot_anvil.cli.output import Output, document, table_rows
 from hot_anvil.core.names import listed
 from hot_anvil.errors import RequestError
@@ -17,7 +24,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="a bench or one source file (default: this folder), then two builds of one compiler",
     )  # fmt: skip
     add_bench(parser, path=False)
-    add_inputs(parser)
+    add_inputs(parser, entry=False)
+    add_entries(parser, "only this entry; may be repeated")
     parser.set_defaults(entry_filters=True)
     parser.add_argument(
         "--measure", action="store_true",

@@ -6,6 +6,7 @@ from pathlib import Path
 from hot_anvil.cli.answering import write_answer
 from hot_anvil.cli.options import (
     add_bench,
+    add_entries,
     add_inputs,
     one_build,
     open_anvil,
@@ -20,6 +21,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from hot_anvil.api import Anvil
     from hot_anvil.core.experiments.results import WhatIf
 
 MORE_FORMS = ("csv",)
@@ -29,10 +31,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own options."""
     parser.add_argument(
         "words", nargs="*", metavar="[PATH] [BUILD]",
-        help="a bench or one source file (default: this folder), then the build to start from",
+        help="a bench or one source file (default: this folder), then the build to start from, or "
+        "ENTRY@BUILD",
     )  # fmt: skip
     add_bench(parser, path=False)
-    add_inputs(parser)
+    add_inputs(parser, entry=False)
+    add_entries(parser, "only this entry; may be repeated")
     parser.set_defaults(entry_filters=True)
     parser.add_argument(
         "--seconds", type=positive, default=20.0, metavar="S",
@@ -62,6 +66,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
     if args.take and not args.patch:
         raise RequestError("--take names the experiment whose edit --patch FILE writes; give both.")
     anvil = open_anvil(args, out, path)
+    names = [_without_entry(name, anvil, args) for name in names]
     build = one_build("whatif", anvil, names)
     found = anvil.whatif(
         build, args.snippet, args.entry, args.seconds, args.seed, args.call_seconds
@@ -74,6 +79,16 @@ def run(args: argparse.Namespace, out: Output) -> int:
     if any(one.interrupted for one in found):
         return 130
     return _write_patch(args, found) if args.patch else 0
+
+
+def _without_entry(name: str, anvil: "Anvil", args: argparse.Namespace) -> str:
+    """Return the build of ENTRY@BUILD, which then is the entry asked for; a build as it is."""
+    toolchains = {build.toolchain for build in anvil.builds}
+    entry, at, build = name.partition("@")
+    if not at or entry in toolchains:
+        return name
+    args.entry.append(entry)
+    return build
 
 
 def _write_patch(args: argparse.Namespace, found: "Sequence[WhatIf]") -> int:
