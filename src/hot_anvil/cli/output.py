@@ -153,9 +153,10 @@ class Output:
             with Path(self.file).open("ab") as goal:
                 goal.write(text.encode(errors="surrogateescape"))
         except OSError as error:
-            raise RequestError(
-                f"--out {self.file}: cannot be written ({error.strerror})."
-            ) from None
+            raise self._unwritten(error) from None
+
+    def _unwritten(self, error: OSError) -> RequestError:
+        return RequestError(f"--out {self.file}: cannot be written ({error.strerror}).")
 
     def answer_stream(
         self,
@@ -197,9 +198,7 @@ class Output:
         try:
             goal = open(self.file, "wb") if self.file else sys.stdout.buffer  # noqa: PTH123, SIM115
         except OSError as error:
-            raise RequestError(
-                f"--out {self.file}: cannot be written ({error.strerror})."
-            ) from None
+            raise self._unwritten(error) from None
         try:
             for text in texts:
                 goal.write(text.encode(errors="surrogateescape"))
@@ -275,9 +274,7 @@ class Output:
         try:
             Path(self.file).write_bytes(text.encode(errors="surrogateescape"))
         except OSError as error:
-            raise RequestError(
-                f"--out {self.file}: cannot be written ({error.strerror})."
-            ) from None
+            raise self._unwritten(error) from None
 
     def _write_to_terminal(self, report: Report) -> None:
         """Write to a terminal; what is longer than it goes through the person's pager."""

@@ -13,7 +13,6 @@ if TYPE_CHECKING:
     from hot_anvil.core.results.looks import Look
 
 _QUICK = 0.2  # seconds for each candidate and sweep point
-_FULL = 2  # builds whose code is shown side by side, beyond which only counts are
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -17,8 +17,7 @@ from hot_anvil.errors import RequestError
 from hot_anvil.system.asking.proof import check_unchanged
 from hot_anvil.system.build.demangling import demangled
 from hot_anvil.system.build.jobs import Job, compiler_argv, make_job
-from hot_anvil.system.process.running import run
-from hot_anvil.system.process.scope import current_scope
+from hot_anvil.system.process.running import run_in_scope
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.store.store import Store
@@ -125,7 +124,7 @@ def _llvm(job: Job, more: Sequence[str], store: Store, work: Path) -> list[Body]
     goal = work / "form.ll"
     fixed = ["-O0", "-emit-llvm", "-fno-discard-value-names", "-w", *more]
     argv = compiler_argv(job, TEXT, str(goal), "", fixed)
-    if run(argv, store.root, current_scope().limits.seconds).failed:
+    if run_in_scope(argv, store.root).failed:
         return None
     with goal.open(errors="surrogateescape") as lines:
         return list(llvm.read_functions(lines))
@@ -135,7 +134,7 @@ def _gimple(job: Job, more: Sequence[str], store: Store, work: Path) -> list[Bod
     goal = work / "form.gimple"
     fixed = ["-O0", "-w", f"-fdump-tree-lower-lineno={goal}", *more]
     argv = compiler_argv(job, OBJECT, str(work / "form.o"), "", fixed)
-    if run(argv, store.root, current_scope().limits.seconds).failed or not goal.exists():
+    if run_in_scope(argv, store.root).failed or not goal.exists():
         return None
     with goal.open(errors="surrogateescape") as lines:
         return list(gimple.read_functions(lines))

@@ -28,7 +28,8 @@ def function_stages(job: Job, symbol: str, store: Store, work: Path) -> list[Sta
                 "-fno-discard-value-names"]  # fmt: skip
     argv = compiler_argv(job, OBJECT, str(work / "code.o"), str(work / "rule"), more)
     reader = Reader(symbol)
-    code = run_lines(argv, store.root, reader.take, current_scope().limits.seconds)
+    limits = current_scope().limits
+    code = run_lines(argv, store.root, reader.take, limits.seconds, limits.memory)
     if code:
         raise RequestError(
             f"{job.build.name} does not compile {visible(job.source)} when it is asked for its "

@@ -15,8 +15,7 @@ from hot_anvil.system.asking import gnu_stages, llvm_stages
 from hot_anvil.system.asking.proof import changed_code, check_unchanged
 from hot_anvil.system.build.jobs import Job, compiler_argv, links_late
 from hot_anvil.system.process.progress import Progress, no_progress
-from hot_anvil.system.process.running import run
-from hot_anvil.system.process.scope import current_scope
+from hot_anvil.system.process.running import run_in_scope
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.store.store import Store
@@ -96,7 +95,7 @@ def _mir(job: Job, title: str, store: Store, work: Path) -> list[Stage]:
         if not word.startswith("--emit")
     ]  # fmt: skip
     file = work / "forms.mir"
-    if run([*argv, f"--emit=mir={file}"], store.root, current_scope().limits.seconds).failed:
+    if run_in_scope([*argv, f"--emit=mir={file}"], store.root).failed:
         return []
     with file.open(errors="surrogateescape") as lines:
         bodies = [b for b in read_mir(lines) if _plain(b.function)[1] == _plain(title)[1]]

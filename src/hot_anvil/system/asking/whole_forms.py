@@ -15,8 +15,7 @@ from hot_anvil.errors import RequestError
 from hot_anvil.system.asking import gnu_stages
 from hot_anvil.system.asking.proof import changed_code, check_unchanged
 from hot_anvil.system.build.jobs import Job, compiler_argv
-from hot_anvil.system.process.running import run
-from hot_anvil.system.process.scope import current_scope
+from hot_anvil.system.process.running import run_in_scope
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.store.store import Store
@@ -112,8 +111,7 @@ def _make(
         )
         if more[0].startswith("--emit"):
             argv = [word for word in argv if not word.startswith("--emit=asm")]
-        limits = current_scope().limits
-        said = run(argv, store.root, limits.seconds, into=file if spoken else None)
+        said = run_in_scope(argv, store.root, file if spoken else None)
         if said.failed or not file.is_file():
             raise RequestError(
                 f"{name}: {job.build.name} made no such form of {job.source} ({said.ending})."

@@ -25,7 +25,7 @@ from hot_anvil.system.build.demangling import demangled
 from hot_anvil.system.build.jobs import Job, compiler_argv, links_late
 from hot_anvil.system.build.proving import no_object, prove_unit
 from hot_anvil.system.build.reading_back import read_object
-from hot_anvil.system.process.running import OUTPUT_LIMIT, Outcome, run
+from hot_anvil.system.process.running import OUTPUT_LIMIT, Outcome, run, run_in_scope
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.artefact import Artefact
 from hot_anvil.system.store.files import read_source, write_json
@@ -85,8 +85,7 @@ def run_compiler(
 ) -> Outcome:
     """Run the job's compiler to make ``output`` in ``work``, noting the files it reads."""
     argv = compiler_argv(job, make, str(work / output), str(work / "rule"), more)
-    limits = current_scope().limits
-    return run(argv, store.root, limits.seconds, memory=limits.memory, limit=limit)
+    return run_in_scope(argv, store.root, limit=limit)
 
 
 def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
@@ -188,9 +187,7 @@ def _make_object(job: Job, store: Store, work: Path) -> Outcome:
         fixed = [*job.toolchain.flags, "-c", "-Wa,-aln=code.lst", "-o", "code.o", "code.s"]
         return run([job.driver.path, *passed, *fixed], work, current_scope().limits.seconds)
     argv = compiler_argv(job, OBJECT, str(Artefact(work).object), "")
-    return run(
-        argv, store.root, current_scope().limits.seconds, memory=current_scope().limits.memory
-    )
+    return run_in_scope(argv, store.root)
 
 
 def with_titles(code: Code, work: Path, language: str) -> Code:

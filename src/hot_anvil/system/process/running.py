@@ -7,7 +7,7 @@ import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from threading import Thread
-from typing import IO, NamedTuple
+from typing import IO, Any, NamedTuple
 
 from hot_anvil.errors import OF_THE_MACHINE, MissingError, machine_trouble
 from hot_anvil.system.process.scope import AWAKE, current_scope
@@ -52,6 +52,16 @@ def tool_environment() -> dict[str, str]:
     return {**os.environ, "LC_ALL": "C", "LANG": "C"}
 
 
+def within(argv: Sequence[str], memory: int) -> Sequence[str]:
+    """Return the command that runs ``argv``, and all that it starts, in so many bytes of memory.
+
+    0 for no limit.
+    """
+    if not memory:
+        return argv
+    return ["sh", "-c", 'ulimit -v "$0"; exec "$@"', str(memory >> 10), *argv]
+
+
 def run(
     argv: Sequence[str],
     cwd: str | Path,
@@ -68,8 +78,7 @@ def run(
     MissingError when the program cannot be started at all.
     """
     started = time.perf_counter()
-    if memory:  # the limit reaches all that the program starts
-        argv = ["sh", "-c", 'ulimit -v "$0"; exec "$@"', str(memory >> 10), *argv]
+    argv = within(argv, memory)
     target = into.open("wb") if into else None
     try:
         process = subprocess.Popen(
@@ -134,7 +143,15 @@ def _keep(stream: IO[bytes], kept: bytearray, limit: int) -> None:
                 kept += chunk[: limit - len(kept)]
 
 
-def end_group(process: "subprocess.Popen[bytes]") -> None:
+def run_in_scope(
+    argv: Sequence[str], cwd: str | Path, into: Path | None = None, limit: int = OUTPUT_LIMIT
+) -> Outcome:
+    """Run a compiler with the time and memory that the person's limits leave it."""
+    limits = current_scope().limits
+    return run(argv, cwd, limits.seconds, memory=limits.memory, into=into, limit=limit)
+
+
+def end_group(process: "subprocess.Popen[Any]") -> None:
     """Kill a process and all it started."""
     try:
         os.killpg(process.pid, signal.SIGKILL)
