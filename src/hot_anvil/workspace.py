@@ -164,6 +164,12 @@ class Workspace(NamedTuple):
             self.memo.reached[key] = reached(self.code(built), symbol)
         return self.memo.reached[key]
 
+    def reached_bytes(self, built: Built, symbol: str) -> int | None:
+        """Return the bytes of a function and all that it reaches, None where it has no symbol."""
+        parts = self.reached(built, symbol)
+        sizes = [built.entry_bytes(name) for name in {part.owner for part in parts}]
+        return sum(size or 0 for size in sizes) if any(sizes) else None
+
     def instructions_of(self, built: Built, symbol: str) -> tuple[str, ...]:
         """Return what an entry executes, as texts that are equal for equal code."""
         from hot_anvil.core.model.call_graph import folded_into

@@ -27,11 +27,8 @@ from hot_anvil.system.build.jobs import links_late
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
 from hot_anvil.system.toolchain.flags_told import Oracle
-from hot_anvil.usecases.comparison import compare_kept, side_of
-from hot_anvil.usecases.trial_builds import only_entry, with_trials
+from hot_anvil.usecases.trial_builds import main_reasons, only_entry, with_trials
 from hot_anvil.workspace import Workspace, usecase
-
-_REASONS = 2  # told of one change
 
 
 class Trials:
@@ -252,10 +249,7 @@ def _effect(trials: Trials, before: Flags, after: Flags, symbol: str) -> Effect:
     one, other = (code_of(workspace, b, symbol) for b in built)
     if one == other:
         return Effect(True, "", (), *counts)
-    sides = [side_of(workspace, b, EMITTED, b.build.name) for b in built]
-    found = compare_kept(workspace, sides[0], sides[1], {symbol}).explained
-    reasons = sorted(found.reasons, key=lambda r: (r.level, -r.weight))
-    return Effect(False, "", tuple(r.text for r in reasons[:_REASONS]), *counts)
+    return Effect(False, "", main_reasons(workspace, built[0], built[1], symbol), *counts)
 
 
 _Role = tuple[str, str, Flags]  # what it is, the change, all flags

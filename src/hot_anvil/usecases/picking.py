@@ -106,9 +106,7 @@ def costs_of(workspace: Workspace, checked: Checked) -> dict[str, Cost]:
         """Count an entry with all that it reaches: less code here may be more there."""
         if not entry:  # a whole program
             return built[build].code_bytes
-        parts = workspace.reached(built[build], symbols[entry])
-        sizes = [built[build].entry_bytes(name) for name in {part.owner for part in parts}]
-        return sum(size or 0 for size in sizes) if any(sizes) else None
+        return workspace.reached_bytes(built[build], symbols[entry])
 
     return {
         v.candidate: Cost(

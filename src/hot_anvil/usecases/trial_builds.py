@@ -4,8 +4,12 @@ from collections.abc import Sequence
 
 from hot_anvil.core.build.builds import Build, Plan
 from hot_anvil.core.build.records import Built
+from hot_anvil.core.code.records import EMITTED
 from hot_anvil.core.config.records import Snippet
+from hot_anvil.usecases.comparison import compare_kept, side_of
 from hot_anvil.workspace import Memo, Workspace
+
+_REASONS = 2  # of one difference
 
 
 def with_trials(
@@ -26,3 +30,11 @@ def with_trials(
 def only_entry(snippet: Snippet, entry: str) -> Snippet:
     """Return a snippet of just one entry, which is its own reference."""
     return snippet._replace(entries=(entry,), reference="")
+
+
+def main_reasons(workspace: Workspace, left: Built, right: Built, symbol: str) -> tuple[str, ...]:
+    """Return why a function's code differs between two builds, the weightiest reasons first."""
+    one, other = (side_of(workspace, b, EMITTED, b.build.name) for b in (left, right))
+    found = compare_kept(workspace, one, other, {symbol}).explained.reasons
+    ordered = sorted(found, key=lambda reason: (reason.level, -reason.weight))
+    return tuple(reason.text for reason in ordered[:_REASONS])

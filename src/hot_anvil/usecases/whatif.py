@@ -1,11 +1,10 @@
 """What would help: experiments on one entry, compiled, compared, checked and measured."""
 
-import difflib
 from collections.abc import Collection, Mapping, Sequence
 
 from hot_anvil.core.build.records import Built
-from hot_anvil.core.code.records import EMITTED, find_symbols
-from hot_anvil.core.config.records import Snippet, language_of
+from hot_anvil.core.code.records import find_symbols
+from hot_anvil.core.config.records import language_of
 from hot_anvil.core.experiments.edits import edits_of
 from hot_anvil.core.experiments.flags import (
     compilers_to_try,
@@ -14,7 +13,8 @@ from hot_anvil.core.experiments.flags import (
     processors_to_try,
     profile_to_try,
 )
-from hot_anvil.core.experiments.records import EditError, Experiment, edited, together
+from hot_anvil.core.experiments.patches import patch_of
+from hot_anvil.core.experiments.records import EditError, Experiment, together
 from hot_anvil.core.experiments.results import (
     MEASURED,
     NO_CHANGE,
@@ -25,29 +25,31 @@ from hot_anvil.core.experiments.results import (
     Tried,
     WhatIf,
 )
-from hot_anvil.core.experiments.subject import Subject
+from hot_anvil.core.experiments.subject import Subject, values_of
 from hot_anvil.core.experiments.syntax import Source, able
 from hot_anvil.core.inputs.spec import sweep_points
 from hot_anvil.core.measure.options import Options
 from hot_anvil.core.measure.results import Measured
 from hot_anvil.core.measure.verdict_words import SLOWER
 from hot_anvil.core.names import listed
+from hot_anvil.core.remarks.records import MISSED
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
-from hot_anvil.usecases.comparison import compare_kept, side_of
 from hot_anvil.usecases.entries import find_callable
 from hot_anvil.usecases.experiment_checks import Judged, judge_all
 from hot_anvil.usecases.kernels import is_kernels
 from hot_anvil.usecases.measurement import measure_checked
 from hot_anvil.usecases.narrowing import code_of
-from hot_anvil.usecases.trial_builds import only_entry, with_trials
+from hot_anvil.usecases.remarks import ask_build
+from hot_anvil.usecases.trial_builds import main_reasons, only_entry, with_trials
 from hot_anvil.usecases.trying import Bases, Candidate, compile_all, texts_of
 from hot_anvil.workspace import Workspace, usecase
 
 DEFAULT_SECONDS = 20.0  # of measuring one entry
 _BEST = 4  # experiments that are measured a second time, and put together
+_SAID = 3  # of the compiler's own words
+_ASKED_ABOUT = ("vectorising", "inlining", "loads")
 _LEAST, _MOST = 0.05, 2.0  # seconds for a candidate and size
-_REASONS = 2
 
 
 @usecase
@@ -120,6 +122,7 @@ class Search:
         self.tried: dict[str, Tried] = {}
         self.compiled: dict[str, Candidate] = {}
         self.notes: list[str] = []
+        self.said: tuple[str, ...] = ()
         self.measurements: list[Measured] = []
         self.interrupted = False
 
@@ -164,6 +167,8 @@ class Search:
                 f"no source holds the definition of {self.entry} as written (a macro or a header "
                 "makes it, or the language is not read): only flags were tried"
             )
+        else:
+            self.said = _said(workspace, self.bases.built, subject)
         others = [
             (c.name, c.family)
             for c in workspace.found.toolchains
@@ -215,10 +220,10 @@ class Search:
             reached = self.workspace.reached(built, self.bases.symbol)
             tried = tried._replace(
                 build=built.build.name,
-                code_bytes=_bytes_of(self.workspace, built, self.bases.symbol),
+                code_bytes=self.workspace.reached_bytes(built, self.bases.symbol),
                 instructions=sum(len(part.instructions) for part in reached),
                 compile_seconds=built.seconds,
-                patch=self._patch(candidate.experiment),
+                patch=patch_of(self.bases.texts, candidate.experiment.edits),
                 command=self.workspace.command(self.bases.snippet, built.build),
             )
         self.tried[candidate.experiment.name] = tried
@@ -308,15 +313,6 @@ class Search:
                 continue
         return self._different(combined)
 
-    def _patch(self, experiment: Experiment) -> str:
-        out: list[str] = []
-        for file in dict.fromkeys(edit.file for edit in experiment.edits):
-            before = self.bases.texts[file]
-            after = edited(before, (e for e in experiment.edits if e.file == file))
-            old, new = (text.splitlines(keepends=True) for text in (before, after))
-            out += difflib.unified_diff(old, new, f"a/{file}", f"b/{file}")
-        return "".join(line if line.endswith("\n") else f"{line}\n" for line in out)
-
     def _answer(self) -> WhatIf:
         rows = [self._with_reasons(one) for one in self.tried.values()]
         rows.sort(key=lambda one: (not one.gain, one.ratio))
@@ -329,8 +325,9 @@ class Search:
             base.build.name,
             tuple(rows),
             own[0] if own else None,
-            _bytes_of(self.workspace, base, self.bases.symbol),
+            self.workspace.reached_bytes(base, self.bases.symbol),
             base.seconds,
+            self.said,
             tuple(self.notes),
             self.interrupted,
         )
@@ -339,30 +336,20 @@ class Search:
         candidate = self.compiled[one.experiment.name]
         if not one.gain or candidate.built is None or self.interrupted:
             return one
-        left, right = (
-            side_of(self.workspace, b, EMITTED, b.build.name)
-            for b in (self.bases.built, candidate.built)
-        )
-        found = compare_kept(self.workspace, left, right, {self.bases.symbol}).explained
-        reasons = sorted(found.reasons, key=lambda r: (r.level, -r.weight))
-        return one._replace(reasons=tuple(r.text for r in reasons[:_REASONS]))
+        pair = self.bases.built, candidate.built
+        return one._replace(reasons=main_reasons(self.workspace, *pair, self.bases.symbol))
 
 
-def values_of(snippet: Snippet) -> Mapping[str, tuple[int, ...]]:
-    """Return the whole numbers that parameters have in a bench's inputs."""
-    out: dict[str, tuple[int, ...]] = {}
-    for name, value in snippet.inputs.items():
-        if isinstance(value, int) and not isinstance(value, bool):
-            out[name] = (value,)
-        elif isinstance(value, str) and value in snippet.sweep:
-            out[name] = tuple(snippet.sweep[value])
-    return out
-
-
-def _bytes_of(workspace: Workspace, built: Built, symbol: str) -> int | None:
-    parts = workspace.reached(built, symbol)
-    sizes = [built.entry_bytes(name) for name in {part.owner for part in parts}]
-    return sum(size or 0 for size in sizes) if any(sizes) else None
+def _said(workspace: Workspace, built: Built, subject: Subject) -> tuple[str, ...]:
+    """Return what a build's compiler says that it could not do in an entry, and why."""
+    first, last = subject.lines
+    told: dict[str, None] = {}
+    for remark in ask_build(workspace, built).remarks:
+        inside = remark.file == subject.source.file and first <= remark.line <= last
+        if inside and remark.kind == MISSED and remark.why and remark.about in _ASKED_ABOUT:
+            causes = "; ".join(dict.fromkeys(cause.text for cause in remark.why[:2]))
+            told[f"line {remark.line}: {remark.text}: {causes}"] = None
+    return tuple(told)[:_SAID]
 
 
 def _why(one: Judged) -> str:

@@ -64,6 +64,7 @@ class WhatIf(NamedTuple):
     base: Result | None  # the build that they started from
     base_bytes: int | None
     base_seconds: float  # of compiling
+    said: tuple[str, ...] = ()  # what the build's compiler says that it could not do there
     notes: tuple[str, ...] = ()
     interrupted: bool = False
 

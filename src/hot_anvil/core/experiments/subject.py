@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
+from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.experiments.syntax import (
     Source,
     descend,
@@ -14,6 +15,17 @@ from hot_anvil.core.experiments.syntax import (
 
 if TYPE_CHECKING:
     from tree_sitter import Node
+
+
+def values_of(snippet: Snippet) -> dict[str, tuple[int, ...]]:
+    """Return the whole numbers that parameters have in a bench's inputs."""
+    out: dict[str, tuple[int, ...]] = {}
+    for name, value in snippet.inputs.items():
+        if isinstance(value, int) and not isinstance(value, bool):
+            out[name] = (value,)
+        elif isinstance(value, str) and value in snippet.sweep:
+            out[name] = tuple(snippet.sweep[value])
+    return out
 
 
 class Pointer(NamedTuple):
@@ -71,6 +83,11 @@ class Subject:
         found = self.function.child_by_field_name("body")
         assert found is not None
         return found
+
+    @property
+    def lines(self) -> tuple[int, int]:
+        """The first and last line of its definition."""
+        return self.function.start_point.row + 1, self.function.end_point.row + 1
 
     @cached_property
     def loops(self) -> "list[Node]":

@@ -14,7 +14,8 @@ def whatif_document(found: Sequence[WhatIf], notes: Sequence[str] = ()) -> Docum
             "seconds_per_call": one.base.seconds_per_call if one.base else None,
             "code_bytes": one.base_bytes, "compile_seconds": one.base_seconds,
             "best": one.best.experiment.name if one.best else None,
-            "notes": list(one.notes), "interrupted": one.interrupted,
+            "compiler_says": list(one.said), "notes": list(one.notes),
+            "interrupted": one.interrupted,
             "experiments": [_tried(tried) for tried in one.tried],
         }
         for one in found

@@ -32,6 +32,8 @@ def whatif_report(
         report.blank()
         _head(report, one)
         gains = [tried for tried in one.tried if tried.gain]
+        for said in one.said:
+            report.say(Span(f"  its compiler says, {said}", DIM))
         for tried in gains[:_WHOLE]:
             _gain(report, one, tried)
         for tried in gains[_WHOLE:]:
