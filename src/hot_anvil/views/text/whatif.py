@@ -94,7 +94,7 @@ def _tested(tried: Tried) -> Span:
     if tried.broken:
         return Span("")
     if not tried.tested:
-        return Span("; no check here can break it", DIM)
+        return Span("; no check here puts it to the test", DIM)
     floats = f"; floats are off by up to {significant(tried.ulp)} ulp" if tried.ulp else ""
     return Span(f"; not broken by {tried.tested}{floats}", DIM)
 
