@@ -41,6 +41,8 @@ benchmarks: .venv/.installed
 	$(BIN)/python benchmarks/inspecting.py
 	$(BIN)/python benchmarks/checking.py
 	$(BIN)/python benchmarks/page.py
+	$(BIN)/python benchmarks/narrowing.py
+	$(BIN)/python benchmarks/helping.py
 	$(BIN)/python benchmarks/trials.py
 
 .venv/bin/python:

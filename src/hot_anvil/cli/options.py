@@ -210,14 +210,24 @@ def add_measuring(parser: argparse.ArgumentParser, slower: str) -> None:
         help="times that something else measured, as CSV (docs/measurement.md), in place of "
         "measuring here",
     )  # fmt: skip
-    parser.add_argument(
-        "--notes", action="store_true",
-        help="all notes on this machine, also those that an earlier answer here has told",
-    )  # fmt: skip
+    add_notes(parser)
     parser.add_argument(
         "--fail-if-slower-than", metavar="BUILD",
         help=f"exit code 1 when {slower} under this build",
     )  # fmt: skip
+    add_seed(parser)
+
+
+def add_notes(parser: argparse.ArgumentParser) -> None:
+    """Add --notes."""
+    parser.add_argument(
+        "--notes", action="store_true",
+        help="all notes on this machine, also those that an earlier answer here has told",
+    )  # fmt: skip
+
+
+def add_seed(parser: argparse.ArgumentParser) -> None:
+    """Add --seed."""
     parser.add_argument(
         "--seed", type=int, default=None, metavar="N",
         help="fix the random order of rounds and starts (default: drawn)",

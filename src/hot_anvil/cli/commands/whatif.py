@@ -8,6 +8,8 @@ from hot_anvil.cli.options import (
     add_bench,
     add_entries,
     add_inputs,
+    add_notes,
+    add_seed,
     one_build,
     open_anvil,
     positive,
@@ -42,14 +44,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--seconds", type=positive, default=20.0, metavar="S",
         help="measure for about this long for each entry, all experiments together (default: 20)",
     )  # fmt: skip
-    parser.add_argument(
-        "--seed", type=int, default=None, metavar="N",
-        help="fix the random order of rounds and starts (default: drawn)",
-    )  # fmt: skip
-    parser.add_argument(
-        "--notes", action="store_true",
-        help="all notes on this machine, also those that an earlier answer here has told",
-    )  # fmt: skip
+    add_seed(parser)
+    add_notes(parser)
     parser.add_argument(
         "--patch", metavar="FILE",
         help="write the edit that gains most, as a unified diff, or that named by --take",
