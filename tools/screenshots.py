@@ -33,6 +33,7 @@ SIZES: dict[str, tuple[int, int]] = {
     "stages": (58, 8),
     "watch": (46, 10),
     "kernels": (58, 8),
+    "whatif": (68, 7),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
 
@@ -42,7 +43,6 @@ SCENES = {
     "chip": "hot-anvil hotspots chip avr-gcc:lean --entry sum_fold; hot-anvil measure chip "
     "--snippet sum; hot-anvil pins chip/clock.c --pin PB0 --build 'avr-gcc -Os -mmcu=atmega328p'",
     "diff": "hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_mixed",
-    "entries": "hot-anvil diff tide-gauge crossings_signed@gcc:fast crossings_mixed@gcc:fast",
     "ledger": "hot-anvil ledger tide-gauge gcc:plain gcc:lean gcc:fast clang:fast --snippet clamp",
     "facts": "hot-anvil facts tide-gauge gcc:plain gcc:fast clang:wide --entry clamp_select; "
     "hot-anvil facts tide-gauge/pause.c --build 'avr-gcc -O0' --build 'avr-gcc -Os' "
@@ -69,6 +69,8 @@ SCENES = {
     "history": "hot-anvil measure tide-gauge --snippet crossings --build 'gcc -O2' "
     "--build 'clang -O2' --earlier; hot-anvil history tide-gauge 'crossings_signed@gcc-12 -O2'",
     "pick": "hot-anvil pick tide-gauge --snippet checksum",
+    "whatif": "hot-anvil narrow tide-gauge gcc:plain gcc:fast --entry crossings_signed; "
+    "hot-anvil whatif tide-gauge clamp_branch@gcc:fast --seconds 12",
 }
 
 

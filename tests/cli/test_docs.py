@@ -15,7 +15,7 @@ from hot_anvil.cli.main import COMMANDS
 
 PAGES = ROOT / "docs" / "commands"
 # What these quote differs from run to run: words are compared, not lines.
-_OF_THE_MOMENT = {"measure", "pick", "hotspots", "history"}
+_OF_THE_MOMENT = {"measure", "pick", "hotspots", "history", "whatif"}
 # In this order each finds what it shows again.
 _ORDER = ["pick", *(name for name in COMMANDS if name not in ("pick", "import")), "import"]
 

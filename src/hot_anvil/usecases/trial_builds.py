@@ -6,6 +6,7 @@ from hot_anvil.core.build.builds import Build, Plan
 from hot_anvil.core.build.records import Built
 from hot_anvil.core.code.records import EMITTED
 from hot_anvil.core.config.records import Snippet
+from hot_anvil.core.diff.records import REMARKED
 from hot_anvil.usecases.comparison import compare_kept, side_of
 from hot_anvil.workspace import Memo, Workspace
 
@@ -36,5 +37,6 @@ def main_reasons(workspace: Workspace, left: Built, right: Built, symbol: str) -
     """Return why a function's code differs between two builds, the weightiest reasons first."""
     one, other = (side_of(workspace, b, EMITTED, b.build.name) for b in (left, right))
     found = compare_kept(workspace, one, other, {symbol}).explained.reasons
-    ordered = sorted(found, key=lambda reason: (reason.level, -reason.weight))
+    seen = [r for r in found if r.confidence != REMARKED] or found  # first what the code shows
+    ordered = sorted(seen, key=lambda reason: (reason.level, -reason.weight))
     return tuple(reason.text for reason in ordered[:_REASONS])

@@ -242,7 +242,11 @@ def _on_oldest_level(case: Case, pool: Pool) -> Set:
     def enough(chosen: Set) -> bool:
         return case.same((*pool.fixed, *rest, *chosen))
 
-    if enough(()):
+    names = {change.name for change in targets}
+    within = [level for level in own if level and {change.name for change in level} <= names]
+    if any(own) and within and not enough(within[-1]):
+        wholes = ()  # nor will what is less than that
+    elif enough(()):
         return rest
     for number, whole in enumerate(wholes):
         if not whole or not enough(whole):

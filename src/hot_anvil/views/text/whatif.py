@@ -17,8 +17,8 @@ from hot_anvil.views.text.measure import environment
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Report, Span
 from hot_anvil.views.text.words import duration, interval, plural, ratio, significant, size
 
-_MOST = 8  # that gained nothing, told by name
-_WHOLE = 5  # gains that are told in full
+_MOST = 5  # that gained nothing, told by name
+_WHOLE = 3  # gains that are told in full
 _LONGER = 1.5  # times as long to compile that is worth a word
 _DEEP = "      "
 
@@ -37,11 +37,7 @@ def whatif_report(
         for tried in gains[:_WHOLE]:
             _gain(report, one, tried)
         for tried in gains[_WHOLE:]:
-            _ratio(report, tried)
-            if tried.experiment.promise:
-                broken = "; an input breaks it" if tried.broken else ""
-                report.say(_DEEP, Span(f"promise: {tried.experiment.promise}", DIM),
-                           Span(broken, TROUBLE))  # fmt: skip
+            report.say(*_ratio(tried), *_briefly(tried))
         if not gains:
             nothing = "nothing that was tried is told faster"
             report.add("  ", Span("interrupted" if one.interrupted else nothing, STRONG))
@@ -70,7 +66,7 @@ def _head(report: Report, one: WhatIf) -> None:
 
 
 def _gain(report: Report, one: WhatIf, tried: Tried) -> None:
-    _ratio(report, tried)
+    report.say(*_ratio(tried))
     for reason in tried.reasons:
         report.say(_DEEP, reason)
     if tried.experiment.promise:
@@ -81,20 +77,27 @@ def _gain(report: Report, one: WhatIf, tried: Tried) -> None:
     report.say(_DEEP, Span(_costs(one, tried), DIM))
 
 
-def _ratio(report: Report, tried: Tried) -> None:
+def _ratio(tried: Tried) -> list[Span]:
     assert tried.result
     told = tried.result.comparison.verdict
-    report.add(
+    return [
         Span(f"  {ratio(told.ratio):<8}", CHANGE), Span(tried.experiment.name, STRONG),
         Span(f"  {interval(told.low, told.high)}", DIM),
-    )  # fmt: skip
+    ]  # fmt: skip
+
+
+def _briefly(tried: Tried) -> list[Span]:
+    if not tried.experiment.promise:
+        return []
+    broken = "; an input breaks it" if tried.broken else ""
+    return [Span(f"  promise: {tried.experiment.promise}", DIM), Span(broken, TROUBLE)]
 
 
 def _tested(tried: Tried) -> Span:
     if tried.broken:
         return Span("")
     if not tried.tested:
-        return Span("; no check here puts it to the test", DIM)
+        return Span(" (not put to the test)", DIM)
     floats = f"; floats are off by up to {significant(tried.ulp)} ulp" if tried.ulp else ""
     return Span(f"; not broken by {tried.tested}{floats}", DIM)
 
