@@ -188,10 +188,12 @@ def test_flag_sets_promise_nothing_and_keep_what_all_builds_have(
 ) -> None:
     gcc = families["gcc"]._replace(
         experiments=(
-            FlagExperiment(("-ftide",), "why"), FlagExperiment(("-fcalm",), "why", "tides are calm"), FlagExperiment(("-flto",), "why", several=True),
+            FlagExperiment(("-ftide",), "why"),
+            FlagExperiment(("-fcalm",), "why", "tides are calm"),
+            FlagExperiment(("-flto",), "why", several=True),
             FlagExperiment(("-mwave",), "why", isas=("avr",)),
         )
-    )  # fmt: skip
+    )
     own = [("-O0", "-DQUAY", "-g"), ("-O3", "-g", "-DQUAY")]
     found = list(flag_sets(gcc, "x86", own, ["-march=quay-v2"]))
     assert len(found) == 4 * 2 * 2 == len(set(found))
