@@ -1,4 +1,4 @@
-"""What experiments came to, as people and programs read it: nothing left unsaid, nothing claimed."""
+"""What experiments came to, as people and programs read it: all of it, and nothing more."""
 
 import json
 
