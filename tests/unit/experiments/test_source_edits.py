@@ -43,6 +43,7 @@ int32_t raised(int32_t *kept, const int32_t *levels, const int32_t by[], int32_t
 }
 
 _Static_assert(__LINE__ == 31, "a line was added or lost");
+// what is put behind the end must not become part of this
 """
 OFFSETS = """#include <stdint.h>
 static const int32_t known[2] = {3, 4};
@@ -114,6 +115,7 @@ def test_every_edit_of_c_compiles_and_keeps_the_lines(
             capture_output=True, text=True, check=False,
         )  # fmt: skip
         assert done.returncode == 0, (one.name, done.stderr)
+        assert b"raised\0" in (tmp_path / "levels.o").read_bytes(), one.name
 
 
 def test_edits_of_cplusplus_and_rust_compile_too(tmp_path: Path, need: NEED) -> None:

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 
 class Edit(NamedTuple):
-    """Text put in the place of some bytes of a file; it adds and takes away no line."""
+    """Text put in the place of some bytes of a file; every line of it keeps its number."""
 
     file: str
     start: int  # byte of the file

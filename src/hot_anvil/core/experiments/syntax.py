@@ -42,9 +42,9 @@ class Source:
         return Edit(self.file, node.start_byte, node.end_byte, text + "\n" * max(lines, 0))
 
     def at_end(self, text: str) -> Edit:
-        """Return the edit that puts text at the end, on the last line."""
+        """Return the edit that puts text behind the last line, where it moves none."""
         end = len(self.data.rstrip())
-        return Edit(self.file, end, end, f" {text}")
+        return Edit(self.file, end, end, f"\n{text}")
 
     def functions(self) -> dict[str, "Node"]:
         """Return the definitions of functions by their plain names, the first of each."""
