@@ -69,6 +69,7 @@ def test_a_promise_is_told_with_the_input_that_breaks_it(tmp_path: Path, need: N
     # Kept, and shown again without a measurement.
     shown = hot_anvil("show", file, "--format", "json")
     assert json.loads(shown.stdout)["entries"][0]["best"] == one["best"]
+    assert "no figure is made" in refused("show", file, "--plot", str(tmp_path / "x.png"))
     text = hot_anvil("show", file, COLUMNS="80").stdout
     broken = "not hold of every input" in text or "an input breaks it" in text
     assert broken or not restricted["gain"]  # by a hair, on a busy machine

@@ -52,7 +52,9 @@ def add_plot(parser: argparse.ArgumentParser, kinds: Sequence[str] = ()) -> None
 def plot_answer(answer: "Answer", args: argparse.Namespace) -> None:
     """Draw an answer, where that was asked for."""
     if args.plot:
-        kinds = KINDS[answer.command]
+        kinds = KINDS.get(answer.command, ())
+        if not kinds:
+            raise RequestError(f"--plot: no figure is made of an answer of '{answer.command}'.")
         kind = getattr(args, "draw", None) or kinds[0]
         if kind not in kinds:
             raise RequestError(
