@@ -56,6 +56,21 @@ def test_what_can_act_otherwise_is_other_code(
     assert digest_of(tmp_path, SOURCE) != digest_of(tmp_path, SOURCE.replace(before, after, 1))
 
 
+def test_what_a_table_of_functions_leads_to_is_part_of_it(tmp_path: Path, need: NEED) -> None:
+    need("gcc-12")
+    text = """
+    static int up(int x) { return x + 1; }
+    static int down(int x) { return x - 1; }
+    static int (*const ways[])(int) = { up, down, up };
+    int way(int code, int x) { return ways[code % 3](x); }
+    """
+    first = digest_of(tmp_path, text, entry="way")
+    other = digest_of(tmp_path, text.replace("x - 1", "x - 2"), entry="way")
+    turned = digest_of(tmp_path, text.replace("{ up, down, up }", "{ up, up, down }"), entry="way")
+    assert len({first, other, turned}) == 3
+    assert digest_of(tmp_path, text + "int last(int a) { return a; }\n", entry="way") == first
+
+
 def test_what_an_entry_does_not_reach_changes_nothing(tmp_path: Path, need: NEED) -> None:
     need("gcc-12")
     first = digest_of(tmp_path, SOURCE)

@@ -308,6 +308,36 @@ def object_contents(data: bytes) -> dict[str, bytes]:
     return out
 
 
+def object_pointers(data: bytes) -> dict[str, tuple[str, ...]]:
+    """Return symbol -> what an object file's data points to: functions and data, by their symbols.
+
+    What has no symbol of its own goes by its section and place.
+    """
+    elf = _open(data)
+    symbols = symbol_table(elf)
+    names = [section.name for section in elf.iter_sections()]
+    placed = [s for s in symbols if s.is_placed and s.size]
+
+    def at(section: int, place: int) -> str:
+        found = (s.name for s in placed if s.section == section and s.value == place)
+        return next(found, f"{names[section]} + {place}")
+
+    out: dict[str, list[str]] = {}
+    for section in elf.iter_sections():
+        if section["sh_type"] not in ("SHT_RELA", "SHT_REL"):
+            continue
+        owners = [s for s in placed if s.is_object and s.section == section["sh_info"]]
+        for r in section.iter_relocations() if owners else ():
+            goal = symbols[r["r_info_sym"]]
+            where = r["r_offset"]
+            own = (s.name for s in owners if s.value <= where < s.value + s.size)
+            plain = goal.name if goal.is_taken or goal.size else ""
+            told = plain or at(goal.section, goal.value + r.entry.get("r_addend", 0))
+            for name in own:
+                out.setdefault(name, []).append(told)
+    return {name: tuple(goals) for name, goals in out.items()}
+
+
 def data_contents(image: bytes) -> list[tuple[int, bytes]]:
     """Return (address, contents) of each writable section of a linked image; zeros where it is."""
     out = []

@@ -8,7 +8,7 @@ import re
 from collections.abc import Mapping, Sequence
 from hashlib import blake2b
 
-from hot_anvil.core.binary.elf import function_bodies, object_contents
+from hot_anvil.core.binary.elf import Body, function_bodies, object_contents, object_pointers
 from hot_anvil.core.code.records import Function
 from hot_anvil.core.model.entry_body import instructions_of
 
@@ -21,6 +21,7 @@ class ObjectCode:
     def __init__(self, objects: Sequence[bytes]) -> None:
         self.bodies = {n: b for data in objects for n, b in function_bodies(data).items()}
         self.contents = {n: c for data in objects for n, c in object_contents(data).items()}
+        self.pointers = {n: p for data in objects for n, p in object_pointers(data).items()}
 
 
 def entry_digest(
@@ -36,15 +37,26 @@ def entry_digest(
         state.update(repr(_tables(function)).encode())
     if objects:
         for function in functions:
-            body = objects.bodies.get(function.name)
-            if body:
-                data = bytes(
-                    0 if at in body.open_bytes else byte for at, byte in enumerate(body.data)
-                )
-                state.update(b"code" + data)
-        for name in _named(functions, objects.contents):
-            state.update(name.encode() + objects.contents[name])
+            state.update(_bytes_of(objects.bodies.get(function.name)))
+        for name in _pointed_to(_named(functions, objects.contents), objects):
+            state.update(name.encode() + objects.contents.get(name, b""))
+            state.update(_bytes_of(objects.bodies.get(name)))
     return state.hexdigest()
+
+
+def _bytes_of(body: Body | None) -> bytes:
+    """Return a function's bytes but for those that a linker fills in."""
+    if body is None:
+        return b""
+    return bytes(0 if at in body.open_bytes else byte for at, byte in enumerate(body.data))
+
+
+def _pointed_to(names: Sequence[str], objects: ObjectCode) -> list[str]:
+    """Return data by name with all that it points to: tables of functions, of texts, of tables."""
+    order = list(dict.fromkeys(names))
+    for name in order:  # grows while it is gone through
+        order += [goal for goal in objects.pointers.get(name, ()) if goal not in order]
+    return order
 
 
 def _tables(function: Function) -> list[list[int]]:
