@@ -7,6 +7,7 @@ from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.code.records import EMITTED, find_functions, find_symbols
 from hot_anvil.core.config.records import Snippet, language_of
+from hot_anvil.core.flags.case import Case, Flags, Level
 from hot_anvil.core.flags.entry_code import ObjectCode, entry_digest
 from hot_anvil.core.flags.records import (
     Change,
@@ -17,7 +18,7 @@ from hot_anvil.core.flags.records import (
     with_changes,
     without_change,
 )
-from hot_anvil.core.flags.search import Case, Flags, Level, search
+from hot_anvil.core.flags.search import search
 from hot_anvil.core.flags.words import parted
 from hot_anvil.core.measure.options import Options
 from hot_anvil.core.names import listed

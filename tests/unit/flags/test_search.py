@@ -2,8 +2,9 @@
 
 from collections.abc import Callable
 
+from hot_anvil.core.flags.case import Case, Flags, Level
 from hot_anvil.core.flags.records import LEVEL, TARGET, with_changes
-from hot_anvil.core.flags.search import Case, Flags, FlagsFound, Level, search
+from hot_anvil.core.flags.search import FlagsFound, search
 from hot_anvil.core.flags.told import OFF, ON, Told
 
 LEVELS = (Level("quay-v1", "-march=quay-v1"), Level("quay-v2", "-march=quay-v2"))

@@ -26,11 +26,14 @@ def reduce_set(pool: Sequence[Change], enough: Enough, fixed: Sequence[Change] =
 
 
 def without_needless(found: Set, enough: Enough, fixed: Sequence[Change] = ()) -> Set:
-    """Return a set without what it can do without, one after the other, from the last on."""
+    """Return a set without what it can do without, one after the other, from the last on.
+
+    What was needed beside others may not be without them: it goes on until each is needed.
+    """
     for change in reversed(found):
         rest = tuple(other for other in found if other != change)
         if enough((*fixed, *rest)):
-            found = rest
+            return without_needless(rest, enough, fixed)
     return found
 
 
