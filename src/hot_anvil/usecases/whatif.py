@@ -161,7 +161,9 @@ class Search:
             if file in self.bases.texts and able(language := language_of(file))
         }
         values = values_of(self.bases.snippet)
-        subject = Subject(self.entry, sources, family.name, chain.isa, values)
+        reached = workspace.reached(self.bases.built, self.bases.symbol)
+        line = next((part.begins[1] for part in reached if part.name == self.bases.symbol), 0)
+        subject = Subject(self.entry, sources, family.name, chain.isa, values, line)
         if subject.place is None:
             self.notes.append(
                 f"no source holds the definition of {self.entry} as written (a macro or a header "

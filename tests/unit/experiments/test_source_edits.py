@@ -143,6 +143,15 @@ def test_where_an_edit_cannot_be_made_none_is_offered() -> None:
     assert "offsets.c in one unit" not in made_of(subject_of("raised", "gcc", **own))
 
 
+def test_of_several_definitions_the_one_that_is_compiled_is_edited() -> None:
+    text = (
+        "#ifdef SLOW\nint a(int *x)\n{ return *x; }\n#else\nint a(int *y)\n{ return *y; }\n#endif\n"
+    )
+    for line, name in ((0, "x"), (2, "x"), (5, "y"), (6, "y")):
+        subject = Subject("a", {"a.c": Source("a.c", text, "c")}, "gcc", "x86", {}, line)
+        assert f"restrict {name}" in made_of(subject), line
+
+
 def test_edits_are_put_together_where_they_do_not_meet() -> None:
     one = Experiment("a", "", "p", ("-fa",), (Edit("f", 0, 1, "x"),), apart=("k",))
     two = Experiment("b", "", "q", ("-fa", "-fb"), (Edit("f", 2, 2, "y"),), loosens=True)

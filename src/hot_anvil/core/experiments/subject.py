@@ -47,16 +47,20 @@ class Subject:
         family: str,
         isa: str,
         values: Mapping[str, tuple[int, ...]],
+        line: int = 0,
     ) -> None:
-        """``values``: whole numbers that parameters have in the bench's inputs."""
+        """``values``: whole numbers that parameters have in the bench's inputs.
+
+        ``line``: one of the definition's, 0 where that is not known.
+        """
         self.entry, self.sources, self.family, self.isa = entry, sources, family, isa
-        self.values = values
+        self.values, self._line = values, line
 
     @cached_property
     def place(self) -> "tuple[Source, Node] | None":
         """The file and definition of the entry, None where no source holds it as written."""
         for source in self.sources.values():
-            node = source.functions().get(self.entry)
+            node = source.functions(self._line).get(self.entry)
             if node is not None:
                 return source, node
         return None

@@ -46,13 +46,19 @@ class Source:
         end = len(self.data.rstrip())
         return Edit(self.file, end, end, f"\n{text}")
 
-    def functions(self) -> dict[str, "Node"]:
-        """Return the definitions of functions by their plain names, the first of each."""
+    def functions(self, at: int = 0) -> dict[str, "Node"]:
+        """Return the definitions of functions by their plain names.
+
+        Of several with one name, as conditional compiling has them, that which holds line ``at``,
+        else the first.
+        """
         found: dict[str, Node] = {}
         for node in descend(self.root):
             if node.type in _FUNCTIONS:
                 name = self.words(name_of(node)).rpartition("::")[2]
-                found.setdefault(name, node)
+                holds = node.start_point.row < at <= node.end_point.row + 1
+                if holds or name not in found:
+                    found[name] = node
         return found
 
 
