@@ -193,6 +193,45 @@ def test_builds_with_a_profile_are_trained_and_say_on_what(tmp_path: Path, need:
     assert "must be true or false" in refused("check", folder)
 
 
+def test_each_source_is_trained_by_its_own_counts(tmp_path: Path, need: NEED) -> None:
+    """Two files of one program, and a program, which is not trained here."""
+    need("gcc-12")
+    folder = tmp_path / "bench"
+    step = "int step(int x) { return x > 90 ? x / 7 : x * 3; }\n"
+    bench = """
+    [flags]
+    fast = "-O2"
+    guided = { gcc = "-O2", profile = true }
+    [grid]
+    toolchains = ["gcc-12"]
+    [[snippet]]
+    name = "steps"
+    sources = ["steps.c", "step.c"]
+    entries = ["steps"]
+    [snippet.inputs]
+    levels = { fill = "uniform(0, 80)", count = "n" }
+    n = 300
+    """
+    steps = """int step(int x);
+    int steps(const int *levels, int n)
+    {
+        int sum = 0;
+        for (int i = 0; i < n; i++) sum += step(levels[i]);
+        return sum;
+    }
+    """
+    write_bench(folder, bench, steps=steps, step=step)
+    assert [v["verdict"] for v in document("check", folder)["verdicts"]] == ["correct"] * 2
+    (total,) = document("diff", folder, "gcc-12:fast", "gcc-12:guided")["totals"]
+    changed = {f["name"] for f in total["functions"] if not f["identical"]}
+    assert "step" in changed  # what never happens stands apart
+    program = bench.replace('entries = ["steps"]', "program = true").split("[snippet.inputs]")[0]
+    write_bench(folder, program, step=step + "int main(void) { return step(3); }\n", steps=steps)
+    rows = document("compile", folder)["builds"]
+    assert [row["status"] for row in rows] == ["compiled", "refused"]
+    assert "not trained" in rows[1]["why"]
+
+
 def test_many_flag_sets_are_explored_and_the_baseline_stays(tmp_path: Path, need: NEED) -> None:
     need("gcc-12")
     folder = tmp_path / "bench"

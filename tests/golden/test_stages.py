@@ -390,3 +390,14 @@ def test_what_is_sought_is_read_or_refused() -> None:
     found = follow(stages, Sought("variable", "low"), {})
     assert found.counts == (1, None, None) and found.word == "stays"  # names end, not the variable
     assert follow(stages, Sought("vector"), {}).counts == (0, 0, None)
+
+
+def test_a_limit_of_memory_holds_when_a_compiler_is_asked(tmp_path: Path, need: NEED) -> None:
+    need("clang-16")
+    file = tmp_path / "tide.c"
+    file.write_text("int ebb(int x) { return x / 3; }\nint flow(int x) { return x * 3; }\n")
+    build = ("--build", "clang-16 -O2")
+    assert document("stages", file, *build, "--entry", "ebb")["functions"]
+    said = refused("stages", file, *build, "--entry", "flow", "--job-memory", "40")
+    assert "--job-memory" in said
+    assert document("stages", file, *build, "--entry", "flow")["functions"]

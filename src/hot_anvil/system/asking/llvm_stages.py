@@ -33,6 +33,6 @@ def function_stages(job: Job, symbol: str, store: Store, work: Path) -> list[Sta
     if code:
         raise RequestError(
             f"{job.build.name} does not compile {visible(job.source)} when it is asked for its "
-            "forms, or took longer than --job-seconds."
+            "forms, or takes longer than --job-seconds or more than --job-memory."
         )
     return reader.stages
