@@ -112,6 +112,19 @@ def test_the_set_makes_the_code_and_no_less_does(
     assert one["level"] == level and one["adds_instructions"] is (level is not None)
 
 
+@pytest.mark.parametrize("compiler", ["aarch64-linux-gnu-gcc", "clang-16@aarch64"])
+def test_the_oldest_level_of_another_instruction_set(
+    tmp_path: Path, need: NEED, compiler: str
+) -> None:
+    """A processor by name comes down to the level that brought the one instruction used."""
+    need("aarch64-linux-gnu-gcc", "clang-16")
+    file = tmp_path / "bump.c"
+    file.write_text("int bump(int *n) { return __atomic_fetch_add(n, 3, __ATOMIC_RELAXED); }\n")
+    one = narrowed(file, f"{compiler} -O2", f"{compiler} -O3 -mcpu=neoverse-n1")
+    assert [n["flags"] for n in one["needed"]] == [["-march=armv8.1-a"]]
+    assert one["level"] == "armv8.1-a" and "-mcpu" not in one["command"]
+
+
 def test_an_entry_is_asked_about_by_itself(tmp_path: Path, need: NEED) -> None:
     """What only another function of the file needs is no part of the answer."""
     need("gcc-12")

@@ -20,33 +20,37 @@ def on_oldest_level(case: Case, pool: Pool) -> Set:
     rest = tuple(c for c in pool.free if c not in targets)
     base = with_changes(case.left, pool.fixed)
     own = [_of_level(case, base, level.flag) for level in case.levels]
-    wholes: Sequence[Set] = own
-    if not any(own):  # it does not tell: the flags of the levels stand for what they bring
-        wholes = [(Change(TARGET, (level.flag,)),) for level in case.levels]
 
     def enough(chosen: Set) -> bool:
         return case.same((*pool.fixed, *rest, *chosen))
 
     names = {change.name for change in targets}
     within = [level for level in own if level and {change.name for change in level} <= names]
-    if any(own) and within and not enough(within[-1]):
-        wholes = ()  # nor will what is less than that
+    if within and not enough(within[-1]):
+        levels: Sequence[int] = ()  # nor will what is less than that
     elif enough(()):
         return rest
-    for number, whole in enumerate(wholes):
-        if not whole or not enough(whole):
-            continue
-        below = case.levels[number - 1].flag if number else ""
-        for finer in _finer(case, base, whole, below, case.levels[number].flag):
-            if enough(finer):
-                return (*rest, *finer)
-        return (*rest, *whole)
+    else:
+        levels = range(len(own))
+    for number in levels:
+        flag = case.levels[number].flag
+        parts = own[number]
+        if _refused(case, (*pool.fixed, *rest, *parts)) or not any(own):
+            parts = (Change(TARGET, (flag,)),)  # the level as a whole
+        if parts and enough(parts):
+            below = case.levels[number - 1].flag if number else ""
+            finer = _finer(case, base, parts, below, flag)
+            return (*rest, *next(filter(enough, finer), parts))
     known = {change.name for level in own for change in level}
     leveled = tuple(c for c in targets if c.name in known)
     beyond = reduce_set(
         [c for c in targets if c.name not in known], lambda chosen: enough((*leveled, *chosen))
     )
     return (*rest, *beyond, *_not_brought(case, with_changes(base, beyond), leveled))
+
+
+def _refused(case: Case, chosen: Set) -> bool:
+    return case.question.same(with_changes(case.left, chosen)) is None
 
 
 def _not_brought(case: Case, flags: Flags, changes_made: Set) -> Set:
