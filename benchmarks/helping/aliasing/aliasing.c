@@ -1,6 +1,6 @@
 #include <stdint.h>
-void correct(int32_t *levels, const int32_t *offset, int32_t n)
+void summed(int32_t *total, const int32_t *levels, int32_t n)
 {
     for (int32_t i = 0; i < n; i++)
-        levels[i] = levels[i] * 3 + *offset;
+        *total += levels[i];
 }
