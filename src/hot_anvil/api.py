@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.code.records import EMITTED, View
+from hot_anvil.core.experiments.records import SECONDS
 from hot_anvil.core.measure.options import DEFAULTS, Options
 from hot_anvil.core.results.result_set import ResultSet
 from hot_anvil.core.verify.options import CALL_SECONDS, CheckOptions
@@ -300,7 +301,7 @@ class Anvil:
         build: str,
         snippets: Names = (),
         entries: Collection[str] = (),
-        seconds: float = 20.0,
+        seconds: float = SECONDS,
         seed: int | None = None,
         call_seconds: float = CALL_SECONDS,
     ) -> "ResultSet[WhatIf]":

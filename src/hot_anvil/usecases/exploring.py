@@ -8,20 +8,20 @@ having been the luckiest of many in the first one counts for nothing. The baseli
 
 from collections.abc import Sequence
 
-from hot_anvil.core.arch import standard_levels
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.config.records import Snippet, find_snippets
 from hot_anvil.core.experiments.exploring import flag_sets
+from hot_anvil.core.flags.case import levels_of
 from hot_anvil.core.measure.options import Options
 from hot_anvil.core.measure.results import Explored, Picked
 from hot_anvil.core.measure.verdict_words import SLOWER
 from hot_anvil.core.names import listed
-from hot_anvil.core.toolchain.records import Toolchain
+from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.core.verify.options import CheckOptions
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
-from hot_anvil.system.toolchain.flags_told import Oracle
+from hot_anvil.system.toolchain.flags_told import FlagTeller
 from hot_anvil.usecases.entries import find_callable
 from hot_anvil.usecases.measurement import measure_checked
 from hot_anvil.usecases.narrowing import code_of
@@ -92,23 +92,20 @@ def _compiled(workspace: Workspace, snippet: Snippet, own: Sequence[Built]) -> l
     for chain in (c for c in workspace.found.toolchains if c.name in names and c.can["run"]):
         family = workspace.family(chain)
         flags = [b.build.flags for b in own if b.build.toolchain == chain.name]
-        found = flag_sets(family, chain.isa, flags, _processors(workspace, chain))
+        language = next(lang for lang in snippet.languages if lang in chain.drivers)
+        found = flag_sets(family, chain.isa, flags, _processors(chain, family, language))
         pairs += [(snippet, Build(chain.name, "", one)) for one in dict.fromkeys(found)]
     if not pairs:
         raise RequestError(f"--explore: no flags are known to explore {listed(names)} with.")
     return list(workspace.compile_apart(pairs))
 
 
-def _processors(workspace: Workspace, chain: Toolchain) -> list[str]:
+def _processors(chain: Toolchain, family: Family, language: str) -> list[str]:
     """Return the flags for standard levels that this machine's processor is of."""
-    told = workspace.family(chain).flags_told
-    template = told.level.get(chain.isa, "") if told else ""
-    if not template:
-        return []
-    oracle = Oracle(next(iter(chain.drivers.values())), told, chain.flags)
-    here = oracle.macros((template.replace("{level}", "native"),))
-    flags = [template.replace("{level}", name) for name in standard_levels(chain.isa)[1:]]
-    return [flag for flag in flags if oracle.macros((flag,)) and oracle.macros((flag,)) <= here]
+    macros = FlagTeller(chain, family, language).macros
+    here = macros((family.level_flag(chain.isa, "native"),))
+    flags = [level.flag for level in levels_of(family, chain.isa)[1:]]
+    return [flag for flag in flags if macros((flag,)) and macros((flag,)) <= here]
 
 
 def _finalists(workspace: Workspace, checked: Checked, options: Options) -> set[Build]:

@@ -2,12 +2,12 @@
 
 from collections.abc import Collection, Iterator, Sequence
 
-from hot_anvil.core.arch import has_objects, standard_levels
+from hot_anvil.core.arch import has_objects
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.code.records import EMITTED, find_functions, find_symbols
 from hot_anvil.core.config.records import Snippet, language_of
-from hot_anvil.core.flags.case import Case, Flags, Level
+from hot_anvil.core.flags.case import Case, Flags, levels_of
 from hot_anvil.core.flags.entry_code import ObjectCode, entry_digest
 from hot_anvil.core.flags.records import (
     Change,
@@ -27,8 +27,8 @@ from hot_anvil.errors import RequestError
 from hot_anvil.system.build.jobs import links_late
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.stages import stage_digest
-from hot_anvil.system.toolchain.flags_told import Oracle
-from hot_anvil.usecases.trial_builds import main_reasons, only_entry, with_trials
+from hot_anvil.system.toolchain.flags_told import FlagTeller
+from hot_anvil.usecases.trial_builds import by_build, main_reasons, only_entry, with_trials
 from hot_anvil.workspace import Workspace, usecase
 
 
@@ -166,9 +166,9 @@ def _joined(build: Build, workspace: Workspace) -> Flags:
 class _Asked:
     """A compiler and its code, asked about one function."""
 
-    def __init__(self, trials: "Trials", oracle: Oracle, symbol: str, goal: str) -> None:
+    def __init__(self, trials: "Trials", teller: FlagTeller, symbol: str, goal: str) -> None:
         self._trials, self._symbol, self._goal = trials, symbol, goal
-        self.told, self.macros = oracle.told, oracle.macros
+        self.told, self.macros = teller.told, teller.macros
 
     def same(self, flags: Flags) -> bool | None:
         code = self._trials.code(flags, self._symbol)
@@ -187,8 +187,7 @@ def _narrow(
     chain = workspace.toolchain(one)
     family = workspace.family(chain)
     language = language_of(trials.snippet.sources_for(chain.drivers)[0])
-    own = chain.language_flags.get(language, chain.flags)
-    oracle = Oracle(chain.drivers[language], family.flags_told, own)
+    teller = FlagTeller(chain, family, language)
     goal = trials.code(right, symbol)
     start = trials.code(left, symbol)
     command = workspace.command(trials.snippet, other)
@@ -202,12 +201,8 @@ def _narrow(
     if goal is None or start is None:
         gone = other.name if goal is None else one.name
         return empty._replace(fault=f"{gone} has no code for it: it may be inlined everywhere")
-    levels = standard_levels(chain.isa) if family.flags_told else ()
-    flag = family.flags_told.level.get(chain.isa, "") if family.flags_told else ""
-    case = Case(
-        _Asked(trials, oracle, symbol, goal), family.style, left, right,
-        tuple(Level(name, flag.replace("{level}", name)) for name in levels) if flag else (),
-    )  # fmt: skip
+    asked = _Asked(trials, teller, symbol, goal)
+    case = Case(asked, family.style, left, right, levels_of(family, chain.isa))
     found = search(case)
     empty = empty._replace(compiles=trials.asked(symbol), refused=found.refused)
     if found.chosen is None:
@@ -281,14 +276,14 @@ def _timed(
     (checked,) = check_to_measure(tried, (), options, call_seconds)
     measured = measure_checked(tried, checked, options._replace(tried=True))
     verdicts = {v.build: v for v in checked.verdicts}
-    results = {r.candidate: r for r in measured.overall.results} if measured.overall else {}
+    results = by_build(measured)
     out = []
     for (what, change, _), one in zip(roles, built, strict=True):
         verdict = verdicts[one.build.name]
         out.append(
             Timed(
                 one.build.name, what, change, verdict.verdict, verdict.why,
-                results.get(verdict.candidate),
+                results.get(one.build.name),
             )
         )  # fmt: skip
     return tuple(out)

@@ -5,12 +5,11 @@ from pathlib import Path
 
 from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.builds import Build, Plan
-from hot_anvil.core.build.records import COMPILED, REFUSED, Built, Unit
+from hot_anvil.core.build.records import COMPILED, Built, refused_unit
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.inputs.input_sets import make_input_set
 from hot_anvil.core.inputs.spec import InputSpec, sweep_points
 from hot_anvil.core.names import listed
-from hot_anvil.core.proof.records import UNKNOWN, Proof
 from hot_anvil.core.toolchain.records import Profiling, Toolchain
 from hot_anvil.core.verify.options import CALL_SECONDS
 from hot_anvil.errors import AnvilError, RequestError
@@ -135,11 +134,8 @@ def compile_profiled(workspace: Workspace, snippet: Snippet, build: Build) -> Bu
         store = workspace.store
         return compile_trained(alone, snippet, build, signatures, store, CALL_SECONDS)
     except AnvilError as error:
-        nothing = Proof(UNKNOWN, "it did not compile", 0, 0)
-        units = tuple(
-            Unit(source, "", REFUSED, str(error).rstrip("."), 0.0, (), None, {}, nothing)
-            for source in snippet.sources
-        )
+        why = str(error).rstrip(".")
+        units = tuple(refused_unit(source, why) for source in snippet.sources)
         return Built(snippet, build, units, False)
 
 

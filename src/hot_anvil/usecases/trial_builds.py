@@ -7,6 +7,8 @@ from hot_anvil.core.build.records import Built
 from hot_anvil.core.code.records import EMITTED
 from hot_anvil.core.config.records import Snippet
 from hot_anvil.core.diff.records import REMARKED
+from hot_anvil.core.measure.results import Measured
+from hot_anvil.core.measure.summary import Result
 from hot_anvil.usecases.comparison import compare_kept, side_of
 from hot_anvil.workspace import Memo, Workspace
 
@@ -31,6 +33,13 @@ def with_trials(
 def only_entry(snippet: Snippet, entry: str) -> Snippet:
     """Return a snippet of just one entry, which is its own reference."""
     return snippet._replace(entries=(entry,), reference="")
+
+
+def by_build(measured: Measured) -> dict[str, Result]:
+    """Return the results of builds that are tried, over all sizes, by the names of the builds."""
+    results = measured.overall.results if measured.overall else ()
+    builds = {v.candidate: v.build for v in measured.checked.verdicts}
+    return {builds[result.candidate]: result for result in results}
 
 
 def main_reasons(workspace: Workspace, left: Built, right: Built, symbol: str) -> tuple[str, ...]:

@@ -7,8 +7,9 @@ from hot_anvil.core.binary.signatures import Signature
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built
 from hot_anvil.core.config.records import Snippet
-from hot_anvil.core.experiments.records import EditError, Experiment, edited
+from hot_anvil.core.experiments.records import EditError, Experiment, edited_files
 from hot_anvil.core.flags.words import is_level, level_of, parted
+from hot_anvil.core.verify.options import CALL_SECONDS
 from hot_anvil.errors import AnvilError
 from hot_anvil.system.build.edited import store_of_copy
 from hot_anvil.system.build.grid import compile_grid
@@ -90,13 +91,13 @@ def _compile(bases: Bases, experiment: Experiment) -> Built:
     build = build_of(bases.built.build, experiment, workspace.family(chain).style)
     store = workspace.store
     if experiment.edits:
-        texts = dict(bases.texts)
-        for file in {edit.file for edit in experiment.edits}:
-            texts[file] = edited(texts[file], (e for e in experiment.edits if e.file == file))
+        texts = {**bases.texts, **edited_files(bases.texts, experiment.edits)}
         store = store_of_copy(store, texts)
     if experiment.profile:
         build = build._replace(profiled=True)
-        return compile_trained(workspace, bases.snippet, build, bases.signatures, store, 5.0)
+        return compile_trained(
+            workspace, bases.snippet, build, bases.signatures, store, CALL_SECONDS
+        )
     found = workspace.found
     (built,) = compile_grid([(bases.snippet, build)], found.toolchains, found.families, store)
     return built

@@ -193,9 +193,8 @@ def make_plan(
     texts = "\n".join(line for lines in sources.values() for line in lines)
     asked = warnings() if looks_undefined(texts) else ()
     warned = dict.fromkeys(told for by, found in asked for told in unseen(found, by))
-    trained = trained_notes(builds) if any(b.build.profiled for b in builds) else ()
-    notes = (*entries.notes, *warned, *folded_notes(workspace, builds, direct), *trained)
-    return plan, notes
+    notes = (*entries.notes, *warned, *folded_notes(workspace, builds, direct))
+    return plan, (*notes, *trained_notes(builds))
 
 
 def _promises(

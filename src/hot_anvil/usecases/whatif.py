@@ -14,7 +14,7 @@ from hot_anvil.core.experiments.flags import (
     profile_to_try,
 )
 from hot_anvil.core.experiments.patches import patch_of
-from hot_anvil.core.experiments.records import EditError, Experiment, together
+from hot_anvil.core.experiments.records import SECONDS, EditError, Experiment, together
 from hot_anvil.core.experiments.results import (
     MEASURED,
     NO_CHANGE,
@@ -33,6 +33,7 @@ from hot_anvil.core.measure.results import Measured
 from hot_anvil.core.measure.verdict_words import SLOWER
 from hot_anvil.core.names import listed
 from hot_anvil.core.remarks.records import MISSED
+from hot_anvil.core.verify.options import CALL_SECONDS
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
 from hot_anvil.usecases.entries import find_callable
@@ -41,11 +42,10 @@ from hot_anvil.usecases.kernels import is_kernels
 from hot_anvil.usecases.measurement import measure_checked
 from hot_anvil.usecases.narrowing import code_of
 from hot_anvil.usecases.remarks import ask_build
-from hot_anvil.usecases.trial_builds import main_reasons, only_entry, with_trials
+from hot_anvil.usecases.trial_builds import by_build, main_reasons, only_entry, with_trials
 from hot_anvil.usecases.trying import Bases, Candidate, compile_all, texts_of
 from hot_anvil.workspace import Workspace, usecase
 
-DEFAULT_SECONDS = 20.0  # of measuring one entry
 _BEST = 4  # experiments that are measured a second time, and put together
 _SAID = 3  # of the compiler's own words
 _ASKED_ABOUT = ("vectorising", "inlining", "loads")
@@ -58,9 +58,9 @@ def try_experiments(
     build: str,
     snippets: Sequence[str] = (),
     entries: Collection[str] = (),
-    seconds: float = DEFAULT_SECONDS,
+    seconds: float = SECONDS,
     seed: int | None = None,
-    call_seconds: float = 5.0,
+    call_seconds: float = CALL_SECONDS,
 ) -> tuple[WhatIf, ...]:
     """Try what may make entries faster under a build; ``seconds`` of measuring for each entry.
 
@@ -172,9 +172,10 @@ class Search:
         else:
             self.said = _said(workspace, self.bases.built, subject)
         others = [
-            (c.name, c.family)
+            c.name
             for c in workspace.found.toolchains
             if c.name != chain.name and c.can["run"] and c.target == chain.target
+            and workspace.family(c).style == family.style
             and set(self.bases.snippet.languages) <= set(c.drivers)
         ]  # fmt: skip
         found = [
@@ -183,13 +184,15 @@ class Search:
             *levels_to_try(family, base.flags),
             *profile_to_try(family, "branch" in subject.traits or bool(subject.loops)),
             *processors_to_try(subject, family, base.flags),
-            *compilers_to_try(others, family.name, base.flags),
+            *compilers_to_try(others),
         ]
         return list({one.name: one for one in found}.values())
 
     def _different(self, experiments: Sequence[Experiment]) -> list[Candidate]:
         """Compile experiments; return the first of each that makes other code."""
-        seen: dict[str | None, str] = {code_of(*self._base()): ""}
+        seen: dict[str | None, str] = {
+            code_of(self.workspace, self.bases.built, self.bases.symbol): ""
+        }
         for one in self.tried.values():
             code = self.compiled[one.experiment.name].code
             if code and one.state not in (NO_CHANGE, SAME):
@@ -212,9 +215,6 @@ class Search:
                 self._note(candidate, Tried(candidate.experiment, "", NOT_TIMED))
                 out.append(candidate)
         return out
-
-    def _base(self) -> tuple[Workspace, Built, str]:
-        return self.workspace, self.bases.built, self.bases.symbol
 
     def _note(self, candidate: Candidate, tried: Tried) -> None:
         built = candidate.built
@@ -269,11 +269,10 @@ class Search:
         workspace = with_trials(self.workspace, self.bases.snippet, [base, *builts], base.build)
         measured = measure_checked(workspace, checked._replace(verdicts=verdicts), options)
         self.measurements.append(measured)
-        results = {r.candidate: r for r in measured.overall.results} if measured.overall else {}
-        by_build = {v.build: results.get(v.candidate) for v in verdicts}
+        results = by_build(measured)
         for candidate in candidates:
             assert candidate.built
-            result = by_build.get(candidate.built.build.name)
+            result = results.get(candidate.built.build.name)
             if result is not None:
                 name = candidate.experiment.name
                 self.tried[name] = self.tried[name]._replace(state=MEASURED, result=result)

@@ -17,6 +17,7 @@ from hot_anvil.cli.options import (
     split_path,
 )
 from hot_anvil.cli.output import Output
+from hot_anvil.core.experiments.records import SECONDS
 from hot_anvil.errors import RequestError
 
 TYPE_CHECKING = False
@@ -41,7 +42,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_entries(parser, "only this entry; may be repeated")
     parser.set_defaults(entry_filters=True)
     parser.add_argument(
-        "--seconds", type=positive, default=20.0, metavar="S",
+        "--seconds", type=positive, default=SECONDS, metavar="S",
         help="measure for about this long for each entry, all experiments together (default: 20)",
     )  # fmt: skip
     add_seed(parser)

@@ -26,6 +26,14 @@ class Unit(NamedTuple):
     proof: Proof
 
 
+def refused_unit(
+    source: str, why: str, seconds: float = 0.0, complaints: tuple[Diagnostic, ...] = ()
+) -> Unit:
+    """Return the unit of a source that was not compiled."""
+    nothing = Proof("unknown", "it did not compile", 0, 0)
+    return Unit(source, "", REFUSED, why, seconds, complaints, None, {}, nothing)
+
+
 class Built(NamedTuple):
     """A snippet under one build."""
 

@@ -2,10 +2,10 @@
 
 from collections.abc import Iterator, Sequence
 
-from hot_anvil.core.arch import standard_levels
 from hot_anvil.core.experiments.exploring import LEVELS
 from hot_anvil.core.experiments.records import Experiment
 from hot_anvil.core.experiments.subject import Subject
+from hot_anvil.core.flags.case import levels_of
 from hot_anvil.core.flags.words import level_of, parted
 from hot_anvil.core.toolchain.records import Family
 
@@ -51,26 +51,18 @@ def processors_to_try(
     subject: Subject, family: Family, flags: Sequence[str]
 ) -> Iterator[Experiment]:
     """Give every standard level of processors, where the build names no processor."""
-    template = family.flags_told.level.get(subject.isa, "") if family.flags_told else ""
-    named = any(f.startswith(("-march=", "-mcpu=", "-Ctarget-cpu=")) for f in flags)
-    if not template or named or "target-cpu" in " ".join(flags):
+    if any(f.startswith(("-march=", "-mcpu=")) or "target-cpu=" in f for f in flags):
         return
-    for name in standard_levels(subject.isa)[1:]:
+    for level in levels_of(family, subject.isa)[1:]:
         yield Experiment(
-            template.replace("{level}", name),
+            level.flag,
             "instructions of newer processors are not used",
-            f"every processor that it runs on is of {name} or newer",
-            (template.replace("{level}", name),),
+            f"every processor that it runs on is of {level.name} or newer",
+            (level.flag,),
         )
 
 
-def compilers_to_try(
-    toolchains: Sequence[tuple[str, str]], family: str, flags: Sequence[str]
-) -> Iterator[Experiment]:
-    """Give other compilers of the same target under the same flags, where they take them.
-
-    ``toolchains``: (name, family) of those.
-    """
-    for name, other in toolchains:
-        if other == family or {other, family} == {"gcc", "clang"}:
-            yield Experiment(name, "another compiler does it otherwise", toolchain=name)
+def compilers_to_try(names: Sequence[str]) -> Iterator[Experiment]:
+    """Give other compilers under the same flags, where they take them."""
+    for name in names:
+        yield Experiment(name, "another compiler does it otherwise", toolchain=name)

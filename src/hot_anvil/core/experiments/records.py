@@ -1,8 +1,10 @@
 """Experiments and edits as values."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from itertools import pairwise
 from typing import NamedTuple
+
+SECONDS = 20.0  # of measuring one entry, all its experiments together
 
 
 class Edit(NamedTuple):
@@ -45,6 +47,14 @@ def edited(text: str, edits: Iterable[Edit]) -> str:
         out += [data[done : edit.start], edit.text.encode()]
         done = edit.end
     return b"".join([*out, data[done:]]).decode(errors="surrogateescape")
+
+
+def edited_files(texts: Mapping[str, str], edits: Iterable[Edit]) -> dict[str, str]:
+    """Return file -> text with edits made, of the files that are edited."""
+    own: dict[str, list[Edit]] = {}
+    for edit in edits:
+        own.setdefault(edit.file, []).append(edit)
+    return {file: edited(texts[file], several) for file, several in own.items()}
 
 
 def together(several: Sequence[Experiment]) -> Experiment:

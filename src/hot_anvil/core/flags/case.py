@@ -4,8 +4,10 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple, Protocol
 
+from hot_anvil.core.arch import standard_levels
 from hot_anvil.core.flags.records import LEVEL, TARGET, Change, with_changes
 from hot_anvil.core.flags.told import Told, changes
+from hot_anvil.core.toolchain.records import Family
 
 Flags = tuple[str, ...]
 _CPU = re.compile(r"-m(?:arch|cpu|mcu)=|-Ctarget-cpu=")
@@ -16,6 +18,12 @@ class Level(NamedTuple):
 
     name: str
     flag: str  # that asks for it
+
+
+def levels_of(family: Family, isa: str) -> tuple[Level, ...]:
+    """Return the standard levels that a family's compilers can be asked for, the oldest first."""
+    named = ((name, family.level_flag(isa, name)) for name in standard_levels(isa))
+    return tuple(Level(name, flag) for name, flag in named if flag)
 
 
 class Question(Protocol):

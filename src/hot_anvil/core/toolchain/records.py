@@ -119,6 +119,11 @@ class Family(NamedTuple):
     targets: Mapping[str, Target]
     cross: Mapping[str, str]  # target -> how to get a compiler for it
 
+    def level_flag(self, isa: str, level: str) -> str:
+        """Return the flag that asks for processors of a level, "" where none is known."""
+        template = self.flags_told.level.get(isa, "") if self.flags_told else ""
+        return template.replace("{level}", level)
+
     def debug_for(self, target: str) -> tuple[str, ...]:
         """Return the fixed debug flags for a target."""
         own = self.per_isa.get(isa_name(target), {}).get("debug_flags", self.debug_flags)

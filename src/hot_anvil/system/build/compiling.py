@@ -11,7 +11,7 @@ from hot_anvil.core.arch import has_objects, syntax_of
 from hot_anvil.core.asm.calls import callee
 from hot_anvil.core.asm.reading import read_text
 from hot_anvil.core.binary.elf import ObjectFacts, object_facts
-from hot_anvil.core.build.records import COMPILED, REFUSED, Unit
+from hot_anvil.core.build.records import COMPILED, REFUSED, Unit, refused_unit
 from hot_anvil.core.code.records import Code, with_plain_names
 from hot_anvil.core.code.stored import to_plain
 from hot_anvil.core.names import fortran_title
@@ -40,7 +40,7 @@ def compile_unit(job: Job, store: Store) -> Unit:
     """
     if not Path(store.root, job.source).is_file():
         why = f"{job.source}: there is no such file in {store.root}"
-        return _refused(job, why, 0.0, ())
+        return refused_unit(job.source, why, 0.0, ())
     for _ in range(3):
         work = store.scratch()
         began = work.stat().st_mtime_ns
@@ -48,7 +48,7 @@ def compile_unit(job: Job, store: Store) -> Unit:
             unit, read = _compile(job, store, work)
         except ToolError as error:
             shutil.rmtree(work, ignore_errors=True)
-            return _refused(job, str(error), 0.0, ())
+            return refused_unit(job.source, str(error), 0.0, ())
         except BaseException:
             shutil.rmtree(work, ignore_errors=True)
             raise
@@ -57,7 +57,7 @@ def compile_unit(job: Job, store: Store) -> Unit:
         shutil.rmtree(work, ignore_errors=True)  # a file was edited meanwhile: once more
     else:
         why = "what it reads changes all the time while it is compiled"
-        return _refused(job, why, unit.seconds, unit.diagnostics)
+        return refused_unit(job.source, why, unit.seconds, unit.diagnostics)
     store.forget_digests()
     # Only what the source is to blame for is kept: a full disk or a killed compiler is not.
     blamed = any(d.severity == "error" and d.line for d in unit.diagnostics)
@@ -91,7 +91,7 @@ def run_compiler(
 def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
     lacking = missing_package(job.flags)
     if lacking:
-        return _refused(job, lacking, 0.0, ()), []
+        return refused_unit(job.source, lacking, 0.0, ()), []
     if job.language == "assembly" or links_late(job.flags):
         return _compile_object(job, store, work)
     both = (f"--emit=obj={work / 'code.o'}",) if job.family.style == "rustc" else ()
@@ -104,7 +104,7 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
     read = files_read(work, job, store.root)
     seconds = said.seconds
     if said.failed or not Artefact(work).text.is_file():
-        return _refused(job, _why(said, complaints), seconds, complaints), read
+        return refused_unit(job.source, _why(said, complaints), seconds, complaints), read
     text = Artefact(work).text.read_text(errors="surrogateescape")
     isa = job.toolchain.isa
     if not has_objects(isa):
@@ -116,10 +116,10 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
         if made.failed:
             complaints += read_diagnostics(made.stderr, "text")
             why = f"assembling: {_why(made, complaints)}"
-            return _refused(job, why, seconds, complaints), read
+            return refused_unit(job.source, why, seconds, complaints), read
     if not Artefact(work).object.is_file():
         why = "assembling: the compiler made no object"
-        return _refused(job, why, seconds, complaints), read
+        return refused_unit(job.source, why, seconds, complaints), read
     code = read_text(text, store.root, isa)
     facts = object_facts(Artefact(work).object.read_bytes())
     proof, code = prove_unit(job, work, text, code, facts)
@@ -150,7 +150,7 @@ def _compile_object(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]
     complaints = read_diagnostics(said.stderr, job.diagnostics)
     read = files_read(work, job, store.root)
     if said.failed or not Artefact(work).object.is_file():
-        return _refused(job, _why(said, complaints), said.seconds, complaints), read
+        return refused_unit(job.source, _why(said, complaints), said.seconds, complaints), read
     if late:
         proof, code = (
             Proof(UNKNOWN, "its code is made while linking", 0, 0),
@@ -202,11 +202,6 @@ def with_titles(code: Code, work: Path, language: str) -> Code:
     titles = demangled((*owners, *called, *inlined), work)
     made = code._replace(titles=titles)
     return made if not titles or has_objects(code.isa) else with_plain_names(made)
-
-
-def _refused(job: Job, why: str, seconds: float, complaints: tuple[Diagnostic, ...]) -> Unit:
-    nothing = Proof(UNKNOWN, "it did not compile", 0, 0)
-    return Unit(job.source, "", REFUSED, why, seconds, complaints, None, {}, nothing)
 
 
 def _why(said: Outcome, complaints: Sequence[Diagnostic]) -> str:

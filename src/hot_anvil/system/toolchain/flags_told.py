@@ -5,23 +5,18 @@ from collections.abc import Sequence
 from functools import cache
 
 from hot_anvil.core.flags.told import READERS
-from hot_anvil.core.toolchain.records import Driver, FlagsTold
+from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.system.process.running import run
 
 
-class Oracle:
+class FlagTeller:
     """One compiler command that is asked about flags; each question once."""
 
-    def __init__(self, driver: Driver, told: FlagsTold | None, own: Sequence[str] = ()) -> None:
-        """``own``: flags of the toolchain, for its target."""
-        self._driver, self._form, self._own = driver, told, tuple(own)
+    def __init__(self, chain: Toolchain, family: Family, language: str) -> None:
+        self._driver, self._form = chain.drivers[language], family.flags_told
+        self._own = chain.language_flags.get(language, chain.flags)
         self.told = cache(self._told)
         self.macros = cache(self._macros)
-
-    @property
-    def tells(self) -> bool:
-        """Whether this compiler says what its flags stand for."""
-        return self._form is not None and bool(self.told(()))
 
     def _told(self, flags: tuple[str, ...]) -> dict[str, str]:
         """Return option -> state under some flags; nothing where the compiler does not tell."""
