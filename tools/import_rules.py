@@ -30,7 +30,7 @@ ROOT = Path(__file__).parent.parent / "src" / "hot_anvil"
 CORE = (
     "names", "parallel", "codec", "code", "arch", "asm", "binary", "model", "evaluate", "facts",
     "toolchain", "config", "proof", "build", "inputs", "calling", "remarks", "diff", "stages",
-    "reasons", "verify", "measure", "flags", "experiments", "pins", "trace", "kernels", "results",
+    "reasons", "verify", "measure", "flags", "experiments", "pins", "trace", "kernels", "fleet", "results",
 )  # fmt: skip
 SYSTEM = (
     "process",
@@ -43,6 +43,7 @@ SYSTEM = (
     "check",
     "measure",
     "trace",
+    "fleet",
 )
 # Kind of view -> those that it may build on.
 VIEWS: Mapping[str, tuple[str, ...]] = {
@@ -62,8 +63,10 @@ PARTS: Mapping[str, tuple[str, ...]] = {
     "workspace": ("core", "system"),
     "usecases": ("core", "system", "workspace"),
     "api": ("core", "system", "usecases", "workspace"),
+    "fleets": ("api", "core", "system", "usecases", "workspace"),  # the api of many machines
+    "serving": ("system", "usecases"),  # what a worker of a fleet runs
     "views": ("core",),
-    "cli": ("api", "core", "views"),
+    "cli": ("api", "core", "fleets", "views"),
 }
 # What the core must not touch: processes, terminals, files, clocks, the environment, chance.
 FORBIDDEN_IN_CORE = {

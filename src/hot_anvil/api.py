@@ -24,7 +24,7 @@ from hot_anvil.core.results.result_set import ResultSet
 from hot_anvil.core.verify.options import CALL_SECONDS, CheckOptions
 from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.process.scope import Limits
-from hot_anvil.workspace import Workspace, make_workspace
+from hot_anvil.workspace import Elsewhere, Workspace, make_workspace
 
 if TYPE_CHECKING:
     from hot_anvil.core.arch.ptx.device.schedule import Scheduler
@@ -624,17 +624,20 @@ def open_bench(
     progress: Progress = no_progress,
     project: str = "",
     trust: bool = False,
+    elsewhere: Elsewhere | None = None,
 ) -> Anvil:
     """Open the bench in a folder. Raises RequestError when it is missing or wrong.
 
     ``builds``, texts such as "gcc -O2", stand in place of its grid; ``project`` is a
     compile_commands.json to take flags of its sources from. ``trust`` lets it have programs run
     that it names itself (compilers, plugins), and keeps that; without it UntrustedError is raised.
+    ``elsewhere`` are other machines to compile on: ``hot_anvil.fleets`` joins them.
     """
     from hot_anvil.system.bench.opening import open_bench_file
 
     bench = open_bench_file(Path(path), trust)
-    return Anvil(make_workspace(bench, False, limits, progress, builds, project, _train))
+    rest = builds, project, _train, elsewhere
+    return Anvil(make_workspace(bench, False, limits, progress, *rest))
 
 
 def open_source(
@@ -649,18 +652,19 @@ def open_source(
     project: str = "",
     tolerance: Sequence[str] = (),
     trust: bool = False,
+    elsewhere: Elsewhere | None = None,
 ) -> Anvil:
     """Open one bare source file; ``builds`` are texts such as "gcc -O2".
 
     ``inputs``, ``sweep``, ``not_promised`` and ``tolerance`` are lines of TOML as a bench has them.
-    ``trust`` is as for ``open_bench``: a source's comment may name builds.
+    ``trust`` and ``elsewhere`` are as for ``open_bench``: a source's comment may name builds.
     """
     from hot_anvil.system.bench.opening import open_source_file
 
     bench = open_source_file(
         Path(path), builds, entries, inputs, sweep, not_promised, tolerance, trust
     )
-    return Anvil(make_workspace(bench, True, limits, progress, (), project, _train))
+    return Anvil(make_workspace(bench, True, limits, progress, (), project, _train, elsewhere))
 
 
 def import_export(path: str | Path, folder: str | Path) -> "Imported":

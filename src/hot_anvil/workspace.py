@@ -8,7 +8,7 @@ new one after an edit.
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import wraps
-from typing import NamedTuple, ParamSpec, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, ParamSpec, TypeVar
 
 from hot_anvil.core.build.builds import Build, Plan, command_line, find_build
 from hot_anvil.core.build.planning import plan_builds
@@ -19,13 +19,17 @@ from hot_anvil.core.config.records import Bench, Snippet, find_snippets
 from hot_anvil.core.toolchain.records import Family, Toolchain
 from hot_anvil.errors import RequestError
 from hot_anvil.system.bench.settings import with_project_flags
-from hot_anvil.system.build.grid import compile_grid, plan_jobs
+from hot_anvil.system.build.grid import Spread, compile_grid, plan_jobs
 from hot_anvil.system.build.jobs import Job, load_code
 from hot_anvil.system.build.launcher import confine_by
+from hot_anvil.system.measure.machine import machine_identity
 from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.process.scope import COMPILE_SECONDS, Limits, Scope
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.finding import Found, find_toolchains
+
+if TYPE_CHECKING:
+    from hot_anvil.system.fleet.class_executor import ClassExecutor
 
 Given = ParamSpec("Given")
 Made = TypeVar("Made")
@@ -59,6 +63,8 @@ class Workspace(NamedTuple):
     progress: Progress
     memo: Memo
     trainer: Callable[["Workspace", Snippet, Build], Built] | None = None  # of profiled builds
+    spread: Spread | None = None  # compiles on other machines too; None: only here
+    executor: "ClassExecutor | None" = None  # checks and measures elsewhere; None: here
 
     def build(self, name: str) -> Build:
         """Return the build of this name; raises RequestError with the nearest one."""
@@ -75,6 +81,11 @@ class Workspace(NamedTuple):
     def command(self, snippet: Snippet, build: Build) -> str:
         """Return the command line a person types for a build of a snippet."""
         return command_line(build, self.toolchain(build), snippet)
+
+    @property
+    def machine(self) -> tuple[str, str]:
+        """Where it checks and measures: a short identity, and what that is in words."""
+        return self.executor.identity if self.executor else machine_identity()
 
     def compile(
         self, snippets: Sequence[str] = (), builds: Sequence[Build] = ()
@@ -116,7 +127,9 @@ class Workspace(NamedTuple):
         """Return snippets under builds that need not be of the plan."""
         found = self.found
         plain = [pair for pair in pairs if not pair[1].profiled]
-        made = compile_grid(plain, found.toolchains, found.families, self.store, self.progress)
+        made = compile_grid(
+            plain, found.toolchains, found.families, self.store, self.progress, self.spread
+        )
         done = {(one.snippet.name, one.build): one for one in made}
         for snippet, build in pairs:
             if build.profiled:
@@ -191,6 +204,13 @@ class Workspace(NamedTuple):
         return self._replace(plan=plan, memo=self.memo.with_built(built))
 
 
+class Elsewhere(NamedTuple):
+    """What other machines add to a workspace."""
+
+    toolchains: Callable[[Found], Found]  # those of here -> with those that only others have
+    spread: Spread
+
+
 def make_workspace(
     bench: Bench,
     bare: bool = False,
@@ -199,12 +219,13 @@ def make_workspace(
     builds: Sequence[str] = (),
     project: str = "",
     trainer: Callable[[Workspace, Snippet, Build], Built] | None = None,
+    elsewhere: Elsewhere | None = None,
 ) -> Workspace:
     """Return the workspace of a bench; ``bare`` for that of a source without a bench file.
 
     ``trainer`` compiles builds with a profile, which takes a run of the code.
     ``builds``, texts such as "gcc -O2", stand in place of the bench's grid; ``project`` is a
-    compile_commands.json to take flags of its sources from.
+    compile_commands.json to take flags of its sources from; ``elsewhere`` is a fleet to compile on.
 
     Raises RequestError where the bench asks for what cannot be, MissingError without a compiler.
     """
@@ -221,11 +242,14 @@ def make_workspace(
         limits.free,
     )
     found = find_toolchains(bench.custom, bench.root)
+    if elsewhere:
+        found = elsewhere.toolchains(found)
     with _lines_named(bench):
         plan = plan_builds(bench, found.toolchains, found.families)
     store = Store(bench.root, bare=bare)
     scope = Scope(limits, None, confine_by(found.toolchains, store, not limits.free))
-    return Workspace(bench, found, plan, store, scope, progress, Memo(), trainer)
+    spread = elsewhere.spread if elsewhere else None
+    return Workspace(bench, found, plan, store, scope, progress, Memo(), trainer, spread)
 
 
 @contextmanager

@@ -66,7 +66,7 @@ def extra_builds(
     first = workspace.toolchain(reference)
     found: dict[str, tuple[Build, Toolchain]] = {}
     for chain in [first, *reversed(workspace.found.toolchains)]:
-        if chain.family in found:
+        if chain.family in found or chain.machines:
             continue
         flags = getattr(workspace.family(chain), flags_of)
         able = flags and chain.can["run"] and languages & set(chain.drivers)

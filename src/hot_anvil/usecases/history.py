@@ -16,7 +16,6 @@ from hot_anvil.core.measure.summary import Summary
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
-from hot_anvil.system.measure.machine import machine_identity
 from hot_anvil.system.store.files import digest
 from hot_anvil.system.store.results import Results
 from hot_anvil.usecases.answers import kept_heads
@@ -49,7 +48,7 @@ def keep_states(
             one.build.name,
             tuple(unit.artefact for unit in one.units) if compiled and not one.whole else (),
         )
-    machine = machine_identity()
+    machine = workspace.machine
     for summary in summaries:
         document = state_document(summary, baseline, makers, machine, imported)
         workspace.store.results.add(KIND, checked.snippet.name, document)

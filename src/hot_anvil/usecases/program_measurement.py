@@ -41,6 +41,10 @@ def measure_program(
     seconds = options.seconds * len(paths) * len(field.runs)
     chance = random.Random(options.seed)
     wanted = None if only_best else anchor
+    if workspace.executor:
+        needs = [{n: p.read_bytes() for n, p in run.needs.items()} for run in field.runs]
+        asked = checked, field, needs, wanted, seconds, options
+        return workspace.executor.measure_programs(*asked), anchor
     return measure_programs(field, wanted, seconds, chance, workspace.progress), anchor
 
 

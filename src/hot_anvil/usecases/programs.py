@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from functools import cache
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from hot_anvil.core.build.records import COMPILED, REFUSED, Built
 from hot_anvil.core.config.records import ProgramRun, Snippet
@@ -42,8 +42,12 @@ from hot_anvil.system.check.sanitizing import read_complaints
 from hot_anvil.system.execute.emulation import emulation_of, emulator_name
 from hot_anvil.system.execute.programs import link_whole_program, run_program
 from hot_anvil.system.process.threads import thread_pool
+from hot_anvil.system.store.store import Store
 from hot_anvil.usecases.fault_finders import blind_to_races, extra_program, starts_threads
 from hot_anvil.workspace import Workspace
+
+if TYPE_CHECKING:
+    from hot_anvil.system.fleet.requests import RunGiven
 
 _TALLY_RUNS = 20  # of a program that two runs showed to be unstable
 
@@ -60,31 +64,30 @@ class Given(NamedTuple):
 
 def check_program(workspace: Workspace, snippet: Snippet, options: CheckOptions) -> Checked:
     """Judge every build of a program by what its runs put out."""
-    seconds, repeat = options.call_seconds, options.repeat
     builds = workspace.compile([snippet.name])
     given = given_runs(workspace, snippet)
     programs = {b.build.name: link_program(workspace, b) for b in builds if b.status == COMPILED}
-    reference = workspace.plan.reference.name
-    names = [b.build.name for b in builds]
-    reference = reference if reference in names else names[0]
-    with thread_pool() as pool:
-        expected, first, trouble = _expected(workspace, programs.get(reference), given, seconds)
+    executor = workspace.executor
+    if executor is None:
+        return _checked_here(workspace, snippet, options, builds, programs, given)
+    known = executor.known.get(snippet.name)
+    known = known or _checked_here(workspace, snippet, options, builds, programs, given)
+    runs = [_by_content(one) for one in given]
+    return executor.check_programs(known, builds, programs, runs, options)
 
-        def check(built: Built) -> Verdict:
-            name = built.build.name
-            if trouble and name == reference:
-                return _verdict(snippet, name, trouble, given, ())
-            if trouble:
-                why = f"the reference {reference} {trouble.verdict}: {trouble.why}"
-                return _verdict(snippet, name, Finding(NOT_RUN, why), given, ())
-            program = programs.get(name)
-            known = first if name == reference else ()
-            evaluated = _judge(workspace, built, program, given, expected, seconds, repeat, known)
-            verdict = _verdict(snippet, name, evaluated[0], given, evaluated[1])
-            return with_earlier(workspace.store, program.path if program else "", verdict)
 
-        verdicts = tuple(pool.map(check, builds))
-    verdicts = _beside_unstable(workspace, reference, programs, given, seconds, verdicts)
+def _checked_here(
+    workspace: Workspace,
+    snippet: Snippet,
+    options: CheckOptions,
+    builds: Sequence[Built],
+    programs: Mapping[str, Program],
+    given: Sequence[Given],
+) -> Checked:
+    seconds, root = options.call_seconds, workspace.bench.root
+    reference = reference_among(workspace, builds)
+    asked = snippet, builds, programs, given, reference, options, workspace.store
+    verdicts = judge_programs(root, *asked)
     found, by, why = _undefined(workspace, snippet, given, seconds)
     threaded = any(starts_threads(built, workspace.store) for built in builds)
     blind = blind_to_races(workspace, snippet, builds) if threaded else ""
@@ -95,7 +98,7 @@ def check_program(workspace: Workspace, snippet: Snippet, options: CheckOptions)
     if threaded and not blind and not found:
         found, _, _ = _undefined(workspace, snippet, given, seconds, "race_flags")
     if any(one.is_race for one in found):  # it comes out otherwise by chance
-        verdicts = _called_often(workspace, builds, programs, given, expected, seconds, verdicts)
+        verdicts = _called_often(root, builds, programs, given, reference, seconds, verdicts)
     flags = {b.build.name: b.build.flags for b in builds}
     verdicts = with_accepted(with_undefined(verdicts, found, flags), snippet.accept)
     under = {name: emulator_name(program.path) for name, program in programs.items()}
@@ -108,6 +111,52 @@ def check_program(workspace: Workspace, snippet: Snippet, options: CheckOptions)
     )  # fmt: skip
 
 
+def _by_content(given: Given) -> "RunGiven":
+    from hot_anvil.system.fleet.requests import RunGiven
+
+    needs = {name: place.read_bytes() for name, place in given.needs.items()}
+    return RunGiven(given.run, given.label, given.stdin, needs, given.expected)
+
+
+def reference_among(workspace: Workspace, builds: Sequence[Built]) -> str:
+    """Return the build whose output counts as right: the bench's, or the first there is."""
+    names = [b.build.name for b in builds]
+    reference = workspace.plan.reference.name
+    return reference if reference in names else names[0]
+
+
+def judge_programs(
+    root: str,
+    snippet: Snippet,
+    builds: Sequence[Built],
+    programs: Mapping[str, Program],
+    given: Sequence[Given],
+    reference: str,
+    options: CheckOptions,
+    store: Store,
+) -> tuple[Verdict, ...]:
+    """Judge programs by what their runs put out beside the reference's; ``root``: the bench's."""
+    seconds, repeat = options.call_seconds, options.repeat
+    with thread_pool() as pool:
+        expected, first, trouble = _expected(root, programs.get(reference), given, seconds)
+
+        def check(built: Built) -> Verdict:
+            name = built.build.name
+            if trouble and name == reference:
+                return _verdict(snippet, name, trouble, given, ())
+            if trouble:
+                why = f"the reference {reference} {trouble.verdict}: {trouble.why}"
+                return _verdict(snippet, name, Finding(NOT_RUN, why), given, ())
+            program = programs.get(name)
+            known = first if name == reference else ()
+            evaluated = _judge(root, built, program, given, expected, seconds, repeat, known)
+            verdict = _verdict(snippet, name, evaluated[0], given, evaluated[1])
+            return with_earlier(store, program.path if program else "", verdict)
+
+        verdicts = tuple(pool.map(check, builds))
+    return _beside_unstable(root, reference, programs, given, seconds, verdicts)
+
+
 def _values(
     workspace: Workspace, programs: Mapping[str, Program], given: Sequence[Given], seconds: float
 ) -> tuple[Value, ...]:
@@ -115,13 +164,13 @@ def _values(
     out = []
     for build, program in programs.items():
         for one in given if not program.why else ():
-            ran = _run(workspace, program, one, seconds)
+            ran = _run(workspace.bench.root, program, one, seconds)
             out.append(Value(build, one.label, told(ran.output) if ran.output else ran.why))
     return tuple(out)
 
 
 def _beside_unstable(
-    workspace: Workspace,
+    root: str,
     reference: str,
     programs: Mapping[str, Program],
     given: Sequence[Given],
@@ -137,7 +186,7 @@ def _beside_unstable(
     @cache
     def outputs(build: str) -> list[tuple[int, RunOutput]]:
         assert one
-        runs = (_run(workspace, programs[build], one, seconds) for _ in range(_TALLY_RUNS))
+        runs = (_run(root, programs[build], one, seconds) for _ in range(_TALLY_RUNS))
         return [(1, ran.output) for ran in runs if ran.output]
 
     others = [
@@ -159,20 +208,21 @@ def _beside_unstable(
 
 
 def _called_often(
-    workspace: Workspace,
+    root: str,
     builds: Sequence[Built],
     programs: Mapping[str, Program],
     given: Sequence[Given],
-    expected: Sequence[RunOutput],
+    reference: str,
     seconds: float,
     verdicts: Sequence[Verdict],
 ) -> tuple[Verdict, ...]:
     """Run programs that seemed correct many times, since a race was shown."""
+    expected = _expected(root, programs.get(reference), given, seconds)[0]
     out = []
     for built, verdict in zip(builds, verdicts, strict=True):
         if verdict.verdict == CORRECT:
             program = programs.get(built.build.name)
-            judged = _judge(workspace, built, program, given, expected, seconds, RACE_CALLS, ())
+            judged = _judge(root, built, program, given, expected, seconds, RACE_CALLS, ())
             verdict = _verdict(built.snippet, verdict.build, judged[0], given, judged[1])
         out.append(verdict)
     return tuple(out)
@@ -219,15 +269,15 @@ def link_program(workspace: Workspace, built: Built) -> Program:
     return link_whole_program(built, chain, emulation.host, workspace.store)
 
 
-def _run(workspace: Workspace, program: Program, given: Given, seconds: float) -> Ran:
-    run, root = given.run, workspace.bench.root
+def _run(root: str, program: Program, given: Given, seconds: float) -> Ran:
+    run = given.run
     return run_program(
         program.path, run.arguments, given.stdin, given.needs, run.writes, seconds, root
     )
 
 
 def _expected(
-    workspace: Workspace, program: Program | None, given: Sequence[Given], seconds: float
+    root: str, program: Program | None, given: Sequence[Given], seconds: float
 ) -> tuple[list[RunOutput], list[RunOutput], Finding | None]:
     """Return what the runs must put out, what the reference did, or what is wrong with it."""
     if program is None:
@@ -236,7 +286,7 @@ def _expected(
         return [], [], Finding(NOT_RUN, program.why)
     out, first = [], []
     for number, one in enumerate(given):
-        ran = _run(workspace, program, one, seconds)
+        ran = _run(root, program, one, seconds)
         if ran.output is None:
             assert ran.ending
             return [], [], Finding(ran.ending, ran.why, number, ran.place)
@@ -246,7 +296,7 @@ def _expected(
 
 
 def _judge(
-    workspace: Workspace,
+    root: str,
     built: Built,
     program: Program | None,
     given: Sequence[Given],
@@ -265,7 +315,7 @@ def _judge(
         seen = [*known[number : number + 1]]
         times = max(repeat, 2) + len(seen)
         while len(seen) < times:
-            ran = _run(workspace, program, one, seconds)
+            ran = _run(root, program, one, seconds)
             if ran.output is None:
                 assert ran.ending
                 return Finding(ran.ending, ran.why, number, ran.place), ()
@@ -311,7 +361,7 @@ def _undefined(
         return (), name, program.why
     found = []
     for one in given:
-        ran = _run(workspace, program, one, seconds)
+        ran = _run(workspace.bench.root, program, one, seconds)
         fault = read_complaints(ran.complaints, program.path, workspace.bench.root)
         if fault:
             found.append(Undefined("main", one.label, "", *fault, name))

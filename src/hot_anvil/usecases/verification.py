@@ -94,7 +94,11 @@ def check_snippets(
         if isinstance(planned, AnvilError):
             raise planned
         plan, notes = planned
-        checked = check_snippet(plan, follow_up)
+        executor = workspace.executor
+        known = executor.known.get(snippet.name) if executor else None
+        checked = known or check_snippet(plan, follow_up)
+        if executor:
+            checked = executor.check(plan, checked)
         if plan.blind:
             notes = (*notes, f"races were not looked for: {plan.blind}.")
         return checked._replace(notes=notes, starts_threads=plan.threaded)
@@ -104,7 +108,7 @@ def check_snippets(
         checked = _attempt(snippet, partial(check, snippet))
         if isinstance(checked, AnvilError):
             checked = Checked(snippet, (), "", (), fault=checked)
-        else:
+        elif not workspace.executor:
             rows = [v._asdict() for v in checked.verdicts]
             workspace.store.results.add("check", snippet.name, rows)
         out.append(checked)

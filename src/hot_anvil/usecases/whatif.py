@@ -175,6 +175,7 @@ class Search:
             c.name
             for c in workspace.found.toolchains
             if c.name != chain.name and c.can["run"] and c.target == chain.target
+            and not c.machines
             and workspace.family(c).style == family.style
             and set(self.bases.snippet.languages) <= set(c.drivers)
         ]  # fmt: skip

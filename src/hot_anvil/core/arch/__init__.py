@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.arch.costs import Costs
     from hot_anvil.core.arch.images import ImageKind
     from hot_anvil.core.arch.operations import Evaluation
-    from hot_anvil.core.arch.records import Architecture, Semantics, Syntax
+    from hot_anvil.core.arch.records import Architecture, Needs, Semantics, Syntax
     from hot_anvil.core.arch.state import MachineState
 
 SYNTAXES = ("att", "intel")  # those that a person may choose between, the compilers' own first
@@ -108,6 +108,14 @@ def has_objects(name: str) -> bool:
 def standard_levels(name: str) -> tuple[str, ...]:
     """Return the standard levels of an instruction set's processors, the oldest first."""
     found: tuple[str, ...] = getattr(import_module(f"{__name__}.{name}"), "LEVELS", ())
+    return found
+
+
+def needs_of(name: str) -> "Needs | None":
+    """Return what tells the features that an instruction set's code needs, None where none does."""
+    if not name or not getattr(import_module(f"{__name__}.{name}"), "NEEDS_ARE_KNOWN", False):
+        return None
+    found: Needs = import_module(f"{__name__}.{name}.needs").NEEDS
     return found
 
 

@@ -143,6 +143,14 @@ class Tooling(NamedTuple):
     low_bit_is_mode: bool  # the lowest bit of a function's address says how it is encoded
 
 
+class Needs(NamedTuple):
+    """Which features of a processor its code needs, by the names that the system gives them."""
+
+    of: Callable[[Instruction], frozenset[str]]
+    asks: re.Pattern[str]  # in an instruction: the code asks itself what the processor has
+    levels: Mapping[str, frozenset[str]]  # standard level -> what it has beyond the one before
+
+
 class Architecture(NamedTuple):
     """One instruction set."""
 

@@ -50,6 +50,8 @@ class Differences:
         self._alpha = pair_alpha(self.count)
         generations = all_measurements[0].generations
         self.placements = np.array([g.placement for g in generations])
+        counts = all_measurements[0].machines or (len(generations),)
+        self._machine = np.repeat(np.arange(len(counts)), counts)
         self.control_of = [
             [g.control_of for g in measurements.generations] for measurements in all_measurements
         ]
@@ -81,7 +83,7 @@ class Differences:
         values = self.differences(a, b)
         aligned = {a, b} <= self._aligned
         return Between(
-            self._blocked(values, aligned),
+            self._over_machines(values, aligned),
             self._estimate(values[self.placements == AS_BUILT]),
             self._estimate(self.differences(a, b, "quiet")),
             self._estimate(self.differences(a, b, "busy")),
@@ -90,6 +92,25 @@ class Differences:
     def ratio(self, a: int, b: int) -> float:
         """Return the log ratio of two candidates alone."""
         return self._blocked(self.differences(a, b)).estimate.centre
+
+    def _over_machines(self, differences: "NDArray[Any]", aligned: bool) -> Blocked:
+        """Return what all generations say; what machines do not agree on spans what each says.
+
+        Machines of a class count as one until their own intervals are apart: then they differ by
+        more than noise, and two or three of them say little of the others.
+        """
+        together = self._blocked(differences, aligned)
+        every = range(int(self._machine.max()) + 1)
+        if len(every) == 1:
+            return together
+        own = [self._blocked(differences[self._machine == k], aligned).estimate for k in every]
+        lows = [one.centre - one.half_width for one in own]
+        highs = [one.centre + one.half_width for one in own]
+        if max(lows) <= min(highs):
+            return together
+        low, high = min(lows), max(highs)
+        spanned = Estimate((low + high) / 2, (high - low) / 2)
+        return together._replace(estimate=spanned, narrows=together.noise)
 
     def _blocked(self, differences: "NDArray[Any]", aligned: bool = False) -> Blocked:
         values, placements = self._known(differences)

@@ -59,6 +59,7 @@ class Measurements(NamedTuple):
     usage: Mapping[str, Usage] = NO_USAGE  # of whole programs, by candidate
     cold: bool = False  # each call found caches and branch predictors displaced
     copies: int = 0  # of the first values, called in a row where calls are alone; 0: one at a time
+    machines: tuple[int, ...] = ()  # generations of each machine, in a row; () for one machine
 
 
 class Count(NamedTuple):
@@ -152,6 +153,7 @@ def read_measurements(document: Mapping[str, Any]) -> Measurements:
         )
         for row in document["generations"]
     )
-    lists = {key: tuple(document.get(key, ())) for key in ("candidates", "shared", "aligned")}
+    names = ("candidates", "shared", "aligned", "machines")
+    lists = {key: tuple(document.get(key, ())) for key in names}
     usage = {name: Usage(*row) for name, row in document.get("usage", {}).items()}
     return Measurements(**{**document, **lists, "generations": generations, "usage": usage})

@@ -93,6 +93,7 @@ class Family(NamedTuple):
     name_parts: int  # how many numbers of the version make the name
     debug_flags: tuple[str, ...]
     variable_flags: tuple[str, ...]
+    renames_folder: str  # how debug info calls a folder otherwise, before "FROM=TO"; "" for not
     interface_flags: tuple[str, ...]
     diagnostics_flags: tuple[str, ...]
     diagnostics_since: int  # major version that knows diagnostics_flags
@@ -143,6 +144,13 @@ class Driver(NamedTuple):
     backs: tuple[str, ...] = ()  # back ends it holds, where its family serves several targets
 
 
+class OnMachine(NamedTuple):
+    """Where a toolchain is that is not here."""
+
+    machine: str
+    content: str  # equal for the very same compiler
+
+
 class Toolchain(NamedTuple):
     """Drivers of one compiler, by language, under the name people use for it."""
 
@@ -156,6 +164,7 @@ class Toolchain(NamedTuple):
     binutils: str | None = ""  # prefix of its assembler, linker, disassembler; None: there are none
     flags: tuple[str, ...] = ()  # fixed, for the target
     language_flags: Mapping[str, tuple[str, ...]] = {}
+    machines: tuple["OnMachine", ...] = ()  # of a fleet that alone have it; () where it is here
 
     @property
     def isa(self) -> str:
@@ -184,6 +193,7 @@ def family_from_table(table: Mapping[str, Any]) -> Family:
         name_parts=table.get("name_parts", 1),
         debug_flags=tuple(table["debug_flags"]),
         variable_flags=tuple(table["variable_flags"]),
+        renames_folder=table.get("renames_folder", ""),
         interface_flags=tuple(table.get("interface_flags", ())),
         diagnostics_flags=tuple(table["diagnostics_flags"]),
         remark_flags=tuple(table.get("remark_flags", ())),

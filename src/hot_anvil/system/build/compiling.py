@@ -108,7 +108,7 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
     text = Artefact(work).text.read_text(errors="surrogateescape")
     isa = job.toolchain.isa
     if not has_objects(isa):
-        code = read_text(text, store.root, isa)
+        code = read_text(text, job.root_in(store.root), isa)
         proof = Proof(UNKNOWN, no_object(isa), code.total, 0)
         return _keep(job, work, seconds, complaints, None, proof, code), read
     if not both:
@@ -120,7 +120,7 @@ def _compile(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]]:
     if not Artefact(work).object.is_file():
         why = "assembling: the compiler made no object"
         return refused_unit(job.source, why, seconds, complaints), read
-    code = read_text(text, store.root, isa)
+    code = read_text(text, job.root_in(store.root), isa)
     facts = object_facts(Artefact(work).object.read_bytes())
     proof, code = prove_unit(job, work, text, code, facts)
     return _keep(job, work, seconds, complaints, facts, proof, code), read
@@ -157,7 +157,7 @@ def _compile_object(job: Job, store: Store, work: Path) -> tuple[Unit, list[str]
             Code((), (), job.toolchain.isa),
         )
         return _keep(job, work, said.seconds, complaints, None, proof, code), read
-    code, proof = read_object(job.toolchain, work, "code.o", store.root)
+    code, proof = read_object(job.toolchain, work, "code.o", job.root_in(store.root))
     facts = object_facts(Artefact(work).object.read_bytes())
     return _keep(job, work, said.seconds, complaints, facts, proof, code), read
 

@@ -1,6 +1,6 @@
 """Compile all builds of all snippets, side by side over the cores."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from hot_anvil.core.build.builds import Build
 from hot_anvil.core.build.records import COMPILED, Built, Unit
@@ -17,18 +17,28 @@ def compile_grid(
     families: Sequence[Family],
     store: Store,
     progress: Progress = no_progress,
+    spread: "Spread | None" = None,
 ) -> tuple[Built, ...]:
     """Return each snippet under each build of the pairs, in that order.
 
     What the store has is taken from it; the rest is compiled in parallel. A
-    source that does not compile refuses its own build only.
+    source that does not compile refuses its own build only. ``spread`` may compile elsewhere.
     """
     jobs = plan_jobs(pairs, toolchains, families, store.root)
-    units = {key: find_unit(job, store) for key, job in jobs.items()}
+    # What only another machine's compiler made may be stale: its headers are there.
+    units = {
+        key: None if job.toolchain.machines else find_unit(job, store) for key, job in jobs.items()
+    }
     missing = [key for key, unit in units.items() if unit is None]
     # Snippets may share a source: it is compiled once.
     single = {jobs[key].key: jobs[key] for key in missing}
-    made = _compile_all(list(single.values()), store, progress) if missing else []
+    wanted = list(single.values())
+    if not missing:
+        made = []
+    elif spread:
+        made = spread(wanted, store, progress, _compile_all)
+    else:
+        made = _compile_all(wanted, store, progress)
     by_job = dict(zip(single, made, strict=True))
     fresh = {key: by_job[jobs[key].key] for key in missing}
     done: dict[Key, Unit] = {k: u for k, u in units.items() if u is not None} | fresh
@@ -44,6 +54,8 @@ def compile_grid(
 
 
 Key = tuple[str, str, str]  # snippet, source, build
+CompileHere = Callable[[Sequence[Job], Store, Progress], list[Unit]]
+Spread = Callable[[Sequence[Job], Store, Progress, CompileHere], list[Unit]]
 
 
 def plan_jobs(

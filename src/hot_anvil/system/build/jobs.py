@@ -46,6 +46,12 @@ class Job(NamedTuple):
     key: str
     more: tuple[str, ...] = ()  # the source's own flags, behind the build's
     plain: bool = False  # without our debug flag: to prove that it changes nothing
+    # (folder it is compiled in, what that is to be called in debug info), where these differ
+    called: tuple[str, str] = ("", "")
+
+    def root_in(self, folder: str) -> str:
+        """Return what debug info calls the folder that it is compiled in."""
+        return self.called[1] or folder
 
     @property
     def language(self) -> str:
@@ -193,7 +199,8 @@ def compiler_argv(
     own = chain.language_flags.get(job.language, chain.flags)
     target = [flag.replace("{data}", str(_DATA)) for flag in own]
     debug = () if job.plain else family.debug_for(chain.target)
-    fixed = (*target, *debug, *told, *more)
+    names = [f"{family.renames_folder}{here}={name}" for here, name in [job.called] if here]
+    fixed = (*target, *debug, *(names if family.renames_folder else ()), *told, *more)
     call = Call(job.driver.path, job.flags, fixed, make, output, rule, job.source, job.language)
     return argv_of(call, family.style)
 

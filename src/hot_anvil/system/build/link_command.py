@@ -20,7 +20,8 @@ _ORDER = ("assembly", "c", "c++", "fortran")
 
 def host_toolchain(toolchains: Sequence[Toolchain]) -> Toolchain:
     """Return the compiler for the worker's own objects: any that makes native code."""
-    native = [chain for chain in toolchains if chain.can["run"] and "c" in chain.drivers]
+    here = [chain for chain in toolchains if not chain.machines]
+    native = [chain for chain in here if chain.can["run"] and "c" in chain.drivers]
     if not native:
         raise MissingError(
             "No C compiler for this machine was found, and the worker that runs the code "
@@ -36,6 +37,9 @@ def driver_command(built: Built, chain: Toolchain, toolchains: Sequence[Toolchai
     languages = {language_of(unit.source) for unit in built.units}
     language = max(languages, key=_ORDER.index)
     flags = [*chain.flags, *built.build.flags]
+    if chain.machines:  # it is not here: what links for this machine links its objects
+        host = host_toolchain(toolchains)
+        return [host.drivers.get(language, host.drivers["c"]).path]
     return [chain.drivers[language].path, *flags]
 
 

@@ -134,7 +134,7 @@ def check_snippet(plan: CheckPlan, follow_up: FollowUp) -> Checked:
         name = candidate_name(reference.signature.name, plan.reference_build, plan.alone)
         oracle, trouble = _standard(plan, reference)
         undefined = [found for own in searched for found in own]
-        oracle, excused = _excuse(oracle, undefined, reference)
+        oracle, excused = _excuse(plan, oracle, undefined, reference)
         jobs = [
             (ready, built)
             for ready in ranges
@@ -227,6 +227,9 @@ def written_elsewhere(built: Built, signature: Signature) -> bool:
 
 
 def _undefined(plan: CheckPlan, ready: PreparedInputs) -> list[tuple[int, Undefined]]:
+    """Return (input set, undefined behaviour) of an entry; the set is -1 where it was known."""
+    if plan.known:
+        return [(-1, one) for one in plan.known.undefined if one.entry == ready.signature.name]
     found = [(0, one) for one in overlaps(ready.signature, ready.sets[0], only_certain=True)]
     if not plan.sanitized.program.why:
         is_reference = ready.entry == plan.reference
@@ -274,9 +277,16 @@ def _standard(plan: CheckPlan, ready: PreparedInputs) -> tuple[Oracle, Finding |
 
 
 def _excuse(
-    oracle: Oracle, undefined: Sequence[tuple[int, Undefined]], reference: PreparedInputs
+    plan: CheckPlan,
+    oracle: Oracle,
+    undefined: Sequence[tuple[int, Undefined]],
+    reference: PreparedInputs,
 ) -> tuple[Oracle, tuple[tuple[str, str], ...]]:
     """Let candidates differ on edges on which the reference has no right answer."""
+    if plan.known:
+        labels = dict(plan.known.excused)
+        at = [k for k, one in enumerate(reference.sets) if one.spec.edge and one.label in labels]
+        return oracle._replace(excused=frozenset(at)), plan.known.excused
     excused = {}
     for index, found in undefined:
         if found.entry == reference.signature.name and found.edge:

@@ -13,6 +13,7 @@ from hot_anvil.core.toolchain.diagnostics import Diagnostic
 from hot_anvil.core.toolchain.records import Cure
 from hot_anvil.core.verify.options import CheckOptions
 from hot_anvil.core.verify.promises import Promise
+from hot_anvil.core.verify.sanitizer_reports import Undefined
 from hot_anvil.core.verify.verdicts import Finding, Trial, Verdict
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.linking import Program
@@ -30,6 +31,13 @@ class Sanitized(NamedTuple):
     build: str
     program: Program
     traps: bool = False  # it stops without a word where behaviour is undefined
+
+
+class Known(NamedTuple):
+    """What a check on another machine showed of the source; here nothing looks for it again."""
+
+    undefined: tuple[Undefined, ...]
+    excused: tuple[tuple[str, str], ...]  # edge on which candidates may differ, and why
 
 
 class Variant(NamedTuple):
@@ -72,6 +80,7 @@ class CheckPlan(NamedTuple):
     variables: tuple[Variable, ...] = ()  # of the sources, that calls may leave results in
     constants: tuple[int | float, ...] = ()  # that the code compares with, and their neighbours
     promises: tuple[Promise, ...] = ()  # of the sources
+    known: Known | None = None  # None: all is looked for
 
     @property
     def call_seconds(self) -> float:

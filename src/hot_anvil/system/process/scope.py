@@ -70,11 +70,13 @@ class Scope:
     def live(self, pid: int, end: "Callable[[int], None] | None" = None) -> None:
         """Note the leader of a process group that may have to be ended, by ``end`` or a kill."""
         self._live[pid] = end or _kill_group
-        if self._is_ending():  # it was being started meanwhile
+        if self.is_ending:  # it was being started meanwhile
             self._live[pid](pid)
 
-    def _is_ending(self) -> bool:
-        return self._ending.is_set() or bool(self._around and self._around._is_ending())
+    @property
+    def is_ending(self) -> bool:
+        """True once ``end_all`` was called here or around: nothing is to be begun any more."""
+        return self._ending.is_set() or bool(self._around and self._around.is_ending)
 
     def ended(self, pid: int) -> None:
         """Forget a process that has ended."""

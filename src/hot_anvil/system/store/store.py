@@ -217,6 +217,14 @@ class Store:
             shutil.rmtree(scratch, ignore_errors=True)
         return kept
 
+    def lay(self, name: str, fill: Callable[[Path], None]) -> None:
+        """Keep an artefact that ``fill`` lays into an empty folder, unless it is there."""
+        if not self.holds(name):
+            with self.workplace() as work:
+                fill(work)
+                self.keep(work, name)
+            self._whole.pop(name, None)
+
     def derive(self, name: str, make: Callable[[Path], Any]) -> Any:
         """Return plain data made from artefacts, made once: ``make`` gets an empty folder.
 

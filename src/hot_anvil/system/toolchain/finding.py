@@ -155,6 +155,19 @@ def _custom_toolchain(
     )
 
 
+def programs_of(path: str) -> tuple[str, ...]:
+    """Return the programs that a compiler at ``path`` is made of, as far as it tells.
+
+    They are known of every compiler that was found here; of another only itself.
+    """
+    stored = read_sealed(user_cache() / "toolchains.json")
+    known = stored.get("known", {}) if isinstance(stored, dict) else {}
+    for key, kept in known.items():
+        if key.endswith(f" {path}"):
+            return tuple(dict.fromkeys(str(Path(file).resolve()) for file in kept["files"]))
+    return (str(Path(path).resolve()),)
+
+
 class _ProbeCache:
     """Answers of compilers, kept under the state of the files they came from."""
 

@@ -4,6 +4,7 @@ from hot_anvil.core.arch.images import ImageKind
 
 TARGETS = r"aarch64|arm64"  # how target triples start that it is for
 HAS_OBJECT = True
+NEEDS_ARE_KNOWN = True  # which features of a processor its code needs
 
 IMAGES = (ImageKind(183, 64, ("qemu-aarch64", "-cpu", "max"), {257: (0, 8)}),)
 

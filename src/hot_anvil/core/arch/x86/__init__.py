@@ -4,6 +4,7 @@ from hot_anvil.core.arch.images import ImageKind
 
 TARGETS = r"x86_64|i[3-6]86|amd64"  # how target triples start that it is for
 HAS_OBJECT = True
+NEEDS_ARE_KNOWN = True  # which features of a processor its code needs
 
 # The linker may rewrite the opcode before some places, to reach a symbol more directly.
 _BEFORE = {9: 3, 41: 3, 42: 3, 20: 4, 19: 4, 22: 4}

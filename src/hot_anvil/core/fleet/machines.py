@@ -1,0 +1,134 @@
+"""Machines, what each has, and which of them may be compared."""
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from typing import NamedTuple
+
+from hot_anvil.core.arch import isa_name, needs_of, standard_levels
+from hot_anvil.core.code.records import Function
+from hot_anvil.core.names import listed
+
+MEASURE, COMPILE = "measure", "compile"  # what a worker may offer, as the engine names it
+
+
+class Compiler(NamedTuple):
+    """A toolchain as one machine has it."""
+
+    name: str
+    version: str
+    content: str  # equal for the very same compiler: a digest of its programs
+
+
+class Machine(NamedTuple):
+    """One machine of a fleet, as it tells of itself."""
+
+    name: str
+    identity: str  # short; equal for the same machine
+    processor: str  # its model, as the system names it
+    architecture: str  # such as x86_64
+    features: frozenset[str]  # as the system names them
+    cores: int
+    memory: int  # bytes
+    system: str  # distribution and its version, C library, kernel
+    load: float  # processes that wanted to run, over the last minute
+    compilers: tuple[Compiler, ...] = ()
+    pretended: bool = False  # by the setting for tests: it is another machine in truth
+
+    @property
+    def level(self) -> str:
+        """The newest standard level whose features it has, "" where no levels are known."""
+        isa = isa_name(self.architecture)
+        needs, levels = needs_of(isa), standard_levels(isa)
+        found = levels[0] if levels else ""
+        for level in levels[1:]:
+            if not needs or not needs.levels.get(level, frozenset("?")) <= self.features:
+                break
+            found = level
+        return found
+
+    @property
+    def text(self) -> str:
+        """What it is, in words."""
+        return f"{self.processor}, {self.cores} CPU{'' if self.cores == 1 else 's'}"
+
+
+class MachineClass(NamedTuple):
+    """Machines whose times may be compared: same processor model, features and system."""
+
+    name: str
+    machines: tuple[Machine, ...]
+
+    @property
+    def processor(self) -> str:
+        """The model of their processor."""
+        return self.machines[0].processor
+
+    @property
+    def features(self) -> frozenset[str]:
+        """What their processor has."""
+        return self.machines[0].features
+
+
+def machine_classes(machines: Iterable[Machine]) -> tuple[MachineClass, ...]:
+    """Return the classes of machines, in the order that these come in.
+
+    A class goes by its processor; where two have the same, also by their systems or a number.
+    """
+    by_key: dict[tuple[object, ...], list[Machine]] = {}
+    for one in machines:
+        key = one.processor, one.architecture, one.features, one.system
+        by_key.setdefault(key, []).append(one)
+    taken: dict[str, int] = {}
+    out = []
+    for same in by_key.values():
+        name = _short(same[0].processor)
+        taken[name] = taken.get(name, 0) + 1
+        name = f"{name}-{taken[name]}" if taken[name] > 1 else name
+        out.append(MachineClass(name, tuple(same)))
+    return tuple(out)
+
+
+def _short(processor: str) -> str:
+    """Return the name of a processor as one word to type."""
+    plain = re.sub(r"\((?:R|TM|r|tm)\)|\bCPU\b|\b[Pp]rocessor\b|@.*", " ", processor)
+    words = re.findall(r"[a-z0-9]+", plain.lower())
+    return "-".join(words) or "machine"
+
+
+def class_named(classes: Sequence[MachineClass], name: str) -> MachineClass | None:
+    """Return the class of this name, None where there is none."""
+    return next((one for one in classes if one.name == name), None)
+
+
+def needs_of_code(functions: Iterable[Function], isa: str) -> frozenset[str]:
+    """Return the features that code needs, of those that are known; see core/arch.
+
+    Empty where the code asks itself what the processor has: then parts of it may never run.
+    """
+    needs = needs_of(isa)
+    if needs is None:
+        return frozenset()
+    found: set[str] = set()
+    for function in functions:
+        for instruction in function.instructions:
+            if needs.asks.search(instruction.text):
+                return frozenset()
+            found |= needs.of(instruction)
+    return frozenset(found)
+
+
+def cannot_run(needed: frozenset[str], machine: Machine) -> str:
+    """Return why a machine cannot run code that needs these features, "" where it may."""
+    lacking = sorted(needed - machine.features)
+    if not lacking or not machine.features:
+        return ""
+    return f"it needs {listed(lacking)}, and {machine.processor} has not"
+
+
+def who_has(content: str, machines: Mapping[str, Machine]) -> tuple[str, ...]:
+    """Return the names of the workers whose machine has the very same compiler."""
+    return tuple(
+        worker
+        for worker, machine in machines.items()
+        if any(compiler.content == content for compiler in machine.compilers)
+    )

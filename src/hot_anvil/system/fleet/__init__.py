@@ -1,0 +1,1 @@
+"""Other machines: what each is, what it is handed, and the engine that joins them."""

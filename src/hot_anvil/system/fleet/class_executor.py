@@ -1,0 +1,278 @@
+"""Machines of one class, which check and measure in place of this one."""
+
+import random
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from hot_anvil.core.build.records import Built
+from hot_anvil.core.config.records import Bench
+from hot_anvil.core.fleet.blocks import join_blocks
+from hot_anvil.core.fleet.machines import MEASURE, MachineClass, cannot_run
+from hot_anvil.core.measure.measurements import Measurements
+from hot_anvil.core.measure.options import Options
+from hot_anvil.core.names import listed
+from hot_anvil.core.verify.options import CheckOptions
+from hot_anvil.core.verify.results import Checked
+from hot_anvil.core.verify.undefined import with_accepted, with_undefined
+from hot_anvil.core.verify.verdicts import NOT_RUN, Verdict
+from hot_anvil.errors import FaultError, MissingError
+from hot_anvil.system.build.linking import Program
+from hot_anvil.system.check.checking import read_files
+from hot_anvil.system.check.plan import CheckPlan, Known
+from hot_anvil.system.fleet.engine import Fleet, Reply, Task
+from hot_anvil.system.fleet.laying_out import launcher_of
+from hot_anvil.system.fleet.requests import (
+    Block,
+    Check,
+    CheckPrograms,
+    EndedThere,
+    Failed,
+    Given,
+    Measure,
+    MeasurePrograms,
+    RunGiven,
+    artefact_name,
+    artefacts_of,
+)
+from hot_anvil.system.measure.measuring import Linked
+from hot_anvil.system.measure.program_times import Field
+from hot_anvil.system.measure.rounds import ContestantEnded
+from hot_anvil.system.process.scope import current_scope
+from hot_anvil.system.store.store import Store
+
+_CHECK_SECONDS = 600.0  # that a check may take beside what its calls may
+_SLACK = 5.0  # times as long as asked that a measurement may take
+NeedsOf = Callable[[Built], frozenset[str]]
+
+
+class ClassExecutor:
+    """Checks and measures on the machines of one class.
+
+    ``needs_of`` tells what a build needs of a processor; ``known`` is the check here of each
+    snippet, by name: only the comparison is made there, what helps to mend a fault is found here.
+    """
+
+    def __init__(
+        self,
+        fleet: Fleet,
+        own: MachineClass,
+        store: Store,
+        needs_of: NeedsOf,
+        known: Mapping[str, Checked],
+    ) -> None:
+        self.fleet, self.machines, self.store, self.needs_of = fleet, own, store, needs_of
+        self.known = known
+        self.notes: dict[str, None] = {}
+        self.worked: dict[str, None] = {}  # names of the machines that did
+        names = {machine.identity for machine in own.machines}
+        by_machine: dict[str, list[str]] = {}
+        for address in fleet.offering(MEASURE):
+            identity = fleet.machine(address).identity
+            if identity in names:
+                by_machine.setdefault(identity, []).append(address)
+        self._workers = by_machine
+
+    @property
+    def identity(self) -> tuple[str, str]:
+        """The class and what it is in words, as measurements are kept under."""
+        count = len(self.machines.machines)
+        plural = "" if count == 1 else "s"
+        return self.machines.name, f"{count} machine{plural}: {self.machines.processor}"
+
+    @property
+    def can_measure(self) -> bool:
+        """True where a worker on one of the machines offers to measure."""
+        return bool(self._workers)
+
+    def check(self, plan: CheckPlan, checked: Checked) -> Checked:
+        """Return the verdicts that candidates have there, beside what was found out here."""
+        refused = self._refused(plan.builds)
+        able = {b: p for b, p in plan.programs.items() if self._goes(p, b, refused)}
+        builds = tuple(b for b in plan.builds if b.build.name in able)
+        paths = [program.path for program in able.values()]
+        files = read_files(plan.bench, plan.snippet)
+        request = Check(
+            self._given(files, paths), plan.bench, plan.snippet, plan.reference_build,
+            plan.signatures, builds, able, plan.threaded, plan.variables, plan.constants,
+            plan.promises, Known(checked.undefined, checked.excused),
+            plan.options._replace(values=False, draw=0),
+        )  # fmt: skip
+        found = (
+            self._verdicts(request, plan.options) if self._runs(plan.reference_build, able) else {}
+        )
+        return self._beside(checked, found, refused, plan.builds)
+
+    def check_programs(
+        self,
+        checked: Checked,
+        builds: Sequence[Built],
+        programs: Mapping[str, Program],
+        runs: Sequence[RunGiven],
+        options: CheckOptions,
+    ) -> Checked:
+        """Return the verdicts that whole programs have there."""
+        refused = self._refused(builds)
+        able = {b: p for b, p in programs.items() if self._goes(p, b, refused)}
+        own = tuple(b for b in builds if b.build.name in able)
+        request = CheckPrograms(
+            self._given({}, [p.path for p in able.values()]), checked.snippet, checked.reference,
+            own, able, tuple(runs), options._replace(values=False, draw=0),
+        )  # fmt: skip
+        runs_there = self._runs(checked.reference, able)
+        found = self._verdicts(request, options) if runs_there else {}
+        return self._beside(checked, found, refused, builds)
+
+    def _goes(self, program: Program, build: str, refused: Mapping[str, str]) -> bool:
+        there = bool(artefact_name(program.path, self.store)) and not program.there
+        return not program.why and there and build not in refused
+
+    def _runs(self, reference: str, able: Mapping[str, Program]) -> bool:
+        if reference in able:
+            return True
+        self.notes.setdefault(f"the reference {reference} cannot run there, so nothing is compared")
+        return False
+
+    def _refused(self, builds: Iterable[Built]) -> dict[str, str]:
+        """Return the builds that these machines cannot run, and why, as their features tell."""
+        machine = self.machines.machines[0]
+        whys = {b.build.name: cannot_run(self.needs_of(b), machine) for b in builds}
+        return {name: why for name, why in whys.items() if why}
+
+    def _verdicts(self, request: Any, options: CheckOptions) -> dict[str, Verdict]:
+        calls = len(request.builds) * options.call_seconds * max(options.repeat, 2)
+        workers = tuple(w for own in self._workers.values() for w in own)
+        label = f"checking {request.snippet.name}"
+        task = Task(request, workers, MEASURE, _CHECK_SECONDS + calls, label)
+        (reply,) = self.fleet.run([task])
+        answer = self._answer(reply, label)
+        return {v.candidate: v for v in answer.verdicts}
+
+    def _answer(self, reply: Reply, label: str) -> Any:
+        if isinstance(reply.answer, Failed):
+            kind = FaultError if reply.answer.ours else MissingError
+            raise kind(f"{self.machines.name}: {label}: {reply.answer.why.strip()}.")
+        self.worked.setdefault(self.fleet.machine(reply.worker).name)
+        return reply.answer
+
+    def _beside(
+        self,
+        checked: Checked,
+        found: Mapping[str, Verdict],
+        refused: Mapping[str, str],
+        builds: Iterable[Built],
+    ) -> Checked:
+        """Return the verdicts of there, with what is known here of those that are the same."""
+        flags = {built.build.name: built.build.flags for built in builds}
+        there = with_undefined(found.values(), checked.undefined, flags)
+        there_by = {v.candidate: v for v in with_accepted(there, checked.snippet.accept)}
+        out = []
+        for own in checked.verdicts:
+            other = there_by.get(own.candidate)
+            if own.build in refused:
+                own = own._replace(verdict=NOT_RUN, why=refused[own.build])
+            elif other is not None and other.verdict != own.verdict:
+                own = other._replace(why=other.why or f"{own.verdict} here: {own.why}")
+            elif other is None and own.usable and not own.emulator:
+                own = own._replace(verdict=NOT_RUN, why="it was not run there")
+            out.append(own)
+        return checked._replace(verdicts=tuple(out))
+
+    def measure(
+        self,
+        bench: Bench,
+        checked: Checked,
+        linked: Linked,
+        baseline: str,
+        options: Options,
+        only_best: bool,
+        watched: Sequence[tuple[str, str]],
+    ) -> tuple[list[Measurements], str]:
+        """Measure on all machines of the class, a block each; as ``measure_snippet`` does here."""
+        images = [*linked.programs.values(), *linked.libraries.values()]
+        paths = [one.path for own in images for one in own.values()]
+        given = self._given(read_files(bench, checked.snippet), [*paths, linked.loader])
+        candidates = max(len(checked.timed), 1) * max(len(_points(checked)), 1)
+
+        def block(share: int, seed: int) -> Measure:
+            own = options._replace(seconds=options.seconds / share, seed=seed)
+            slim = checked._replace(sets=(), fault=None)
+            return Measure(given, bench, slim, linked, baseline, own, only_best, tuple(watched))
+
+        return self._blocks(checked, block, options.seconds * candidates, options)
+
+    def measure_programs(
+        self,
+        checked: Checked,
+        field: Field,
+        needs: Sequence[Mapping[str, bytes]],
+        wanted: str | None,
+        seconds: float,
+        options: Options,
+    ) -> list[Measurements]:
+        """Measure whole programs, a block on each machine; as ``measure_programs`` does here."""
+        given = self._given({}, [*field.paths.values(), field.loader])
+        plain = field._replace(runs=[run._replace(needs={}) for run in field.runs])
+
+        def block(share: int, seed: int) -> MeasurePrograms:
+            return MeasurePrograms(
+                given, plain, tuple(needs), wanted, seconds / share, seed, field.cpu < 0
+            )
+
+        return self._blocks(checked, block, seconds, options)[0]
+
+    def _blocks(
+        self,
+        checked: Checked,
+        block: Callable[[int, int], Any],
+        seconds: float,
+        options: Options,
+    ) -> tuple[list[Measurements], str]:
+        """Ask each machine for its block; a block is another's where its own machine is lost."""
+        share = len(self._workers)
+        chance = random.Random(options.seed)
+        every = [w for own in self._workers.values() for w in own]
+        label = f"measuring {checked.snippet.name}"
+        tasks = []
+        for own in self._workers.values():
+            request = block(share, chance.randrange(1 << 31))
+            tasks.append(Task(request, tuple(own), MEASURE, _SLACK * seconds + 300, label))
+        replies = self.fleet.run(tasks)
+        lost = [k for k, reply in enumerate(replies) if isinstance(reply.answer, Failed)]
+        if lost and len(lost) < len(replies):  # the others measure it
+            rest = tuple(w for w in every if w in {r.worker for r in replies})
+            again = self.fleet.run([tasks[k]._replace(workers=rest) for k in lost])
+            for k, reply in zip(lost, again, strict=True):
+                replies[k] = reply
+        answers = [self._answer(reply, label) for reply in replies]
+        for answer in answers:
+            if isinstance(answer, EndedThere):
+                raise ContestantEnded(answer.candidate, answer.kind, _bare(answer.why))
+        blocks = [answer for answer in answers if isinstance(answer, Block)]
+        for one in blocks:
+            self.notes |= dict.fromkeys(one.notes)
+        joined, left_out = join_blocks([one.measurements for one in blocks])
+        if left_out:
+            names = [self.fleet.machine(replies[k].worker).name for k in left_out]
+            self.notes.setdefault(
+                f"{checked.snippet.name}: what {listed(names)} measured was by another clock, or "
+                "of other candidates, and is left out"
+            )
+        return joined, blocks[0].anchor
+
+    def _given(self, files: Mapping[str, bytes], paths: Sequence[str]) -> Given:
+        scope = current_scope()
+        held = scope.confinement()
+        made = artefacts_of([*paths, held.launcher], self.store)
+        inside = {name: data for name, data in files.items() if not Path(name).is_absolute()}
+        return Given(self.store.root, inside, made, launcher_of(held), scope.limits)
+
+
+def _points(checked: Checked) -> Sequence[object]:
+    from hot_anvil.core.inputs.spec import sweep_points
+
+    return sweep_points(checked.snippet)
+
+
+def _bare(why: str) -> str:
+    return why.removeprefix("while it was timed: ")
