@@ -40,6 +40,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.facts.expectations import Expected
     from hot_anvil.core.facts.table import SnippetFacts
     from hot_anvil.core.flags.records import Narrowed
+    from hot_anvil.core.fleet.machines import MachineClass
     from hot_anvil.core.kernels.records import KernelLaunch, ThreadSteps
     from hot_anvil.core.measure.history import Compared, State
     from hot_anvil.core.measure.hotspots import Hot
@@ -69,6 +70,7 @@ Names = Sequence[str]  # of snippets or builds; none: all
 
 __all__ = [
     "Anvil",
+    "Elsewhere",
     "Kept",
     "Limits",
     "Options",
@@ -519,11 +521,11 @@ class Anvil:
         """What was answered before."""
         return Kept(self.workspace.store.results)
 
-    def keep(self, answer: "Answer") -> None:
-        """Keep an answer, to be shown again by its number."""
+    def keep(self, answer: "Answer", own: "MachineClass | None" = None) -> int:
+        """Keep an answer, of this machine or of a class; return the number to show it again by."""
         from hot_anvil.usecases.answers import keep_answer
 
-        keep_answer(self.workspace, answer)
+        return keep_answer(self.workspace, answer, own)
 
     def page(self, builds: Names = (), snippets: Names = (), fresh: bool = False) -> "Page":
         """Return what a page tells of the bench, from what was done before.

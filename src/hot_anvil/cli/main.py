@@ -31,6 +31,7 @@ COMMANDS = {
     "measure": "how fast each correct candidate is",
     "narrow": "which of the flags in which two builds differ matter: the fewest that do",
     "whatif": "what would help: flags and edits tried on one entry, and what each rests on",
+    "fleet": "the machines that a scheduler joins: what each has, and which may be compared",
     "hotspots": "where the time goes: by source line and instruction, beside the diff of two",
     "step": "one call, instruction by instruction; two builds up to where they first disagree",
     "launch": "kernels on a simulated device: what each line did, which block ran where",

@@ -13,7 +13,7 @@ from hot_anvil.core.names import listed, visible
 from hot_anvil.errors import RequestError, UntrustedError
 
 if TYPE_CHECKING:
-    from hot_anvil.api import Anvil
+    from hot_anvil.api import Anvil, Elsewhere
     from hot_anvil.cli.output import Output
     from hot_anvil.core.measure.options import Options
     from hot_anvil.core.verify.results import Checked
@@ -289,13 +289,18 @@ def positive(text: str) -> float:
     return value
 
 
-def open_anvil(args: argparse.Namespace, out: "Output", path: str | None = None) -> "Anvil":
-    """Open the bench or source that the arguments name.
+def open_anvil(
+    args: argparse.Namespace,
+    out: "Output",
+    path: str | None = None,
+    elsewhere: "Elsewhere | None" = None,
+) -> "Anvil":
+    """Open the bench or source that the arguments name; ``elsewhere`` adds other machines.
 
     A person at a terminal is asked whether to trust it, where it has programs run.
     """
     try:
-        return _open(args, out, path, args.trust)
+        return _open(args, out, path, args.trust, elsewhere)
     except UntrustedError as error:
         if not (sys.stdin.isatty() and sys.stderr.isatty()):
             raise
@@ -304,10 +309,16 @@ def open_anvil(args: argparse.Namespace, out: "Output", path: str | None = None)
         sys.stderr.flush()
         if sys.stdin.readline().strip().lower() not in ("y", "yes"):
             raise
-        return _open(args, out, path, True)
+        return _open(args, out, path, True, elsewhere)
 
 
-def _open(args: argparse.Namespace, out: "Output", path: str | None, trust: bool) -> "Anvil":
+def _open(
+    args: argparse.Namespace,
+    out: "Output",
+    path: str | None,
+    trust: bool,
+    elsewhere: "Elsewhere | None",
+) -> "Anvil":
     from hot_anvil.api import Limits, open_bench, open_source
 
     place = Path(path or args.path)
@@ -324,7 +335,8 @@ def _open(args: argparse.Namespace, out: "Output", path: str | None, trust: bool
                 f"--{option} goes with one bare source file; {place} is a bench, whose anvil.toml "
                 "says it."
             )
-        return open_bench(place, args.build, limits, out.progress, args.project or "", trust)
+        progress, project = out.progress, args.project or ""
+        return open_bench(place, args.build, limits, progress, project, trust, elsewhere)
     if not os.path.lexists(place):
         raise RequestError(f"{place}: there is no such file or folder.")
     return open_source(
@@ -339,6 +351,7 @@ def _open(args: argparse.Namespace, out: "Output", path: str | None, trust: bool
         args.project or "",
         getattr(args, "tolerance", []),
         trust,
+        elsewhere,
     )
 
 

@@ -17,8 +17,9 @@ OPTIONS = {
     "example": "--example", "find": "--find", "follow": "--follow", "function": "--into",
     "hide": "--hide",
     "imported": "--imported", "inputs": "--inputs", "lines": "--lines",
-    "not_promised": "--not-promised", "number": "--earlier", "numbers": "--compare",
+    "not_promised": "--not-promised", "on": "--on", "number": "--earlier", "numbers": "--compare",
     "replay": "--replay", "size": "--size",
+    "weights": "--weight",
     "state": "--state", "sweep": "--sweep", "target": "--target", "tolerance": "--tolerance",
 }  # fmt: skip
 

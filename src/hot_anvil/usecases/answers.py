@@ -5,7 +5,7 @@ import json
 import zlib
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from hot_anvil._version import __version__
 from hot_anvil.core.names import listed
@@ -18,22 +18,41 @@ from hot_anvil.system.store.results import Results
 from hot_anvil.system.store.store import Store
 from hot_anvil.workspace import Workspace
 
+if TYPE_CHECKING:
+    from hot_anvil.core.fleet.machines import MachineClass
+
 KIND = "answer"
 LARGEST = 1 << 28  # bytes of one answer unpacked: more is no answer of ours
 
 
-def keep_answer(workspace: Workspace, answer: Answer) -> None:
-    """Keep an answer; what cannot be kept is said, and shown all the same."""
-    machine, text = machine_identity()
+def keep_answer(workspace: Workspace, answer: Answer, own: "MachineClass | None" = None) -> int:
+    """Keep an answer, of this machine or of a class; return its number.
+
+    What cannot be kept is said, and shown all the same; the number is 0 then.
+    """
+    from hot_anvil.core.fleet.results import measured_of
+    from hot_anvil.system.fleet.this_machine import this_machine
+    from hot_anvil.usecases.code_identities import codes_of
+
+    machine, text = (own.name, own.text) if own else machine_identity()
+    comparable = (own.machines[0] if own else this_machine(compilers=False)).comparable
     head = {
         "command": answer.command, "snippets": answer.snippets, "machine": machine,
         "machine_text": text, "version": __version__, "origin": "", "notes": answer.notes,
+        "comparable": comparable,
     }  # fmt: skip
     made: dict[tuple[str, str], str] = {}
+    codes: dict[tuple[str, str], str] = {}
     for name in answer.snippets:
         made |= identities_of(workspace, name)
-    answer = to_keep(answer)._replace(artefacts=made)
-    workspace.store.results.add(KIND, answer.command, head | {"packed": packed(answer)})
+    for result in answer.results:
+        measured = measured_of(result)
+        if measured and measured.overall:
+            snippet = measured.checked.snippet.name
+            own_codes = codes_of(workspace, measured.checked)
+            codes |= {(snippet, name): code for name, code in own_codes.items()}
+    answer = to_keep(answer)._replace(artefacts=made, codes=codes)
+    return workspace.store.results.add(KIND, answer.command, head | {"packed": packed(answer)})
 
 
 def identities_of(workspace: Workspace, snippet: str) -> dict[tuple[str, str], str]:
@@ -49,6 +68,7 @@ def keep_imported(results: Results, kept: KeptAnswer, file: str) -> int:
     head = {
         "command": kept.answer.command, "snippets": kept.answer.snippets, "machine": kept.machine,
         "machine_text": kept.machine_text, "version": kept.version, "origin": file,
+        "comparable": kept.comparable,
     }  # fmt: skip
     document = head | {"packed": packed(kept.answer)}
     return results.add(KIND, kept.answer.command, document, at=kept.at)
@@ -137,7 +157,8 @@ def _read(results: Results, number: int) -> KeptAnswer:
             f"{row.get('version', 'of another version')}, this is {__version__}."
         ) from None
     told = [str(row.get(name, "")) for name in ("machine", "machine_text", "version", "origin")]
-    return KeptAnswer(number, at, told[0], told[1], told[2], told[3], answer)
+    comparable = str(row.get("comparable", ""))
+    return KeptAnswer(number, at, told[0], told[1], told[2], told[3], answer, comparable)
 
 
 def last_answers(results: Results, snippet: str) -> dict[str, KeptAnswer]:

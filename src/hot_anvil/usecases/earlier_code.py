@@ -18,7 +18,8 @@ from hot_anvil.core.names import listed
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import RequestError
 from hot_anvil.system.build.jobs import load_unit
-from hot_anvil.usecases.history import codes_of, kept_states
+from hot_anvil.usecases.code_identities import codes_of
+from hot_anvil.usecases.history import kept_states
 from hot_anvil.workspace import Workspace, usecase
 
 if TYPE_CHECKING:

@@ -202,7 +202,10 @@ def _answers(files: Mapping[str, bytes]) -> tuple[list[KeptAnswer], list[str]]:
             answer = answer_of(plain.pop("answer"))
             told = [str(plain[key]) for key in ("machine", "machine_text", "version", "origin")]
             at, number = float(plain["at"]), int(plain["number"])
-            out.append(KeptAnswer(number, at, told[0], told[1], told[2], told[3], answer))
+            comparable = str(plain.get("comparable", ""))
+            out.append(
+                KeptAnswer(number, at, told[0], told[1], told[2], told[3], answer, comparable)
+            )
         except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
             unreadable.append(f"{name}: {error}")
     return out, unreadable

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from hot_anvil.cli.answering import write_answer
+from hot_anvil.cli.on_fleet import add_on, check_on
 from hot_anvil.cli.options import (
     add_bench,
     add_inputs,
@@ -50,6 +51,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--replay", metavar="NAME", default="",
         help="call one failing candidate once more on the small input set kept under this name",
     )  # fmt: skip
+    add_on(parser)
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
@@ -60,6 +62,10 @@ def run(args: argparse.Namespace, out: Output) -> int:
 
     if args.replay and args.repeat != 2:
         raise RequestError("--repeat goes with a whole check, --replay calls once.")
+    if args.on:
+        return check_on(
+            args, out, lambda checks: fault_code(checks) or exit_code(checks, args.accept)
+        )
     anvil = open_anvil(args, out)
     if args.replay:
         replay = anvil.replay(args.replay, args.call_seconds)

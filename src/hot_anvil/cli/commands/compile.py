@@ -2,6 +2,7 @@
 
 import argparse
 
+from hot_anvil.cli.on_fleet import add_on, fleet_notes, joined
 from hot_anvil.cli.options import add_bench, open_anvil
 from hot_anvil.cli.output import Output, document, table_rows
 
@@ -15,6 +16,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--prove", action="store_true",
         help="also compile without our debug flag and prove that it changes no code",
     )  # fmt: skip
+    add_on(parser)
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
@@ -24,14 +26,22 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.views.text.compile import compile_report
     from hot_anvil.views.tools.sarif import compile_sarif
 
-    anvil = open_anvil(args, out)
-    builds = anvil.compile(args.snippet)
+    notes: tuple[str, ...] = ()
+    if args.on:
+        with joined(args, "prove") as fleet:
+            anvil = open_anvil(args, out, None, fleet.elsewhere)
+            builds = anvil.compile(args.snippet)
+            notes = fleet_notes(fleet, anvil)
+    else:
+        anvil = open_anvil(args, out)
+        builds = anvil.compile(args.snippet)
+    notes = (*anvil.notes, *notes)
     proofs = anvil.prove_debug(builds) if args.prove else {}
     files = {d.file for built in builds for d in built.diagnostics if d.line}
     sources = anvil.source_lines(sorted(files))
     out.answer(
-        lambda: compile_report(builds, anvil.notes, proofs, sources, out.width),
-        lambda: document("compile", "compile", builds, anvil.notes, proofs),
+        lambda: compile_report(builds, notes, proofs, sources, out.width),
+        lambda: document("compile", "compile", builds, notes, proofs),
         lambda: table_rows(builds),
         lambda: compile_sarif(builds),
     )

@@ -3,6 +3,7 @@
 import argparse
 
 from hot_anvil.cli.answering import write_answer
+from hot_anvil.cli.on_fleet import add_on, measure_on
 from hot_anvil.cli.options import (
     add_measuring,
     count,
@@ -27,6 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "'hot-anvil history') the last that was other code; '--fail-if-slower-than earlier' is "
         "then about it",
     )  # fmt: skip
+    add_on(parser, weights=True)
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
@@ -34,6 +36,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.api import environment
     from hot_anvil.core.results.answers import Answer
 
+    if args.on or args.weight:
+        return measure_on(args, out, "measure")
     anvil = open_to_measure(args, out)
     if args.earlier is not None:
         anvil = anvil.beside_earlier(args.snippet, args.earlier)

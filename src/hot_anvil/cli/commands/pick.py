@@ -3,6 +3,7 @@
 import argparse
 
 from hot_anvil.cli.answering import write_answer
+from hot_anvil.cli.on_fleet import add_on, measure_on
 from hot_anvil.cli.options import (
     add_measuring,
     fault_code,
@@ -40,6 +41,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="what decides among tied ones, first things first: code (bytes), portable (flags "
         "that do not ask for this CPU), compile (seconds)",
     )  # fmt: skip
+    add_on(parser, weights=True)
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
@@ -47,6 +49,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
     from hot_anvil.api import environment
     from hot_anvil.core.results.answers import Answer
 
+    if args.on or args.weight:
+        return measure_on(args, out, "pick")
     anvil = open_to_measure(args, out)
     notes = () if args.imported else environment()
     if args.explore and args.imported:

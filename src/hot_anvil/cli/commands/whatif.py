@@ -4,6 +4,7 @@ import argparse
 from pathlib import Path
 
 from hot_anvil.cli.answering import write_answer
+from hot_anvil.cli.on_fleet import add_on, ask_on, missing_code
 from hot_anvil.cli.options import (
     add_bench,
     add_entries,
@@ -26,6 +27,8 @@ if TYPE_CHECKING:
 
     from hot_anvil.api import Anvil
     from hot_anvil.core.experiments.results import WhatIf
+    from hot_anvil.core.fleet.results import OnFleet
+    from hot_anvil.fleets import Fleet
 
 MORE_FORMS = ("csv",)
 
@@ -52,6 +55,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="write the edit that gains most, as a unified diff, or that named by --take",
     )  # fmt: skip
     parser.add_argument("--take", metavar="NAME", help="the experiment whose edit --patch writes")
+    add_on(parser)
 
 
 def run(args: argparse.Namespace, out: Output) -> int:
@@ -62,6 +66,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
     path, names = split_path(args.words)
     if args.take and not args.patch:
         raise RequestError("--take names the experiment whose edit --patch FILE writes; give both.")
+    if args.on:
+        return _on_fleet(args, out, path, names)
     anvil = open_anvil(args, out, path)
     names = [_without_entry(name, anvil, args) for name in names]
     build = one_build("whatif", anvil, names)
@@ -76,6 +82,17 @@ def run(args: argparse.Namespace, out: Output) -> int:
     if any(one.interrupted for one in found):
         return 130
     return _write_patch(args, found) if args.patch else 0
+
+
+def _on_fleet(args: argparse.Namespace, out: Output, path: str, names: "Sequence[str]") -> int:
+    def ask(fleet: "Fleet", anvil: "Anvil") -> "OnFleet":
+        build = one_build("whatif", anvil, [_without_entry(name, anvil, args) for name in names])
+        asked = args.snippet, args.entry, args.seconds, args.seed, args.call_seconds
+        return fleet.whatif(anvil, build, *asked)
+
+    found, _ = ask_on(args, out, ask, path, "patch", "take")
+    interrupted = any(tried.interrupted for one in found.classes for tried in one.results)
+    return 130 if interrupted else missing_code(found)
 
 
 def _without_entry(name: str, anvil: "Anvil", args: argparse.Namespace) -> str:

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
+from hashlib import blake2b
 from typing import NamedTuple
 
 from hot_anvil.core.arch import isa_name, needs_of, standard_levels
@@ -47,6 +48,12 @@ class Machine(NamedTuple):
         return found
 
     @property
+    def comparable(self) -> str:
+        """A text that is equal for machines whose times may be compared."""
+        parts = (self.processor, self.architecture, " ".join(sorted(self.features)), self.system)
+        return blake2b("\n".join(parts).encode(), digest_size=8).hexdigest()
+
+    @property
     def text(self) -> str:
         """What it is, in words."""
         return f"{self.processor}, {self.cores} CPU{'' if self.cores == 1 else 's'}"
@@ -64,6 +71,12 @@ class MachineClass(NamedTuple):
         return self.machines[0].processor
 
     @property
+    def text(self) -> str:
+        """What it is, in words, as results are kept under."""
+        plural = "" if len(self.machines) == 1 else "s"
+        return f"{len(self.machines)} machine{plural}: {self.processor}"
+
+    @property
     def features(self) -> frozenset[str]:
         """What their processor has."""
         return self.machines[0].features
@@ -72,23 +85,22 @@ class MachineClass(NamedTuple):
 def machine_classes(machines: Iterable[Machine]) -> tuple[MachineClass, ...]:
     """Return the classes of machines, in the order that these come in.
 
-    A class goes by its processor; where two have the same, also by their systems or a number.
+    A class goes by its processor; where several have the same, by a number too.
     """
-    by_key: dict[tuple[object, ...], list[Machine]] = {}
+    by_key: dict[str, list[Machine]] = {}
     for one in machines:
-        key = one.processor, one.architecture, one.features, one.system
-        by_key.setdefault(key, []).append(one)
+        by_key.setdefault(one.comparable, []).append(one)
     taken: dict[str, int] = {}
     out = []
     for same in by_key.values():
-        name = _short(same[0].processor)
+        name = short_name(same[0].processor)
         taken[name] = taken.get(name, 0) + 1
         name = f"{name}-{taken[name]}" if taken[name] > 1 else name
         out.append(MachineClass(name, tuple(same)))
     return tuple(out)
 
 
-def _short(processor: str) -> str:
+def short_name(processor: str) -> str:
     """Return the name of a processor as one word to type."""
     plain = re.sub(r"\((?:R|TM|r|tm)\)|\bCPU\b|\b[Pp]rocessor\b|@.*", " ", processor)
     words = re.findall(r"[a-z0-9]+", plain.lower())

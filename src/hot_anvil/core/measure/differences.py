@@ -99,11 +99,14 @@ class Differences:
         Machines of a class count as one until their own intervals are apart: then they differ by
         more than noise, and two or three of them say little of the others.
         """
+        import numpy as np
+
         together = self._blocked(differences, aligned)
         every = range(int(self._machine.max()) + 1)
         if len(every) == 1:
             return together
-        own = [self._blocked(differences[self._machine == k], aligned).estimate for k in every]
+        each = (np.where(self._machine == k, differences, np.nan) for k in every)
+        own = [self._blocked(values, aligned).estimate for values in each]
         lows = [one.centre - one.half_width for one in own]
         highs = [one.centre + one.half_width for one in own]
         if max(lows) <= min(highs):

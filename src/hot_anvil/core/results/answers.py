@@ -30,6 +30,8 @@ class Answer(NamedTuple):
     sources: Mapping[str, Sequence[str]] = NO_SOURCES  # lines of what the results point into
     # (snippet, build) -> names of its artefacts then; the same names are the same code.
     artefacts: Mapping[tuple[str, str], str] = NO_ARTEFACTS
+    # (snippet, candidate) -> a text that is equal for equal code, of what was measured.
+    codes: Mapping[tuple[str, str], str] = NO_ARTEFACTS
 
     @property
     def snippets(self) -> tuple[str, ...]:
@@ -47,6 +49,7 @@ class KeptAnswer(NamedTuple):
     version: str  # of Hot Anvil
     origin: str  # the file it was imported from, "" for here
     answer: Answer
+    comparable: str = ""  # equal for machines whose times may be compared, "" where not known
 
 
 class KeptHead(NamedTuple):

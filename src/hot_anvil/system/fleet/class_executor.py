@@ -42,6 +42,7 @@ from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.store import Store
 
 _CHECK_SECONDS = 600.0  # that a check may take beside what its calls may
+_LOAD = "load "  # how the note on it begins
 _SLACK = 5.0  # times as long as asked that a measurement may take
 NeedsOf = Callable[[Built], frozenset[str]]
 
@@ -76,9 +77,7 @@ class ClassExecutor:
     @property
     def identity(self) -> tuple[str, str]:
         """The class and what it is in words, as measurements are kept under."""
-        count = len(self.machines.machines)
-        plural = "" if count == 1 else "s"
-        return self.machines.name, f"{count} machine{plural}: {self.machines.processor}"
+        return self.machines.name, self.machines.text
 
     @property
     def can_measure(self) -> bool:
@@ -250,7 +249,10 @@ class ClassExecutor:
                 raise ContestantEnded(answer.candidate, answer.kind, _bare(answer.why))
         blocks = [answer for answer in answers if isinstance(answer, Block)]
         for one in blocks:
-            self.notes |= dict.fromkeys(one.notes)
+            # How busy a machine was is told once: the others' blocks say about the same.
+            told = any(note.startswith(_LOAD) for note in self.notes)
+            more = (note for note in one.notes if not (told and note.startswith(_LOAD)))
+            self.notes |= dict.fromkeys(more)
         joined, left_out = join_blocks([one.measurements for one in blocks])
         if left_out:
             names = [self.fleet.machine(replies[k].worker).name for k in left_out]

@@ -21,7 +21,6 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from hot_anvil.core.fleet.machines import COMPILE, MEASURE, Machine
-from hot_anvil.core.names import listed
 from hot_anvil.core.results.packing import unpack
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.errors import MissingError, RequestError

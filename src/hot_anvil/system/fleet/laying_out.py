@@ -65,9 +65,9 @@ def _sweep(own: Path) -> None:
     with suppress(OSError):
         for folder in _folder().iterdir():
             asked = folder / ".asked"
-            if folder != own and asked.exists():
-                if time.time() - asked.stat().st_mtime > _KEPT_SECONDS:
-                    shutil.rmtree(folder, ignore_errors=True)
+            old = asked.exists() and time.time() - asked.stat().st_mtime > _KEPT_SECONDS
+            if old and folder != own:
+                shutil.rmtree(folder, ignore_errors=True)
 
 
 def launcher_of(confinement: Confinement) -> str:

@@ -161,12 +161,16 @@ class Failed(NamedTuple):
     ours: bool = False  # a fault of Hot Anvil itself
 
 
-def _view(values: dict[Any, Any]) -> Mapping[Any, Any]:
+def _view(values: dict[Any, Any]) -> "MappingProxyType[Any, Any]":
     return MappingProxyType(values)
 
 
+def _plain_view(view: "MappingProxyType[Any, Any]") -> tuple[Any, ...]:
+    return _view, (dict(view),)
+
+
 # Empty defaults of records are views that nobody can change; pickle knows none.
-copyreg.pickle(MappingProxyType, lambda view: (_view, (dict(view),)))
+copyreg.pickle(MappingProxyType, _plain_view)
 
 
 def to_bytes(value: Any) -> bytes:

@@ -23,8 +23,8 @@ PRETEND = "HOT_ANVIL_PRETEND_MACHINE"
 _SYSTEM = Path(__file__).parent.parent.parent
 
 
-def this_machine() -> Machine:
-    """Return what this machine is and has."""
+def this_machine(compilers: bool = True) -> Machine:
+    """Return what this machine is and has; without its ``compilers`` nothing is asked of them."""
     info = _read("/proc/cpuinfo")
     named = re.search(r"^(?:model name|cpu model|CPU part)\s*:\s*(.+)$", info, re.M)
     flags = re.search(r"^(?:flags|Features|isa)\s*:\s*(.+)$", info, re.M)
@@ -40,7 +40,7 @@ def this_machine() -> Machine:
         os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"),
         _system(),
         os.getloadavg()[0],
-        compilers_here(),
+        compilers_here() if compilers else (),
         bool(name),
     )
 
@@ -105,10 +105,12 @@ def turn(alone: bool) -> Iterator[None]:
     One lock for all workers of this machine, whoever started them; it goes with its process.
     """
     path = Path(tempfile.gettempdir()) / f"hot-anvil-turn-{machine_identity()[0]}"
-    lock = os.open(path, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666)
+    flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
+    try:  # another person's workers take turns too, and may only read it
+        lock = os.open(path, flags)
+    except FileNotFoundError:
+        lock = os.open(path, flags | os.O_CREAT, 0o644)
     try:
-        with suppress(OSError):
-            path.chmod(0o666)  # another person's workers take turns too
         fcntl.flock(lock, fcntl.LOCK_EX if alone else fcntl.LOCK_SH)
         yield
     finally:

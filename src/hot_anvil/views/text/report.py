@@ -177,6 +177,12 @@ class Report:
             used += 2 + widths[column]
         return groups
 
+    def take(self, other: "Report") -> None:
+        """Add all that another report holds, as it is laid out there."""
+        self.tell_left_out()
+        self._lines += other.lines
+        self.blocks += other.blocks
+
     def tell_left_out(self, indent: int = 2) -> None:
         """Say which columns of the tables since the last time the width left no room for."""
         if self._left_out:

@@ -1,0 +1,252 @@
+"""Many machines as text: which there are, and what holds on all of them."""
+
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
+
+from hot_anvil.core.fleet.choosing import Choice, Dispatch, Everywhere, Ratio, Turnover
+from hot_anvil.core.fleet.machines import Compiler, Machine, MachineClass
+from hot_anvil.core.fleet.results import Compiled, OnClass, OnFleet
+from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
+from hot_anvil.views.text.words import digits, interval, joined, memory, plural, ratio
+
+if TYPE_CHECKING:
+    from hot_anvil.core.verify.results import Checked
+
+_MOST = 3  # turnovers that are told of one snippet
+_SHOWN = 12  # candidates of a ranking
+_LEGEND = (
+    "a column a class: time over that of the fastest there; worst: where it is furthest behind; "
+    "mean: geometric, by weight"
+)
+
+
+def fleet_report(
+    classes: Sequence[MachineClass],
+    offers: Mapping[str, Mapping[str, int]],
+    unusable: Sequence[tuple[str, str]],
+    width: int,
+) -> Report:
+    """Return the machines of a fleet, class by class, with the compilers of each."""
+    report = Report(width)
+    for own in classes:
+        report.blank()
+        report.add(Span(own.name, STRONG), f"  {plural(len(own.machines), 'machine')}")
+        first = own.machines[0]
+        level = f"{first.level or first.architecture}, {len(first.features)} features"
+        report.paragraph(f"{own.processor}: {level}; {first.system}", indent=2)
+        heads = ("machine", "CPUs", "memory", "load", "measures", "compiles", "")
+        rows = [_machine(machine, offers.get(machine.name, {})) for machine in own.machines]
+        report.table(heads, rows, "lrrrrrl", spare=(2,), filled=True)
+        for names, compilers in _compilers(own.machines):
+            who = "" if len(names) == len(own.machines) else f"{joined(names)}: "
+            report.paragraph(f"{who}{compilers or 'no compiler'}", DIM, indent=2)
+    for name, why in unusable:
+        report.blank()
+        report.paragraph(f"{name} is not used: {why}", TROUBLE)
+    if len(classes) > 1:
+        report.blank()
+        report.paragraph("Times are compared within a class, never across.", DIM)
+    return report
+
+
+def _machine(machine: Machine, offered: Mapping[str, int]) -> list[Cell]:
+    return [
+        Span(machine.name, STRONG),
+        str(machine.cores),
+        memory(machine.memory),
+        digits(machine.load),
+        "yes" if offered.get("measure") else "no",
+        str(offered.get("compile", 0)),
+        Span("pretends to be it, for tests" if machine.pretended else "", TROUBLE),
+    ]
+
+
+def _compilers(machines: Sequence[Machine]) -> list[tuple[list[str], str]]:
+    """Return the compilers, and the names of the machines that have just these."""
+    names: dict[tuple[Compiler, ...], list[str]] = {}
+    for machine in machines:
+        names.setdefault(machine.compilers, []).append(machine.name)
+    texts = {m.compilers: joined([f"{c.name} {c.version}" for c in m.compilers]) for m in machines}
+    return [(own, texts[key]) for key, own in names.items()]
+
+
+def compiled_text(compiled: Compiled | None) -> str:
+    """Return where units were compiled just now, "" where none was."""
+    if compiled is None or not compiled.there + compiled.here:
+        return ""
+    there = f"{plural(compiled.there, 'unit')} compiled on the fleet"
+    if not compiled.here:
+        return there
+    whys = "; ".join(f"{count}: {why}" for why, count in compiled.whys.items())
+    return f"{there}, {compiled.here} here ({whys})"
+
+
+def on_fleet_report(found: OnFleet, width: int, kept: Mapping[str, int]) -> Report:
+    """Return what a fleet answered; ``kept`` are the numbers that classes' answers are kept as."""
+    report = Report(width)
+    if found.command == "check":
+        _check_here(report, found.here)
+    if found.command == "whatif":
+        _whatif(report, found.classes)
+    for choice in found.choices:
+        report.blank()
+        report.add(Span(choice.snippet, STRONG))
+        _ranking(report, choice)
+        if found.command == "pick":
+            _choice(report, choice)
+        for pair in choice.turnovers[:_MOST]:
+            report.paragraph(_turnover(pair), indent=2)
+        if len(choice.turnovers) > _MOST:
+            more = plural(len(choice.turnovers) - _MOST, "more pair")
+            report.paragraph(f"{more} of candidates turn over", DIM, indent=2)
+        _missing_candidates(report, found, choice)
+    if found.choices:
+        report.blank()
+        report.paragraph(_LEGEND, DIM)
+    _differing(report, found)
+    report.blank()
+    for one in found.classes:
+        _class_line(report, one, kept.get(one.own.name, 0))
+    _notes(report, found)
+    return report
+
+
+def _check_here(report: Report, here: "Sequence[Checked]") -> None:
+    from hot_anvil.views.text.check import check_report
+
+    inner = check_report(here, "", report.width)
+    report.take(inner)
+
+
+def _whatif(report: Report, classes: Sequence[OnClass]) -> None:
+    from hot_anvil.views.text.whatif import whatif_report
+
+    for one in classes:
+        if one.results:
+            report.blank()
+            report.add(Span(f"on {one.own.name}", STRONG))
+            report.take(whatif_report(one.results, (), report.width))
+
+
+def _ranking(report: Report, choice: Choice) -> None:
+    if not choice.ranking:
+        return
+    classes = list(choice.ranking[0].by_class)
+    heads = ("", "candidate", "worst", "interval", "mean", *classes)
+    shown = choice.ranking[:_SHOWN]
+    rows = [_row(k, one, choice) for k, one in enumerate(shown, 1)]
+    below = tuple(range(len(heads) - 1, 4, -1))
+    report.table(heads, rows, "rlrrr" + "r" * len(classes), spare=(3,), below=below, name=1)
+    report.tell_left_out()
+    if len(choice.ranking) > _SHOWN:
+        report.paragraph(f"and {len(choice.ranking) - _SHOWN} behind these", DIM, indent=2)
+
+
+def _row(number: int, one: Everywhere, choice: Choice) -> list[Cell]:
+    tied = one.candidate in choice.tied
+    return [
+        "1" if tied else str(number),
+        Span(one.candidate, CHANGE if tied else "plain"),
+        ratio(one.worst.value),
+        _interval(one.worst),
+        ratio(one.mean.value),
+        *(Span(ratio(r.value), CHANGE if r.value <= 1 else "plain") for r in one.by_class.values()),
+    ]
+
+
+def _interval(one: Ratio) -> str:
+    return "" if one.low == one.high else interval(one.low, one.high)
+
+
+def _choice(report: Report, choice: Choice) -> None:
+    if choice.choice is None:
+        report.add("  ", Span("no one build for all: ", TROUBLE), "none is correct on every class")
+        return
+    first = choice.ranking[0]
+    report.add("  one build for all  ", Span(first.candidate, CHANGE))
+    others = [name for name in choice.tied if name != first.candidate]
+    tied = f"; cannot be told from it: {joined(others)}" if others else ""
+    furthest = (
+        "the fastest on every class"
+        if first.worst.value <= 1
+        else f"{ratio(first.worst.value)} of the time of the fastest where it is furthest behind, "
+        f"on {first.worst_class}"
+    )
+    report.paragraph(f"{furthest}{tied}", indent=8)
+    for dispatch in choice.dispatches:
+        report.paragraph(_dispatch(dispatch), indent=2)
+    if not choice.dispatches and len(first.by_class) > 1:
+        report.paragraph("a dispatch between several would gain nothing that is told", indent=2)
+
+
+def _dispatch(one: Dispatch) -> str:
+    where = "; ".join(f"{candidate} on {name}" for name, candidate in one.by_class.items())
+    return (
+        f"a dispatch between {len(one.candidates)} would take {ratio(one.gain.value)} of its mean "
+        f"time ({interval(one.gain.low, one.gain.high)}): {where}"
+    )
+
+
+def _turnover(one: Turnover) -> str:
+    return (
+        f"the order turns over: {one.one} takes {ratio(one.ratio_first.value)} of the time of "
+        f"{one.other} on {one.first}, {ratio(one.ratio_second.value)} on {one.second}"
+    )
+
+
+def _missing_candidates(report: Report, found: OnFleet, choice: Choice) -> None:
+    """Say why candidates that were measured somewhere were not everywhere."""
+    for name, classes in choice.missing.items():
+        why = _why_not(found, choice.snippet, name, classes[0])
+        report.paragraph(f"{name} is not on {joined(classes)}{why}", DIM, indent=2)
+
+
+def _why_not(found: OnFleet, snippet: str, candidate: str, name: str) -> str:
+    from hot_anvil.core.fleet.results import checked_of
+
+    own = next(one for one in found.classes if one.own.name == name)
+    for checked in filter(None, map(checked_of, own.results)):
+        for verdict in checked.verdicts:
+            if (checked.snippet.name, verdict.candidate) == (snippet, candidate):
+                return f": {verdict.verdict}: {verdict.why}"
+    return ""
+
+
+def _differing(report: Report, found: OnFleet) -> None:
+    if not found.differing:
+        return
+    report.blank()
+    report.add(
+        Span("verdicts differ between machines: a bug, in the code or in one of these", TROUBLE)
+    )
+    for one in found.differing:
+        told = joined([f"{verdict} on {name}" for name, verdict in one.verdicts.items()])
+        report.paragraph(f"{one.snippet}: {one.candidate}: {told}: {one.why}", indent=2)
+
+
+def _class_line(report: Report, one: OnClass, number: int) -> None:
+    if one.missing:
+        report.say(Span(one.own.name, STRONG), Span(f"  missing: {one.missing}", TROUBLE))
+        return
+    kept = f"; kept as answer {number}" if number else ""
+    report.say(
+        Span(one.own.name, STRONG),
+        f"  {plural(len(one.worked), 'machine')} ({joined(one.worked)}), {one.own.processor}{kept}",
+    )
+
+
+def _notes(report: Report, found: OnFleet) -> None:
+    compiled = compiled_text(found.compiled)
+    notes = [compiled] if compiled else []
+    by_note: dict[str, list[str]] = {}
+    for one in found.classes:
+        for note in one.notes:
+            by_note.setdefault(note, []).append(one.own.name)
+    every = len([one for one in found.classes if not one.missing])
+    for note, names in by_note.items():
+        notes.append(note if len(names) == every else f"{joined(names)}: {note}")
+    notes += [f"worker {name} is not used: {why}" for name, why in found.unusable]
+    if notes:
+        report.blank()
+    for note in notes:
+        report.paragraph(f"note: {note}", DIM)
