@@ -15,6 +15,7 @@ missing. Records are immutable named tuples. What a person can mend is raised as
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from hot_anvil.core.code.records import EMITTED, View
@@ -41,6 +42,7 @@ if TYPE_CHECKING:
     from hot_anvil.core.facts.table import SnippetFacts
     from hot_anvil.core.flags.records import Narrowed
     from hot_anvil.core.fleet.machines import MachineClass
+    from hot_anvil.core.fleet.merging import Merged
     from hot_anvil.core.kernels.records import KernelLaunch, ThreadSteps
     from hot_anvil.core.measure.history import Compared, State
     from hot_anvil.core.measure.hotspots import Hot
@@ -67,6 +69,7 @@ if TYPE_CHECKING:
     from hot_anvil.usecases.toolchains import Machine
 
 Names = Sequence[str]  # of snippets or builds; none: all
+NO_WEIGHTS: Mapping[str, float] = MappingProxyType({})
 
 __all__ = [
     "Anvil",
@@ -122,6 +125,20 @@ class Kept:
         from hot_anvil.usecases.history import kept_states
 
         return ResultSet(kept_states(self._results, snippets, candidates))
+
+    def merge(
+        self,
+        files: Sequence[str],
+        snippets: Names = (),
+        weights: "Mapping[str, float]" = NO_WEIGHTS,
+    ) -> "Merged":
+        """Return what holds over the machines that measured, here and in exports from elsewhere.
+
+        ``weights``: what a class of machines counts in means over classes, 1 where it is not named.
+        """
+        from hot_anvil.usecases.merging import merge_answers
+
+        return merge_answers(self._results, files, snippets, weights)
 
     def compare(
         self, snippets: Names = (), candidates: Names = (), numbers: Sequence[int] = ()

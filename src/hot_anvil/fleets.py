@@ -14,10 +14,10 @@ docs/fleet.md says how, and whom it trusts.
 
 from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
-from types import MappingProxyType, TracebackType
+from types import TracebackType
 from typing import TYPE_CHECKING, Any
 
-from hot_anvil.api import Anvil, open_bench, open_source
+from hot_anvil.api import NO_WEIGHTS, Anvil, open_bench, open_source
 from hot_anvil.core.experiments.records import SECONDS
 from hot_anvil.core.measure.options import DEFAULTS, Options
 from hot_anvil.core.verify.options import CALL_SECONDS, CheckOptions
@@ -38,8 +38,6 @@ if TYPE_CHECKING:
     from hot_anvil.core.fleet.results import Compiled, OnFleet
 
 __all__ = ["Fleet", "join"]
-
-ALIKE: Mapping[str, float] = MappingProxyType({})  # every class counts the same
 
 
 class Fleet:
@@ -114,7 +112,7 @@ class Fleet:
         options = CheckOptions(call_seconds, repeat)
         return ask_fleet(
             anvil.workspace, self._joined, "check",
-            lambda workspace: check_snippets(workspace, snippets, options), ALIKE,
+            lambda workspace: check_snippets(workspace, snippets, options), NO_WEIGHTS,
             lambda workspace: check_snippets(workspace, snippets, options),
         )  # fmt: skip
 
@@ -124,7 +122,7 @@ class Fleet:
         snippets: Sequence[str] = (),
         options: Options = DEFAULTS,
         call_seconds: float = CALL_SECONDS,
-        weights: Mapping[str, float] = ALIKE,
+        weights: Mapping[str, float] = NO_WEIGHTS,
     ) -> "OnFleet":
         """Check, then measure on all machines of each class what is correct there."""
         from hot_anvil.usecases.measurement import measure_snippets
@@ -140,7 +138,7 @@ class Fleet:
         snippets: Sequence[str] = (),
         options: Options = DEFAULTS,
         call_seconds: float = CALL_SECONDS,
-        weights: Mapping[str, float] = ALIKE,
+        weights: Mapping[str, float] = NO_WEIGHTS,
     ) -> "OnFleet":
         """Do the whole job on each class, and choose one build for all of them."""
         from hot_anvil.usecases.picking import pick_snippets
@@ -166,7 +164,7 @@ class Fleet:
         asked = build, snippets, entries, seconds, seed, call_seconds
         return ask_fleet(
             anvil.workspace, self._joined, "whatif",
-            lambda workspace: try_experiments(workspace, *asked), ALIKE,
+            lambda workspace: try_experiments(workspace, *asked), NO_WEIGHTS,
         )  # fmt: skip
 
     def _measured(

@@ -27,11 +27,16 @@ def add_on(parser: argparse.ArgumentParser, weights: bool = False) -> None:
         "or a scheduler file (docs/fleet.md)",
     )  # fmt: skip
     if weights:
-        parser.add_argument(
-            "--weight", action="append", default=[], metavar="CLASS=N",
-            help="how much a class of machines counts in means over classes (default: 1); may be "
-            "repeated",
-        )  # fmt: skip
+        add_weight(parser)
+
+
+def add_weight(parser: argparse.ArgumentParser) -> None:
+    """Add --weight."""
+    parser.add_argument(
+        "--weight", action="append", default=[], metavar="CLASS=N",
+        help="how much a class of machines counts in means over classes (default: 1); may be "
+        "repeated",
+    )  # fmt: skip
 
 
 @contextmanager
@@ -83,8 +88,11 @@ def missing_code(found: "OnFleet") -> int:
     return MissingError.exit_code if any(one.missing for one in found.classes) else 0
 
 
-def weights_of(args: argparse.Namespace) -> dict[str, float]:
-    """Return what each class counts; raises RequestError for what is no CLASS=N."""
+def weights_of(args: argparse.Namespace, several: bool) -> dict[str, float]:
+    """Return what each class counts; raises RequestError for what is no CLASS=N.
+
+    ``several`` classes are asked about.
+    """
     out = {}
     for text in args.weight:
         name, found, number = text.partition("=")
@@ -94,8 +102,8 @@ def weights_of(args: argparse.Namespace) -> dict[str, float]:
             found = ""
         if not found or not name or not 0 < out[name] < 1e9:
             raise RequestError(f"--weight {text}: it is CLASS=N, such as xeon=3, N above 0.")
-    if args.weight and not args.on:
-        raise RequestError("--weight goes with --on: this machine is one class.")
+    if args.weight and not several:
+        raise RequestError("--weight is for several classes of machines: this one is alone.")
     return out
 
 
@@ -114,7 +122,7 @@ def measure_on(args: argparse.Namespace, out: Output, command: str) -> int:
     """Measure or pick on a fleet."""
     from hot_anvil.cli.options import fault_code, measure_options
 
-    weights = weights_of(args)
+    weights = weights_of(args, bool(args.on))
 
     def ask(fleet: "Fleet", anvil: "Anvil") -> "OnFleet":
         asked = args.snippet, measure_options(args), args.call_seconds, weights

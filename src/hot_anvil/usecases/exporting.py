@@ -156,10 +156,7 @@ def import_export(path: Path, folder: Path) -> Imported:
 
     Raises RequestError for what is no export, and where the folder is not empty.
     """
-    files = read_export(path)
-    about = _plain(path, files, ABOUT)
-    if not isinstance(about, dict) or about.get("hot_anvil_export") != FORMAT:
-        raise RequestError(f"{path}: is no export that this version of Hot Anvil knows.")
+    files = _known_export(path)
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise RequestError(f"{folder}: is there and not empty; name a new folder.")
     if f"bench/{BENCH_FILE}" not in files:
@@ -171,6 +168,22 @@ def import_export(path: Path, folder: Path) -> Imported:
     numbers = [keep_imported(results, one, path.name) for one in answers]
     results.add(PAGE_KIND, "page", pack(page._replace(origin=path.name)))
     return Imported(str(folder), page.title, tuple(numbers), tuple(unreadable))
+
+
+def answers_in(path: Path) -> tuple[list[KeptAnswer], list[str]]:
+    """Return the answers that an export holds, and what cannot be read of it, with the reason.
+
+    Nothing is laid out. Raises RequestError for what is no export.
+    """
+    return _answers(_known_export(path))
+
+
+def _known_export(path: Path) -> dict[str, bytes]:
+    files = read_export(path)
+    about = _plain(path, files, ABOUT)
+    if not isinstance(about, dict) or about.get("hot_anvil_export") != FORMAT:
+        raise RequestError(f"{path}: is no export that this version of Hot Anvil knows.")
+    return files
 
 
 def _plain(path: Path, files: Mapping[str, bytes], name: str) -> Any:

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
+from hot_anvil.cli.on_fleet import add_weight, weights_of
 from hot_anvil.cli.options import count, split_path
 from hot_anvil.cli.output import Output, document, table_rows
 from hot_anvil.cli.plotting import Named, add_plot, write_figures
@@ -32,15 +33,33 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "snippet with the last before it whose code, compiler or machine was another",
     )  # fmt: skip
 
+    parser.add_argument(
+        "--merge", nargs="+", metavar="FILE", default=None,
+        help="exports from other machines: which build to ship to all of them and to here",
+    )  # fmt: skip
+    add_weight(parser)
+
 
 def run(args: argparse.Namespace, out: Output) -> int:
-    """Show what was measured over time, or compare two measurements."""
+    """Show what was measured over time, compare two measurements, or merge those of machines."""
     from hot_anvil.api import open_kept
     from hot_anvil.errors import RequestError
+    from hot_anvil.views.text.fleet import merged_report
     from hot_anvil.views.text.history import compared_report, history_report
 
     path, candidates = split_path(args.words)
     kept = open_kept(path)
+    weights = weights_of(args, args.merge is not None)
+    if args.merge is not None:
+        if args.compare is not None or args.plot or candidates:
+            raise RequestError("--merge goes with --snippet and --weight only.")
+        merged = kept.merge(args.merge, args.snippet, weights)
+        out.answer(
+            lambda: merged_report(merged, out.width),
+            lambda: document("fleet", "merged", merged),
+            lambda: table_rows(merged.choices),
+        )
+        return int(not all(choice.choice for choice in merged.choices))
     if args.compare is None:
         states = kept.history(args.snippet, candidates)
         heads = kept.heads(args.snippet)

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Any
 
 from hot_anvil.core.fleet.choosing import Choice, Ratio
 from hot_anvil.core.fleet.machines import Machine, MachineClass
+from hot_anvil.core.fleet.merging import Merged
 from hot_anvil.core.fleet.results import OnFleet
 from hot_anvil.views.json.document import Document, document, finite
 
@@ -68,6 +69,32 @@ def on_fleet_document(
         differing=[{**one._asdict(), "verdicts": dict(one.verdicts)} for one in found.differing],
         compiled=_compiled(found),
         unusable=[{"worker": name, "why": why} for name, why in found.unusable],
+    )
+
+
+def merged_document(merged: Merged) -> Document:
+    """Return the document of ``history --merge``."""
+    return document(
+        "merged",
+        classes=[
+            {
+                "name": own.name,
+                "processor": own.processor,
+                "sources": [
+                    {
+                        "origin": one.origin or None,
+                        "number": one.number,
+                        "at": one.at,
+                        "machine": one.machine,
+                        "snippet": one.snippet,
+                    }
+                    for one in own.sources
+                ],
+            }
+            for own in merged.classes
+        ],
+        choices=[choice_row(choice) for choice in merged.choices],
+        notes=list(merged.notes),
     )
 
 

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.core.fleet.choosing import Choice, Dispatch, Everywhere, Ratio, Turnover
 from hot_anvil.core.fleet.machines import Compiler, Machine, MachineClass
+from hot_anvil.core.fleet.merging import Merged
 from hot_anvil.core.fleet.results import Compiled, OnClass, OnFleet
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import digits, interval, joined, memory, plural, ratio
@@ -89,16 +90,7 @@ def on_fleet_report(found: OnFleet, width: int, kept: Mapping[str, int]) -> Repo
     if found.command == "whatif":
         _whatif(report, found.classes)
     for choice in found.choices:
-        report.blank()
-        report.add(Span(choice.snippet, STRONG))
-        _ranking(report, choice)
-        if found.command == "pick":
-            _choice(report, choice)
-        for pair in choice.turnovers[:_MOST]:
-            report.paragraph(_turnover(pair), indent=2)
-        if len(choice.turnovers) > _MOST:
-            more = plural(len(choice.turnovers) - _MOST, "more pair")
-            report.paragraph(f"{more} of candidates turn over", DIM, indent=2)
+        _chosen(report, choice, found.command == "pick")
         _missing_candidates(report, found, choice)
     if found.choices:
         report.blank()
@@ -109,6 +101,38 @@ def on_fleet_report(found: OnFleet, width: int, kept: Mapping[str, int]) -> Repo
         _class_line(report, one, kept.get(one.own.name, 0))
     _notes(report, found)
     return report
+
+
+def merged_report(merged: Merged, width: int) -> Report:
+    """Return what holds over machines that nothing joins."""
+    report = Report(width)
+    for choice in merged.choices:
+        _chosen(report, choice, True)
+        for name, classes in choice.missing.items():
+            report.paragraph(f"{name} was not measured on {joined(classes)}", DIM, indent=2)
+    report.blank()
+    report.paragraph(_LEGEND, DIM)
+    report.blank()
+    for own in merged.classes:
+        sources = dict.fromkeys(f"{one.label} {one.number}" for one in own.sources)
+        report.say(Span(own.name, STRONG), f"  {own.processor}, from answers {joined([*sources])}")
+    for note in merged.notes:
+        report.paragraph(f"note: {note}", DIM)
+    return report
+
+
+def _chosen(report: Report, choice: Choice, picks: bool) -> None:
+    """Add the ranking of a snippet over all classes, and what follows from it."""
+    report.blank()
+    report.add(Span(choice.snippet, STRONG))
+    _ranking(report, choice)
+    if picks:
+        _choice(report, choice)
+    for pair in choice.turnovers[:_MOST]:
+        report.paragraph(_turnover(pair), indent=2)
+    if len(choice.turnovers) > _MOST:
+        more = plural(len(choice.turnovers) - _MOST, "more pair")
+        report.paragraph(f"{more} of candidates turn over", DIM, indent=2)
 
 
 def _check_here(report: Report, here: "Sequence[Checked]") -> None:
