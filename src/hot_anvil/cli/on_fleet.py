@@ -85,7 +85,7 @@ def _answered(found: "OnFleet", one: "OnClass") -> dict[str, Any]:
 
 def missing_code(found: "OnFleet") -> int:
     """Return the exit code for classes that did not answer, 0 where all did."""
-    return MissingError.exit_code if any(one.missing for one in found.classes) else 0
+    return MissingError.exit_code if any(one.lacking for one in found.classes) else 0
 
 
 def weights_of(args: argparse.Namespace, several: bool) -> dict[str, float]:

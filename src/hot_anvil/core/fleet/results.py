@@ -21,6 +21,14 @@ class OnClass(NamedTuple):
     notes: tuple[str, ...]
     missing: str = ""  # why there are no results
 
+    @property
+    def lacking(self) -> tuple[tuple[str, str], ...]:
+        """What it did not answer: (snippet, why), the snippet "" for all of it."""
+        if self.missing:
+            return (("", self.missing),)
+        checks = filter(None, map(checked_of, self.results))
+        return tuple((c.snippet.name, str(c.fault)) for c in checks if c.fault)
+
 
 class Compiled(NamedTuple):
     """Where units were compiled just now."""

@@ -1,7 +1,8 @@
 """A process of its own for each request: what it starts ends with it, whatever becomes of others.
 
-Standard input brings the request, its length in front, and stays open: that it ends tells that who
-asked is gone. Standard output takes BEGUN when the turn has come, then the answer.
+Standard input brings a length, then the version of who asks in a line and the request; it stays
+open: that it ends tells that who asked is gone. Standard output takes BEGUN when the turn has come,
+then the answer.
 """
 
 import os
@@ -22,7 +23,7 @@ from hot_anvil.system.fleet.requests import (
     from_bytes,
     to_bytes,
 )
-from hot_anvil.system.fleet.this_machine import turn
+from hot_anvil.system.fleet.this_machine import our_version, turn
 
 BEGUN = b"B"
 LENGTH = struct.Struct("<Q")
@@ -35,13 +36,18 @@ def answer_one(serve: Callable[[Any], Any]) -> None:
     os.dup2(2, 1)  # what is printed by mistake is no answer
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     (length,) = LENGTH.unpack(_exactly(sys.stdin.buffer, LENGTH.size))
-    request = from_bytes(_exactly(sys.stdin.buffer, length))
+    version, _, data = _exactly(sys.stdin.buffer, length).partition(b"\n")
+    if version.decode() != our_version():  # another was put in its place since the fleet was joined
+        why = f"there is Hot Anvil {our_version()} now, and {version.decode()} asks"
+        answers.write(BEGUN + to_bytes(Failed(why)))
+        return
+    request = from_bytes(data)
     threading.Thread(target=_end_with_asker, daemon=True).start()
     alone = isinstance(request, Measure | MeasurePrograms)
     with turn(alone):
         answers.write(BEGUN)
-        data = to_bytes(_answer(serve, request))
-    answers.write(data)
+        answer = to_bytes(_answer(serve, request))
+    answers.write(answer)
     answers.close()
 
 

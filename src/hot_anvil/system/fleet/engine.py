@@ -189,7 +189,7 @@ class _Waiting:
             return
         self.name = uuid.uuid4().hex  # what an earlier attempt still tells is of another name
         self.submitted = time.monotonic()
-        payload = to_bytes(self.task.request)
+        payload = our_version().encode() + b"\n" + to_bytes(self.task.request)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # that a payload is large: it has to be
             self.future = self.fleet.client.submit(

@@ -8,7 +8,7 @@ from hot_anvil.core.fleet.machines import COMPILE, who_has
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.system.build.compiling import shadows
 from hot_anvil.system.build.grid import CompileHere
-from hot_anvil.system.build.jobs import Job
+from hot_anvil.system.build.jobs import Job, links_late
 from hot_anvil.system.fleet.engine import Fleet, Reply, Task
 from hot_anvil.system.fleet.own_files import own_files
 from hot_anvil.system.fleet.requests import Compile, Failed, Given, JobAsked, Made, unpack_folder
@@ -84,6 +84,8 @@ class Spread:
             workers = who_has(content, machines)
             if not workers:
                 self._why(f"no worker has this very {job.toolchain.name}", 1)
+            elif links_late(job.flags):  # its debug info keeps the folder it was compiled in
+                self._why("code that is made while linking is compiled where it is linked", 1)
             elif any("native" in flag for flag in job.flags):
                 self._why("what is compiled for this processor is compiled on it", 1)
             else:

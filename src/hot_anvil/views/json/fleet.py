@@ -59,7 +59,7 @@ def on_fleet_document(
                 "processor": one.own.processor,
                 "machines": [machine.name for machine in one.own.machines],
                 "worked": list(one.worked),
-                "missing": one.missing or None,
+                "missing": [{"snippet": name or None, "why": why} for name, why in one.lacking],
                 "kept": kept.get(one.own.name),
                 "answer": None if one.missing else answered(one),
             }

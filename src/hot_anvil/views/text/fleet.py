@@ -249,8 +249,10 @@ def _differing(report: Report, found: OnFleet) -> None:
 
 
 def _class_line(report: Report, one: OnClass, number: int) -> None:
+    for snippet, why in one.lacking:
+        what = f"{snippet} is missing" if snippet else "missing"
+        report.say(Span(one.own.name, STRONG), Span(f"  {what}: {why}", TROUBLE))
     if one.missing:
-        report.say(Span(one.own.name, STRONG), Span(f"  missing: {one.missing}", TROUBLE))
         return
     kept = f"; kept as answer {number}" if number else ""
     report.say(
