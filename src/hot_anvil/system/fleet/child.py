@@ -1,8 +1,8 @@
-"""A process of its own for each request: what it starts ends with it, whatever becomes of others.
+"""A process of its own for requests: what it starts ends with it, whatever becomes of others.
 
-Standard input brings a length, then the version of who asks in a line and the request; it stays
-open: that it ends tells that who asked is gone. Standard output takes BEGUN when the turn has come,
-then the answer.
+Standard input brings requests, each a length, then the version of who asks in a line and what is
+asked; it stays open: that it ends tells that who asked is gone. Standard output takes BEGUN when
+the turn has come, then a length and the answer.
 """
 
 import os
@@ -13,6 +13,7 @@ import threading
 import time
 import traceback
 from collections.abc import Callable
+from queue import Empty, SimpleQueue
 from typing import IO, Any
 
 from hot_anvil.errors import AnvilError, machine_trouble
@@ -28,27 +29,35 @@ from hot_anvil.system.fleet.this_machine import our_version, turn
 BEGUN = b"B"
 LENGTH = struct.Struct("<Q")
 _PATIENCE = 1.0  # seconds that what was begun has to end after an interrupt
+_IDLE = 30.0  # seconds without a request after which it ends
 
 
-def answer_one(serve: Callable[[Any], Any]) -> None:
-    """Read one request, have ``serve`` do it, and write the answer."""
+def answer_requests(serve: Callable[[Any], Any]) -> None:
+    """Read requests, have ``serve`` do them, and write the answers, until none comes for long."""
     answers = os.fdopen(os.dup(1), "wb", buffering=0)
     os.dup2(2, 1)  # what is printed by mistake is no answer
     signal.signal(signal.SIGTERM, signal.default_int_handler)
-    (length,) = LENGTH.unpack(_exactly(sys.stdin.buffer, LENGTH.size))
-    version, _, data = _exactly(sys.stdin.buffer, length).partition(b"\n")
+    requests: SimpleQueue[bytes] = SimpleQueue()
+    threading.Thread(target=_read, args=(sys.stdin.buffer, requests), daemon=True).start()
+    try:
+        while True:
+            _answer_one(serve, requests.get(timeout=_IDLE), answers)
+    except (Empty, KeyboardInterrupt):
+        return
+
+
+def _answer_one(serve: Callable[[Any], Any], data: bytes, answers: IO[bytes]) -> None:
+    version, _, rest = data.partition(b"\n")
     if version.decode() != our_version():  # another was put in its place since the fleet was joined
         why = f"there is Hot Anvil {our_version()} now, and {version.decode()} asks"
-        answers.write(BEGUN + to_bytes(Failed(why)))
-        return
-    request = from_bytes(data)
-    threading.Thread(target=_end_with_asker, daemon=True).start()
-    alone = isinstance(request, Measure | MeasurePrograms)
-    with turn(alone):
+        answer = to_bytes(Failed(why))
         answers.write(BEGUN)
-        answer = to_bytes(_answer(serve, request))
-    answers.write(answer)
-    answers.close()
+    else:
+        request = from_bytes(rest)
+        with turn(isinstance(request, Measure | MeasurePrograms)):
+            answers.write(BEGUN)
+            answer = to_bytes(_answer(serve, request))
+    _write(answers, LENGTH.pack(len(answer)) + answer)
 
 
 def _answer(serve: Callable[[Any], Any], request: Any) -> Any:
@@ -63,17 +72,20 @@ def _answer(serve: Callable[[Any], Any], request: Any) -> Any:
         return Failed("".join(traceback.format_exception(error)), ours=True)
 
 
-def _exactly(stream: IO[bytes], length: int) -> bytes:
-    data = stream.read(length)
-    if len(data) < length:
-        raise SystemExit(1)
-    return data
+def _write(stream: IO[bytes], data: bytes) -> None:
+    rest = memoryview(data)
+    while rest:
+        rest = rest[stream.write(rest) :]
 
 
-def _end_with_asker() -> None:
-    """End this process, and what it started, when standard input ends."""
-    while os.read(0, 1 << 16):
-        pass
+def _read(stream: IO[bytes], requests: "SimpleQueue[bytes]") -> None:
+    """Hand on requests; end this process, and what it started, when there can be no more."""
+    while len(head := stream.read(LENGTH.size)) == LENGTH.size:
+        (length,) = LENGTH.unpack(head)
+        data = stream.read(length)
+        if len(data) < length:
+            break
+        requests.put(data)
     os.kill(os.getpid(), signal.SIGINT)
     time.sleep(_PATIENCE)
     os._exit(1)

@@ -194,6 +194,7 @@ class _Waiting:
             warnings.simplefilter("ignore")  # that a payload is large: it has to be
             self.future = self.fleet.client.submit(
                 handle, payload, self.task.seconds, self.fleet.topic, self.name,
+                self.task.resource == COMPILE,
                 key=f"hot-anvil-{self.name}", pure=False, workers=able, retries=0,
                 allow_other_workers=False, resources={self.task.resource: 1},
             )  # fmt: skip

@@ -17,7 +17,7 @@ from hot_anvil.system.process.progress import Progress
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.store import Store
 
-_BATCHES = 6  # for each worker, so that the last ones end at about the same time
+_BATCHES = 4  # for each worker, so that the last ones end at about the same time
 _MOST_JOBS = 24  # in one batch: what is lost with a worker
 
 
