@@ -14,6 +14,7 @@ from hot_anvil.core.fleet.results import (
     choices_of,
     differing_verdicts,
 )
+from hot_anvil.core.model.call_graph import reached
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.toolchain.records import OnMachine, Toolchain
 from hot_anvil.errors import AnvilError, RequestError
@@ -136,17 +137,18 @@ def compiled_of(workspace: Workspace) -> Compiled | None:
 
 
 class _Needs:
-    """What a build's code needs of a processor, worked out once."""
+    """What the code that a build's entries reach needs of a processor, worked out once."""
 
     def __init__(self, workspace: Workspace) -> None:
         self._workspace = workspace
-        self._known: dict[tuple[str, str], frozenset[str]] = {}
+        self._known: dict[tuple[str, ...], frozenset[str]] = {}
 
-    def __call__(self, built: Built) -> frozenset[str]:
-        key = built.snippet.name, built.build.name
+    def __call__(self, built: Built, symbols: tuple[str, ...]) -> frozenset[str]:
+        key = *(unit.artefact for unit in built.all_units), *symbols
         if key not in self._known:
             self._known[key] = frozenset()
             if built.status == COMPILED:
                 code = self._workspace.code(built)
-                self._known[key] = needs_of_code(code.functions, code.isa)
+                parts = [f for symbol in symbols for f in reached(code, symbol)]
+                self._known[key] = needs_of_code(parts or code.functions, code.isa)
         return self._known[key]

@@ -44,7 +44,7 @@ from hot_anvil.system.store.store import Store
 _CHECK_SECONDS = 600.0  # that a check may take beside what its calls may
 _LOAD = "load "  # how the note on it begins
 _SLACK = 5.0  # times as long as asked that a measurement may take
-NeedsOf = Callable[[Built], frozenset[str]]
+NeedsOf = Callable[[Built, tuple[str, ...]], frozenset[str]]  # symbols of entries, () for all
 
 
 class ClassExecutor:
@@ -86,7 +86,7 @@ class ClassExecutor:
 
     def check(self, plan: CheckPlan, checked: Checked) -> Checked:
         """Return the verdicts that candidates have there, beside what was found out here."""
-        refused = self._refused(plan.builds)
+        refused = self._refused(plan.builds, tuple(s.symbol for s in plan.signatures))
         able = {b: p for b, p in plan.programs.items() if self._goes(p, b, refused)}
         builds = tuple(b for b in plan.builds if b.build.name in able)
         paths = [program.path for program in able.values()]
@@ -111,7 +111,7 @@ class ClassExecutor:
         options: CheckOptions,
     ) -> Checked:
         """Return the verdicts that whole programs have there."""
-        refused = self._refused(builds)
+        refused = self._refused(builds, ())
         able = {b: p for b, p in programs.items() if self._goes(p, b, refused)}
         own = tuple(b for b in builds if b.build.name in able)
         request = CheckPrograms(
@@ -132,10 +132,10 @@ class ClassExecutor:
         self.notes.setdefault(f"the reference {reference} cannot run there, so nothing is compared")
         return False
 
-    def _refused(self, builds: Iterable[Built]) -> dict[str, str]:
+    def _refused(self, builds: Iterable[Built], symbols: tuple[str, ...]) -> dict[str, str]:
         """Return the builds that these machines cannot run, and why, as their features tell."""
         machine = self.machines.machines[0]
-        whys = {b.build.name: cannot_run(self.needs_of(b), machine) for b in builds}
+        whys = {b.build.name: cannot_run(self.needs_of(b, symbols), machine) for b in builds}
         return {name: why for name, why in whys.items() if why}
 
     def _verdicts(self, request: Any, options: CheckOptions) -> dict[str, Verdict]:

@@ -15,6 +15,7 @@ import logging
 import time
 import uuid
 import warnings
+from collections import deque
 from collections.abc import Callable, Mapping, Sequence
 from importlib import import_module
 from pathlib import Path
@@ -30,7 +31,8 @@ from hot_anvil.system.fleet.this_machine import our_version
 from hot_anvil.system.process.scope import current_scope
 
 CONNECT_SECONDS = 10.0
-_LOOK = 0.05  # seconds between looks at what came back
+_LOOK = 0.02  # seconds between looks at what came back
+_AHEAD = 2  # tasks for each worker at once, so that none waits for us
 _LIST_SECONDS = 1.0  # between looks at which workers there are
 _SILENCE = 45.0  # seconds beyond its own limit after which a task's worker counts as lost
 _MOST_LOST = 2  # workers that a task may end or lose
@@ -135,13 +137,18 @@ class Fleet:
 
         ``done`` is told each as it comes. Ends all of it when the scope ends, or on Ctrl-C.
         """
-        waiting = {k: _Waiting(self, task) for k, task in enumerate(tasks)}
+        rest = deque(enumerate(tasks))
+        waiting: dict[int, _Waiting] = {}
         replies: dict[int, Reply] = {}
         alive, looked = set(self._listed()), time.monotonic()
+        window = _AHEAD * len({worker for task in tasks for worker in task.workers})
         try:
-            for one in waiting.values():
-                one.submit(alive)
-            while waiting:
+            while waiting or rest:
+                # The engine hands tasks that take a resource to workers at once, by guess.
+                while rest and len(waiting) < window:
+                    number, task = rest.popleft()
+                    waiting[number] = _Waiting(self, task)
+                    waiting[number].submit(alive)
                 if current_scope().is_ending:
                     raise KeyboardInterrupt
                 if time.monotonic() - looked > _LIST_SECONDS:

@@ -1,6 +1,6 @@
 """Compile over a fleet: each unit once, on a worker with the very same compiler, else here."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from hot_anvil.core.build.records import Unit, refused_unit
@@ -17,8 +17,8 @@ from hot_anvil.system.process.progress import Progress
 from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.store import Store
 
-_BATCHES = 4  # for each worker, so that the last ones end at about the same time
 _MOST_JOBS = 24  # in one batch: what is lost with a worker
+_FEWEST_JOBS = 2
 
 
 class _Batch(NamedTuple):
@@ -93,9 +93,7 @@ class Spread:
         limits = current_scope().limits
         out = []
         for workers, asked in groups.items():
-            size = max(1, min(_MOST_JOBS, -(-len(asked) // (len(workers) * _BATCHES))))
-            for first in range(0, len(asked), size):
-                own = tuple(asked[first : first + size])
+            for own in _parted(asked, len(workers)):
                 plain = tuple(one.job for one in own)
                 files = own_files(plain, store.root)
                 given = Given(store.root, files, {}, "", limits._replace(at_once=1))
@@ -138,3 +136,17 @@ class Spread:
 
     def _why(self, why: str, units: int) -> None:
         self.whys[why] = self.whys.get(why, 0) + units
+
+
+def _parted(asked: Sequence[JobAsked], workers: int) -> Iterator[tuple[JobAsked, ...]]:
+    """Give batches that grow smaller, so that workers end at about the same time.
+
+    Each is half of a worker's share of what is left (guided self-scheduling: C. Polychronopoulos
+    and D. Kuck, IEEE Transactions on Computers C-36, 1987).
+    """
+    first = 0
+    while first < len(asked):
+        size = -(-(len(asked) - first) // (2 * workers))
+        size = max(_FEWEST_JOBS, min(_MOST_JOBS, size))
+        yield tuple(asked[first : first + size])
+        first += size

@@ -18,7 +18,7 @@ from hot_anvil.system.measure.machine import machine_identity
 from hot_anvil.system.store.files import digest, digest_file, read_json, user_cache, write_json
 from hot_anvil.system.toolchain.finding import find_toolchains, programs_of
 
-# For tests: NAME or NAME:PROCESSOR in place of what this machine is.
+# For tests, in place of what this machine is: NAME[:PROCESSOR[:FEATURES THAT IT LACKS]].
 PRETEND = "HOT_ANVIL_PRETEND_MACHINE"
 _SYSTEM = Path(__file__).parent.parent.parent
 
@@ -28,14 +28,14 @@ def this_machine(compilers: bool = True) -> Machine:
     info = _read("/proc/cpuinfo")
     named = re.search(r"^(?:model name|cpu model|CPU part)\s*:\s*(.+)$", info, re.M)
     flags = re.search(r"^(?:flags|Features|isa)\s*:\s*(.+)$", info, re.M)
-    name, _, processor = os.environ.get(PRETEND, "").partition(":")
+    name, processor, lacks = (os.environ.get(PRETEND, "") + "::").split(":")[:3]
     identity = machine_identity()[0]
     return Machine(
         name or platform.node() or "machine",
         digest(identity, name)[:6] if name else identity,
         processor or (named[1].strip() if named else platform.machine()),
         platform.machine(),
-        frozenset(flags[1].split()) if flags else frozenset(),
+        frozenset(flags[1].split() if flags else ()) - frozenset(lacks.split()),
         os.cpu_count() or 1,
         os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"),
         _system(),

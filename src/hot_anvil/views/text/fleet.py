@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 from hot_anvil.core.fleet.choosing import Choice, Dispatch, Everywhere, Ratio, Turnover
 from hot_anvil.core.fleet.machines import Compiler, Machine, MachineClass
 from hot_anvil.core.fleet.merging import Merged
-from hot_anvil.core.fleet.results import Compiled, OnClass, OnFleet
+from hot_anvil.core.fleet.results import Compiled, OnClass, OnFleet, checked_of
+from hot_anvil.core.verify.verdicts import NOT_RUN
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import digits, interval, joined, memory, plural, ratio
 
@@ -99,6 +100,7 @@ def on_fleet_report(found: OnFleet, width: int, kept: Mapping[str, int]) -> Repo
     report.blank()
     for one in found.classes:
         _class_line(report, one, kept.get(one.own.name, 0))
+        _not_run(report, one)
     _notes(report, found)
     return report
 
@@ -220,14 +222,15 @@ def _turnover(one: Turnover) -> str:
 
 def _missing_candidates(report: Report, found: OnFleet, choice: Choice) -> None:
     """Say why candidates that were measured somewhere were not everywhere."""
+    by_why: dict[tuple[str, str], list[str]] = {}
     for name, classes in choice.missing.items():
         why = _why_not(found, choice.snippet, name, classes[0])
-        report.paragraph(f"{name} is not on {joined(classes)}{why}", DIM, indent=2)
+        by_why.setdefault((joined(classes), why), []).append(name)
+    for (where, why), names in by_why.items():
+        report.paragraph(f"not on {where}: {joined(names)}{why}", DIM, indent=2)
 
 
 def _why_not(found: OnFleet, snippet: str, candidate: str, name: str) -> str:
-    from hot_anvil.core.fleet.results import checked_of
-
     own = next(one for one in found.classes if one.own.name == name)
     for checked in filter(None, map(checked_of, own.results)):
         for verdict in checked.verdicts:
@@ -259,6 +262,18 @@ def _class_line(report: Report, one: OnClass, number: int) -> None:
         Span(one.own.name, STRONG),
         f"  {plural(len(one.worked), 'machine')} ({joined(one.worked)}), {one.own.processor}{kept}",
     )
+
+
+def _not_run(report: Report, one: OnClass) -> None:
+    """Say which builds a class did not run, and why; builds together that it is the same for."""
+    by_why: dict[str, list[str]] = {}
+    for checked in filter(None, map(checked_of, one.results)):
+        for verdict in checked.verdicts:
+            if verdict.verdict == NOT_RUN:
+                by_why.setdefault(verdict.why, []).append(verdict.build)
+    for why, builds in by_why.items():
+        names = joined([*dict.fromkeys(builds)])
+        report.paragraph(f"not run there: {names}: {why}", DIM, indent=4)
 
 
 def _notes(report: Report, found: OnFleet) -> None:
