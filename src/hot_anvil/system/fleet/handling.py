@@ -54,6 +54,7 @@ def run_in_child(
     try:
         answer = child.ask(payload, seconds, wanted)
         if answer is None and child.asked > 1:  # it ended while it was idle
+            child.end()
             child = Child()
             answer = child.ask(payload, seconds, wanted)
     finally:
@@ -153,5 +154,6 @@ def _feed(stream: IO[bytes], payload: bytes) -> None:
 
 
 def _collect(stream: IO[bytes], into: bytearray) -> None:
-    while chunk := stream.read1(1 << 16):  # type: ignore[attr-defined]
-        into += chunk
+    with stream:
+        while chunk := stream.read1(1 << 16):  # type: ignore[attr-defined]
+            into += chunk
