@@ -25,6 +25,7 @@ from hot_anvil.system.build.launcher import confine_by
 from hot_anvil.system.measure.machine import machine_identity
 from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.process.scope import COMPILE_SECONDS, Limits, Scope
+from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.finding import Found, find_toolchains
 
@@ -33,6 +34,7 @@ if TYPE_CHECKING:
 
 Given = ParamSpec("Given")
 Made = TypeVar("Made")
+Part = TypeVar("Part")
 
 
 class Memo:
@@ -275,3 +277,16 @@ def usecase(function: Callable[Given, Made]) -> Callable[Given, Made]:
             return function(*given, **named)
 
     return scoped
+
+
+def in_turn(
+    workspace: Workspace, work: Callable[[Part], Made], parts: Sequence[Part], at_once: int = 2
+) -> list[Made]:
+    """Return what ``work`` makes of each part, one after the other.
+
+    Where other machines do it, so many at once: while they are at one, the next is made ready here.
+    """
+    if workspace.executor is None:
+        return [work(part) for part in parts]
+    with thread_pool(at_once) as pool:
+        return list(pool.map(work, parts))

@@ -24,7 +24,7 @@ from hot_anvil.usecases.history import keep_states
 from hot_anvil.usecases.imported_times import read_imported
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.usecases.verification import check_snippets
-from hot_anvil.workspace import Workspace, usecase
+from hot_anvil.workspace import Workspace, in_turn, usecase
 
 RUN_SECONDS = 60.0  # that one run of a program that passed the check may take
 
@@ -35,7 +35,7 @@ def measure_snippets(
 ) -> tuple[Measured, ...]:
     """Check snippets, then measure what is correct."""
     checked = check_to_measure(workspace, snippets, options, call_seconds)
-    return tuple(measure_checked(workspace, one, options) for one in checked)
+    return tuple(in_turn(workspace, lambda one: measure_checked(workspace, one, options), checked))
 
 
 def check_to_measure(

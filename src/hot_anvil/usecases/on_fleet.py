@@ -100,7 +100,7 @@ def ask_fleet(
     def ask(own: MachineClass) -> OnClass | AnvilError:
         known = {one.snippet.name: one for one in here if not one.fault}
         executor = ClassExecutor(fleet, own, workspace.store, needs, known)
-        if not executor.can_measure:
+        if not executor.count:
             return OnClass(own, (), (), (), "no worker there offers 'measure'")
         there = workspace._replace(executor=executor, progress=_named(progress, own.name))
         try:

@@ -21,7 +21,7 @@ from hot_anvil.usecases.compile_times import time_compiles
 from hot_anvil.usecases.earlier_code import slower_than_earlier
 from hot_anvil.usecases.evidence import identities
 from hot_anvil.usecases.measurement import check_to_measure, measure_checked
-from hot_anvil.workspace import Workspace, usecase
+from hot_anvil.workspace import Workspace, in_turn, usecase
 
 
 @usecase
@@ -30,7 +30,7 @@ def pick_snippets(
 ) -> tuple[Picked, ...]:
     """Do the whole job and choose the fastest correct candidate of each snippet."""
     checked = check_to_measure(workspace, snippets, options, call_seconds)
-    return tuple(pick_checked(workspace, one, options) for one in checked)
+    return tuple(in_turn(workspace, lambda one: pick_checked(workspace, one, options), checked))
 
 
 def pick_checked(workspace: Workspace, checked: Checked, options: Options) -> Picked:

@@ -47,7 +47,7 @@ from hot_anvil.usecases.folded import folded_notes
 from hot_anvil.usecases.kernels import is_kernels
 from hot_anvil.usecases.linking import link_builds
 from hot_anvil.usecases.profiling import trained_notes
-from hot_anvil.workspace import Workspace, usecase
+from hot_anvil.workspace import Workspace, in_turn, usecase
 
 T = TypeVar("T")
 
@@ -103,15 +103,17 @@ def check_snippets(
             notes = (*notes, f"races were not looked for: {plan.blind}.")
         return checked._replace(notes=notes, starts_threads=plan.threaded)
 
-    out: list[Checked] = []
-    for snippet in chosen:
+    def result(snippet: Snippet) -> Checked:
         checked = _attempt(snippet, partial(check, snippet))
         if isinstance(checked, AnvilError):
-            checked = Checked(snippet, (), "", (), fault=checked)
-        elif not workspace.executor:
+            return Checked(snippet, (), "", (), fault=checked)
+        if not workspace.executor:
             rows = [v._asdict() for v in checked.verdicts]
             workspace.store.results.add("check", snippet.name, rows)
-        out.append(checked)
+        return checked
+
+    # Elsewhere each snippet is checked by one machine: as many at once as there are.
+    out = in_turn(workspace, result, chosen, workspace.executor.count if workspace.executor else 1)
     faults = [checked.fault for checked in out if checked.fault]
     if faults and len(faults) == len(out):
         raise faults[0]

@@ -80,9 +80,9 @@ class ClassExecutor:
         return self.machines.name, self.machines.text
 
     @property
-    def can_measure(self) -> bool:
-        """True where a worker on one of the machines offers to measure."""
-        return bool(self._workers)
+    def count(self) -> int:
+        """How many of the machines have a worker that offers to measure."""
+        return len(self._workers)
 
     def check(self, plan: CheckPlan, checked: Checked) -> Checked:
         """Return the verdicts that candidates have there, beside what was found out here."""
