@@ -9,10 +9,8 @@ import sys
 import time
 from collections.abc import Mapping
 from contextlib import suppress
-from importlib import import_module
 from itertools import count
 from pathlib import Path
-from typing import Any
 
 from hot_anvil.system.fleet.this_machine import PRETEND
 
@@ -43,6 +41,8 @@ class MadeFleet:
         self, folder: Path, networks: bool | None = None, env: Mapping[str, str] = {}
     ) -> None:
         self.folder = folder
+        self._env = env
+        self._protocol = "tls" if any("TLS" in name for name in env) else "tcp"
         self.networks = networks_allowed() if networks is None else networks
         number = os.getpid() * 8 + next(_MADE)
         self._key = f"q{number % 100000}"
@@ -56,9 +56,10 @@ class MadeFleet:
             _run("ip", "link", "set", f"{self._key}br", "up")
             self._scheduler_host = self._new_network("s", 2)
         self.port = self._free_port()
-        self.address = f"tcp://{self._scheduler_host}:{self.port}"
-        self._start("scheduler", "s", env, (
-            "scheduler", "--host", self._scheduler_host, "--port", str(self.port),
+        self.address = f"{self._protocol}://{self._scheduler_host}:{self.port}"
+        self._start("scheduler", "s", {}, (
+            "scheduler", "--protocol", self._protocol, "--host", self._scheduler_host,
+            "--port", str(self.port),
             "--no-dashboard", "--dashboard-address", "127.0.0.1:0",
         ))  # fmt: skip
 
@@ -91,7 +92,7 @@ class MadeFleet:
         with (self.folder / f"{name}.log").open("wb") as log:
             self._processes[name] = subprocess.Popen(
                 [*before, str(DASK), *words],
-                env={**os.environ, **env},
+                env={**os.environ, **self._env, **env},
                 stdin=subprocess.DEVNULL,
                 stdout=log,
                 stderr=subprocess.STDOUT,
@@ -111,17 +112,19 @@ class MadeFleet:
             **env,
         }
         self._start(name, name, own, (
-            "worker", self.address, "--no-nanny", "--no-dashboard", "--dashboard-address",
-            "127.0.0.1:0", "--nthreads", "1", "--name", name, "--resources", offers,
+            "worker", self.address, "--protocol", self._protocol, "--no-nanny",
+            "--no-dashboard", "--dashboard-address", "127.0.0.1:0",
+            "--nthreads", "1", "--name", name, "--resources", offers,
             "--memory-limit", "0", "--host", host, "--local-directory",
             str(self.folder / f"dir-{name}"), "--death-timeout", "60",
         ))  # fmt: skip
 
     def wait(self, workers: int) -> None:
         """Wait until so many workers are there."""
-        client_of: Any = import_module("distributed").Client
-        with client_of(self.address, timeout=_READY_SECONDS, set_as_default=False) as client:
-            client.wait_for_workers(workers, timeout=_READY_SECONDS)
+        end = time.monotonic() + _READY_SECONDS
+        while self.log("scheduler").count("Register worker") < workers:
+            assert time.monotonic() < end, self.log("scheduler")
+            time.sleep(0.1)
 
     def log(self, name: str) -> str:
         """Return what a process wrote."""

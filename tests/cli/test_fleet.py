@@ -1,5 +1,6 @@
 """Many machines: the same code and verdicts there as here, and what is lost on the way."""
 
+import json
 import os
 import signal
 import subprocess
@@ -332,6 +333,36 @@ def test_ctrl_c_ends_what_is_begun_there(fleet: MadeFleet, bench: Path) -> None:
     assert running.returncode == 130 and b"interrupted" in said
     time.sleep(2)
     assert not any(children(fleet, name) for name in names)
+
+
+def test_with_tls_and_a_scheduler_file(
+    bench: Path, tmp_path: Path, need: Callable[..., None]
+) -> None:
+    need("openssl")
+    key, certificate = tmp_path / "node.key", tmp_path / "node.pem"
+    makes = ("openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "1", "-subj")
+    subprocess.run(
+        [*makes, "/CN=quay", "-keyout", key, "-out", certificate], check=True, capture_output=True
+    )
+    start = "DASK_DISTRIBUTED__COMM__TLS__"
+    tls = {f"{start}CA_FILE": str(certificate), "DASK_DISTRIBUTED__COMM__REQUIRE_ENCRYPTION": "1"}
+    for side in ("CLIENT", "SCHEDULER", "WORKER"):
+        tls |= {f"{start}{side}__KEY": str(key), f"{start}{side}__CERT": str(certificate)}
+    made = MadeFleet(tmp_path, networks=False, env=tls)
+    try:
+        made.worker("quay1")
+        made.wait(1)
+        file = tmp_path / "scheduler.json"
+        file.write_text(json.dumps({"address": made.address, "type": "Scheduler"}))
+        words = [str(w) for w in (COMMAND, "compile", bench, "--on", file, "--snippet", "clamp")]
+        env = {**os.environ, **tls}
+        answer = subprocess.run(words, env=env, capture_output=True, text=True, check=False)
+        assert answer.returncode == 0 and "compiled on the fleet" in answer.stdout, answer.stderr
+        plain = refused("fleet", made.address, code=3)
+        assert "Dask's own configuration names none" in plain
+        assert "no scheduler answers" in refused("fleet", f"tcp{made.address[3:]}", code=3)
+    finally:
+        made.close()
 
 
 def test_what_is_no_fleet(bench: Path, tmp_path: Path) -> None:

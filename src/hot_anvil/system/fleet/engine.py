@@ -271,6 +271,12 @@ def _connected(address: str, seconds: float) -> Any:
             "scheduler file.",
             about="on",
         )
+    if address.startswith("tls://") and not _has_certificates():
+        raise MissingError(
+            f"{address}: TLS needs certificates, and Dask's own configuration names none here "
+            "(distributed.comm.tls, or DASK_DISTRIBUTED__COMM__TLS__CA_FILE and the like; "
+            "docs/fleet.md)."
+        )
     where = {"scheduler_file": address} if from_file else {"address": address}
     try:
         with warnings.catch_warnings():
@@ -291,6 +297,11 @@ def _connected(address: str, seconds: float) -> Any:
             "on both sides."
         )
     return client
+
+
+def _has_certificates() -> bool:
+    get: Any = import_module("dask.config").get
+    return bool(get("distributed.comm.tls.ca-file", None))
 
 
 def _first_line(error: Exception) -> str:
