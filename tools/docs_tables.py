@@ -22,6 +22,9 @@ import hot_anvil.core.experiments.records
 import hot_anvil.core.experiments.results
 import hot_anvil.core.facts.records
 import hot_anvil.core.flags.records
+import hot_anvil.core.fleet.choosing
+import hot_anvil.core.fleet.machines
+import hot_anvil.core.fleet.results
 import hot_anvil.core.measure.choosing
 import hot_anvil.core.measure.options
 import hot_anvil.core.measure.results
@@ -55,6 +58,9 @@ RECORDS: tuple[ModuleType, ...] = (
     hot_anvil.core.flags.records,
     hot_anvil.core.experiments.records,
     hot_anvil.core.experiments.results,
+    hot_anvil.core.fleet.machines,
+    hot_anvil.core.fleet.choosing,
+    hot_anvil.core.fleet.results,
 )
 _HEADINGS = {"": "the file itself", "settings": "a settings file of your own", "input": "one value"}
 _FIELD = re.compile(r"^    (\w+): ([^=#\n]+?)(?: = [^#\n]+)?(?:  # (.+))?$", re.M)

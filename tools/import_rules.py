@@ -30,7 +30,8 @@ ROOT = Path(__file__).parent.parent / "src" / "hot_anvil"
 CORE = (
     "names", "parallel", "codec", "code", "arch", "asm", "binary", "model", "evaluate", "facts",
     "toolchain", "config", "proof", "build", "inputs", "calling", "remarks", "diff", "stages",
-    "reasons", "verify", "measure", "flags", "experiments", "pins", "trace", "kernels", "fleet", "results",
+    "reasons", "verify", "measure", "flags", "experiments", "pins", "trace", "kernels", "fleet",
+    "results",
 )  # fmt: skip
 SYSTEM = (
     "process",

@@ -34,12 +34,16 @@ SIZES: dict[str, tuple[int, int]] = {
     "watch": (46, 10),
     "kernels": (58, 8),
     "whatif": (68, 7),
+    "listing": (60, 8),
+    "fleet": (68, 7),
 }  # rows and points, where a scene needs other than these:
 ROWS, POINTS = 42, 11
 
 SCENES = {
     "compile": "hot-anvil compile tide-gauge --snippet frame --snippet feet --prove",
-    "listing": "hot-anvil listing tide-gauge gcc:fast --entry crossings_signed",
+    "listing": "hot-anvil listing tide-gauge gcc:fast --entry crossings_signed; "
+    "hot-anvil frame tide-gauge gcc:plain --entry crossings_signed",
+    "fleet": "hot-anvil fleet $FLEET; hot-anvil pick tide-gauge --snippet clamp --on $FLEET",
     "chip": "hot-anvil hotspots chip avr-gcc:lean --entry sum_fold; hot-anvil measure chip "
     "--snippet sum; hot-anvil pins chip/clock.c --pin PB0 --build 'avr-gcc -Os -mmcu=atmega328p'",
     "diff": "hot-anvil diff tide-gauge gcc:lean gcc:fast --entry crossings_mixed",
@@ -47,8 +51,6 @@ SCENES = {
     "facts": "hot-anvil facts tide-gauge gcc:plain gcc:fast clang:wide --entry clamp_select; "
     "hot-anvil facts tide-gauge/pause.c --build 'avr-gcc -O0' --build 'avr-gcc -Os' "
     "--entry pause_gauge",
-    "frame": "hot-anvil frame tide-gauge gcc:plain --entry crossings_signed; "
-    "hot-anvil frame tide-gauge gcc:lean --entry crossings_signed",
     "check": "hot-anvil check tide-gauge --snippet checksum --snippet log",
     "step": "hot-anvil step tide-gauge gcc:lean --entry crossings_signed --passes 1 --limit 12; "
     "hot-anvil step tide-gauge crossings_signed@gcc:plain crossings_mixed@gcc:plain --limit 6",
@@ -122,7 +124,7 @@ def main() -> int:
                 shutil.copytree(demo, Path(folder, "tide-gauge"))
                 for name_of in ("between", "chip", "gpu"):
                     shutil.copytree(demo.with_name(name_of), Path(folder, name_of))
-                own = {"report": take_page, "plots": take_figures}.get(name)
+                own = {"report": take_page, "plots": take_figures, "fleet": take_fleet}.get(name)
                 own(Path(folder)) if own else take(name, Path(folder))
                 print(f"docs/screenshots/{name}.png")
     finally:
@@ -175,13 +177,31 @@ def _run(command: str, folder: Path) -> None:
                    stdout=subprocess.DEVNULL, check=True)  # fmt: skip
 
 
+def take_fleet(folder: Path) -> None:
+    """Show the scene of a fleet: four workers here, two of which pretend to be older machines."""
+    sys.path.insert(0, str(ROOT / "tests"))
+    from made_fleet import MadeFleet  # the tests' own
+
+    fleet = MadeFleet(folder, networks=False)
+    lacks = "avx512f avx512dq avx512bw avx512vl avx512cd"
+    try:
+        for name, pretends in (("quay1", ""), ("quay2", ""), ("pier1", f"Pier 9:{lacks}"),
+                               ("pier2", f"Pier 9:{lacks}")):  # fmt: skip
+            fleet.worker(name, pretends)
+        fleet.wait(4)
+        os.environ["FLEET"] = fleet.address
+        take("fleet", folder)
+    finally:
+        fleet.close()
+
+
 def take(name: str, folder: Path) -> None:
     """Show one scene in a terminal and photograph it."""
     done = folder / f"{name}.done"
     path = f"{BIN}:{os.environ['PATH']}"
     if name in BEFORE:
         _run(BEFORE[name], folder)
-    typed = SCENES[name]
+    typed = SCENES[name].replace("$FLEET", os.environ.get("FLEET", ""))
     rows, points = SIZES.get(name, (ROWS, POINTS))
     script = (
         f"clear; printf '$ %s\\n\\n' {shlex.quote(typed)}; {typed}; touch {done.name}; sleep 60"

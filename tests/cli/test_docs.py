@@ -5,6 +5,7 @@ import re
 import shutil
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -12,10 +13,12 @@ import shell_files
 
 from conftest import COMMAND, ROOT
 from hot_anvil.cli.main import COMMANDS
+from made_fleet import MadeFleet
 
 PAGES = ROOT / "docs" / "commands"
 # What these quote differs from run to run: words are compared, not lines.
-_OF_THE_MOMENT = {"measure", "pick", "hotspots", "history", "whatif"}
+_OF_THE_MOMENT = {"measure", "pick", "hotspots", "history", "whatif", "fleet"}
+_ADDRESS = "tcp://10.0.0.1:8786"  # of the fleet in the examples
 # In this order each finds what it shows again.
 _ORDER = ["pick", *(name for name in COMMANDS if name not in ("pick", "import")), "import"]
 
@@ -29,21 +32,32 @@ def there(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
+@pytest.fixture(scope="module")
+def fleet(tmp_path_factory: pytest.TempPathFactory) -> Iterator[MadeFleet]:
+    """The fleet of the examples."""
+    made = MadeFleet(tmp_path_factory.mktemp("fleet"), networks=False)
+    for name, pretends in (("quay1", ""), ("quay2", ""), ("pier1", "Pier 9"), ("pier2", "Pier 9")):
+        made.worker(name, pretends)
+    made.wait(4)
+    yield made
+    made.close()
+
+
 def plain(text: str) -> str:
     """Return a text without what differs from run to run: numbers, units of time, blanks."""
     text = re.sub(r"[~±]?\d[\d,.]*x?|\b(ns|us|ms)\b", "#", text)
     return re.sub(r"[\s#]+", " ", text).strip()
 
 
-def test_every_command_has_a_page_whose_example_runs(there: Path) -> None:
+def test_every_command_has_a_page_whose_example_runs(there: Path, fleet: MadeFleet) -> None:
     assert {page.stem for page in PAGES.glob("*.md")} == {*COMMANDS, "index"}
     for name in _ORDER:
         text = (PAGES / f"{name}.md").read_text()
         for block in re.findall(r"```console\n(.*?)```", text, re.DOTALL):
             first, *quoted = block.rstrip("\n").split("\n")
             done = subprocess.run(
-                first.removeprefix("$ "), shell=True, cwd=there, capture_output=True, text=True,
-                check=False,
+                first.removeprefix("$ ").replace(_ADDRESS, fleet.address),
+                shell=True, cwd=there, capture_output=True, text=True, check=False,
                 env={**os.environ, "PATH": f"{COMMAND.parent}:{os.environ['PATH']}",
                      "COLUMNS": "100"},
             )  # fmt: skip

@@ -65,9 +65,23 @@ def ask_on(
     out.answer(
         lambda: on_fleet_report(found, out.width, kept),
         lambda: document("fleet", "on_fleet", found, kept, lambda one: _answered(found, one)),
-        lambda: table_rows([result for one in found.classes for result in one.results]),
+        lambda: _rows(found.classes),
+        lambda: _no_form(out.form),
     )
     return found, anvil
+
+
+def _rows(classes: "Sequence[OnClass]") -> Iterator[Sequence[Any]]:
+    """Give the rows of all classes, each with its class before it; the head first."""
+    for number, one in enumerate(one for one in classes if one.results):
+        head, *rest = table_rows(one.results)
+        if not number:
+            yield ["class", *head]
+        yield from ([one.own.name, *row] for row in rest)
+
+
+def _no_form(form: str) -> str:
+    raise RequestError(f"--format {form}: it is for the verdicts of one machine; leave --on out.")
 
 
 def _answer(command: str, one: "OnClass") -> Answer:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from hot_anvil.cli.on_fleet import add_weight, weights_of
 from hot_anvil.cli.options import count, split_path
-from hot_anvil.cli.output import Output, document, table_rows
+from hot_anvil.cli.output import Output, csv_rows, document, table_rows
 from hot_anvil.cli.plotting import Named, add_plot, write_figures
 
 if TYPE_CHECKING:
@@ -57,7 +57,7 @@ def run(args: argparse.Namespace, out: Output) -> int:
         out.answer(
             lambda: merged_report(merged, out.width),
             lambda: document("fleet", "merged", merged),
-            lambda: table_rows(merged.choices),
+            lambda: csv_rows("fleet", merged.choices, kind="choice"),
         )
         return int(not all(choice.choice for choice in merged.choices))
     if args.compare is None:

@@ -18,7 +18,6 @@ from hot_anvil.system.process.scope import current_scope
 from hot_anvil.system.store.store import Store
 
 _MOST_JOBS = 24  # in one batch: what is lost with a worker
-_FEWEST_JOBS = 2
 
 
 class _Batch(NamedTuple):
@@ -147,6 +146,6 @@ def _parted(asked: Sequence[JobAsked], workers: int) -> Iterator[tuple[JobAsked,
     first = 0
     while first < len(asked):
         size = -(-(len(asked) - first) // (2 * workers))
-        size = max(_FEWEST_JOBS, min(_MOST_JOBS, size))
+        size = min(_MOST_JOBS, size)
         yield tuple(asked[first : first + size])
         first += size

@@ -1,6 +1,6 @@
 """Many machines as data."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 from hot_anvil.core.fleet.choosing import Choice, Ratio
@@ -141,6 +141,17 @@ def choice_row(choice: Choice) -> Document:
         ],
         "missing": {name: list(classes) for name, classes in choice.missing.items()},
     }
+
+
+def choice_rows(choices: Sequence[Choice]) -> Iterator[Sequence[Any]]:
+    """Give a row for each candidate of a ranking over classes, the head first."""
+    yield ["snippet", "candidate", "chosen", "worst", "low", "high", "worst_class", "mean"]
+    for choice in choices:
+        for one in choice.ranking:
+            chosen = one.candidate == choice.choice
+            worst = one.worst
+            row = [choice.snippet, one.candidate, chosen, worst.value, worst.low, worst.high]
+            yield [*row, one.worst_class, one.mean.value]
 
 
 def _ratio(one: Ratio) -> dict[str, Any]:

@@ -7,6 +7,7 @@ from hot_anvil.core.fleet.choosing import Choice, Dispatch, Everywhere, Ratio, T
 from hot_anvil.core.fleet.machines import Compiler, Machine, MachineClass
 from hot_anvil.core.fleet.merging import Merged
 from hot_anvil.core.fleet.results import Compiled, OnClass, OnFleet, checked_of
+from hot_anvil.core.measure.results import Picked
 from hot_anvil.core.verify.verdicts import NOT_RUN
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
 from hot_anvil.views.text.words import digits, interval, joined, memory, plural, ratio
@@ -91,7 +92,7 @@ def on_fleet_report(found: OnFleet, width: int, kept: Mapping[str, int]) -> Repo
     if found.command == "whatif":
         _whatif(report, found.classes)
     for choice in found.choices:
-        _chosen(report, choice, found.command == "pick")
+        _chosen(report, choice, found.command == "pick", _command(found, choice))
         _missing_candidates(report, found, choice)
     if found.choices:
         report.blank()
@@ -123,13 +124,20 @@ def merged_report(merged: Merged, width: int) -> Report:
     return report
 
 
-def _chosen(report: Report, choice: Choice, picks: bool) -> None:
+def _command(found: OnFleet, choice: Choice) -> str:
+    """Return the command line of the one build for all, "" where none is known."""
+    rows = (row for one in found.classes for item in one.results if isinstance(item, Picked)
+            for row in item.pick.ranking if item.pick.snippet == choice.snippet)  # fmt: skip
+    return next((row.cost.command for row in rows if row.candidate == choice.choice), "")
+
+
+def _chosen(report: Report, choice: Choice, picks: bool, command: str = "") -> None:
     """Add the ranking of a snippet over all classes, and what follows from it."""
     report.blank()
     report.add(Span(choice.snippet, STRONG))
     _ranking(report, choice)
     if picks:
-        _choice(report, choice)
+        _choice(report, choice, command)
     for pair in choice.turnovers[:_MOST]:
         report.paragraph(_turnover(pair), indent=2)
     if len(choice.turnovers) > _MOST:
@@ -184,7 +192,7 @@ def _interval(one: Ratio) -> str:
     return "" if one.low == one.high else interval(one.low, one.high)
 
 
-def _choice(report: Report, choice: Choice) -> None:
+def _choice(report: Report, choice: Choice, command: str) -> None:
     if choice.choice is None:
         report.add("  ", Span("no one build for all: ", TROUBLE), "none is correct on every class")
         return
@@ -199,6 +207,8 @@ def _choice(report: Report, choice: Choice) -> None:
         f"on {first.worst_class}"
     )
     report.paragraph(f"{furthest}{tied}", indent=8)
+    if command:
+        report.add(" " * 8, Span(command, STRONG))
     for dispatch in choice.dispatches:
         report.paragraph(_dispatch(dispatch), indent=2)
     if not choice.dispatches and len(first.by_class) > 1:
