@@ -9,13 +9,15 @@ from hot_anvil.core.build.records import Built
 from hot_anvil.core.config.records import Bench
 from hot_anvil.core.fleet.blocks import join_blocks
 from hot_anvil.core.fleet.machines import MEASURE, MachineClass, cannot_run
+from hot_anvil.core.inputs.spec import sweep_points
 from hot_anvil.core.measure.measurements import Measurements
 from hot_anvil.core.measure.options import Options
 from hot_anvil.core.names import listed
+from hot_anvil.core.verify.crash_report import Place
 from hot_anvil.core.verify.options import CheckOptions
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.undefined import with_accepted, with_undefined
-from hot_anvil.core.verify.verdicts import NOT_RUN, Verdict
+from hot_anvil.core.verify.verdicts import NOT_RUN, REFUSED, Verdict
 from hot_anvil.errors import FaultError, MissingError
 from hot_anvil.system.build.linking import Program
 from hot_anvil.system.check.checking import read_files
@@ -97,10 +99,7 @@ class ClassExecutor:
             plan.promises, Known(checked.undefined, checked.excused),
             plan.options._replace(values=False, draw=0),
         )  # fmt: skip
-        found = (
-            self._verdicts(request, plan.options) if self._runs(plan.reference_build, able) else {}
-        )
-        return self._beside(checked, found, refused, plan.builds)
+        return self._compared(checked, request, able, refused, plan.builds)
 
     def check_programs(
         self,
@@ -118,19 +117,28 @@ class ClassExecutor:
             self._given({}, [p.path for p in able.values()]), checked.snippet, checked.reference,
             own, able, tuple(runs), options._replace(values=False, draw=0),
         )  # fmt: skip
-        runs_there = self._runs(checked.reference, able)
-        found = self._verdicts(request, options) if runs_there else {}
-        return self._beside(checked, found, refused, builds)
+        return self._compared(checked, request, able, refused, builds)
 
     def _goes(self, program: Program, build: str, refused: Mapping[str, str]) -> bool:
         there = bool(artefact_name(program.path, self.store)) and not program.there
         return not program.why and there and build not in refused
 
-    def _runs(self, reference: str, able: Mapping[str, Program]) -> bool:
-        if reference in able:
-            return True
-        self.notes.setdefault(f"the reference {reference} cannot run there, so nothing is compared")
-        return False
+    def _compared(
+        self,
+        checked: Checked,
+        request: Check | CheckPrograms,
+        able: Mapping[str, Program],
+        refused: Mapping[str, str],
+        builds: Iterable[Built],
+    ) -> Checked:
+        """Ask for verdicts, unless the reference cannot run there."""
+        found: Mapping[str, Verdict] = {}
+        if request.reference_build in able:
+            found = self._verdicts(request)
+        else:
+            name = request.reference_build
+            self.notes.setdefault(f"the reference {name} cannot run there: nothing is compared")
+        return self._beside(checked, found, refused, builds)
 
     def _refused(self, builds: Iterable[Built], symbols: tuple[str, ...]) -> dict[str, str]:
         """Return the builds that these machines cannot run, and why, as their features tell."""
@@ -138,7 +146,8 @@ class ClassExecutor:
         whys = {b.build.name: cannot_run(self.needs_of(b, symbols), machine) for b in builds}
         return {name: why for name, why in whys.items() if why}
 
-    def _verdicts(self, request: Any, options: CheckOptions) -> dict[str, Verdict]:
+    def _verdicts(self, request: Check | CheckPrograms) -> dict[str, Verdict]:
+        options = request.options
         calls = len(request.builds) * options.call_seconds * max(options.repeat, 2)
         workers = tuple(w for own in self._workers.values() for w in own)
         label = f"checking {request.snippet.name}"
@@ -171,11 +180,16 @@ class ClassExecutor:
             if own.build in refused:
                 own = own._replace(verdict=NOT_RUN, why=refused[own.build])
             elif other is not None and other.verdict != own.verdict:
-                own = other._replace(why=other.why or f"{own.verdict} here: {own.why}")
-            elif other is None and own.usable and not own.emulator:
-                own = own._replace(verdict=NOT_RUN, why="it was not run there")
+                why = other.why or f"{own.verdict} here: {own.why}"
+                own = other._replace(why=why, place=self._as_here(other.place))
+            elif other is None and own.verdict != REFUSED and not own.emulator:
+                own = own._replace(verdict=NOT_RUN, why=own.why or "it was not run there")
             out.append(own)
         return checked._replace(verdicts=tuple(out))
+
+    def _as_here(self, place: Place) -> Place:
+        """Return a place with its file named as the bench names it."""
+        return place._replace(file=place.file.removeprefix(f"{self.store.root}/"))
 
     def measure(
         self,
@@ -191,7 +205,7 @@ class ClassExecutor:
         images = [*linked.programs.values(), *linked.libraries.values()]
         paths = [one.path for own in images for one in own.values()]
         given = self._given(read_files(bench, checked.snippet), [*paths, linked.loader])
-        candidates = max(len(checked.timed), 1) * max(len(_points(checked)), 1)
+        candidates = max(len(checked.timed), 1) * max(len(sweep_points(checked.snippet)), 1)
 
         def block(share: int, seed: int) -> Measure:
             own = options._replace(seconds=options.seconds / share, seed=seed)
@@ -268,12 +282,6 @@ class ClassExecutor:
         made = artefacts_of([*paths, held.launcher], self.store)
         inside = {name: data for name, data in files.items() if not Path(name).is_absolute()}
         return Given(self.store.root, inside, made, launcher_of(held), scope.limits)
-
-
-def _points(checked: Checked) -> Sequence[object]:
-    from hot_anvil.core.inputs.spec import sweep_points
-
-    return sweep_points(checked.snippet)
 
 
 def _bare(why: str) -> str:

@@ -1,6 +1,7 @@
 """The engine that joins machines: Dask's ``distributed``, through its public interface.
 
-Only this module and ``handling`` know it. It is loaded when a fleet is named, and never before.
+Only ``joining``, this module and ``handling`` know it. It is loaded when a fleet is named, and never
+before.
 Each trap that measuring it showed has its answer here:
 
 - A task runs on one of the workers that may do it and takes a resource, so nothing of ours runs
@@ -11,21 +12,19 @@ Each trap that measuring it showed has its answer here:
   its task to another.
 """
 
-import logging
 import time
 import uuid
 import warnings
 from collections import deque
 from collections.abc import Callable, Mapping, Sequence
-from importlib import import_module
-from pathlib import Path
 from typing import Any, NamedTuple
 
-from hot_anvil.core.fleet.machines import COMPILE, MEASURE, Machine
+from hot_anvil.core.fleet.machines import COMPILE, Machine
 from hot_anvil.core.results.packing import unpack
 from hot_anvil.core.toolchain.records import Toolchain
-from hot_anvil.errors import MissingError, RequestError
+from hot_anvil.errors import MissingError
 from hot_anvil.system.fleet.handling import handle
+from hot_anvil.system.fleet.joining import connected, tell_by_value, why_unusable
 from hot_anvil.system.fleet.requests import Failed, from_bytes, to_bytes
 from hot_anvil.system.fleet.this_machine import our_version
 from hot_anvil.system.process.scope import current_scope
@@ -70,7 +69,7 @@ class Fleet:
 
     def __init__(self, address: str, seconds: float = CONNECT_SECONDS) -> None:
         self.address = address
-        self.client = _connected(address, seconds)
+        self.client = connected(address, seconds)
         self.topic = f"hot-anvil-{uuid.uuid4().hex}"
         self.begun: dict[str, list[tuple[float, str]]] = {}  # task -> when, and by which worker
         self.client.subscribe_topic(self.topic, self._note)
@@ -100,11 +99,11 @@ class Fleet:
                 f"'dask worker {self.address} --nthreads 1 --resources \"measure=1 compile=1\"' "
                 "(docs/fleet.md)."
             )
-        told = self.client.run(_tell_by_value(our_version()), on_error="return")
+        told = self.client.run(tell_by_value(our_version()), on_error="return")
         out, unusable = {}, []
         for address, info in known.items():
             name, answer = str(info.get("name", address)), told.get(address)
-            why = _unusable(answer, info)
+            why = why_unusable(answer, info)
             if why:
                 unusable.append((name, why))
                 continue
@@ -253,95 +252,3 @@ class _Waiting:
                 self.future.cancel()
             except Exception:  # nobody is there to be told
                 return
-
-
-def _connected(address: str, seconds: float) -> Any:
-    try:
-        client_of: Any = import_module("distributed").Client
-    except ImportError:
-        raise MissingError(
-            "a fleet needs Dask's 'distributed': pip install 'hot-anvil[fleet]'."
-        ) from None
-    for name in ("distributed", "tornado", "asyncio"):
-        logging.getLogger(name).setLevel(logging.CRITICAL)  # what matters is said by us
-    from_file = Path(address).is_file()
-    if not from_file and "://" not in address and ":" not in address:
-        raise RequestError(
-            f"{address}: is neither a scheduler's address, such as tcp://10.0.0.1:8786, nor a "
-            "scheduler file.",
-            about="on",
-        )
-    if address.startswith("tls://") and not _has_certificates():
-        raise MissingError(
-            f"{address}: TLS needs certificates, and Dask's own configuration names none here "
-            "(distributed.comm.tls, or DASK_DISTRIBUTED__COMM__TLS__CA_FILE and the like; "
-            "docs/fleet.md)."
-        )
-    where = {"scheduler_file": address} if from_file else {"address": address}
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            client = client_of(**where, timeout=seconds, set_as_default=False)
-            versions = client.get_versions()
-    except Exception as error:
-        raise MissingError(
-            f"{address}: no scheduler answers there ({_first_line(error)}). Start one with 'dask "
-            "scheduler'; with TLS, Dask's own configuration names the certificates on both sides "
-            "(docs/fleet.md)."
-        ) from None
-    ours, theirs = (_engine_version(versions[side]) for side in ("client", "scheduler"))
-    if ours != theirs:
-        client.close(timeout=2)
-        raise MissingError(
-            f"{address}: the scheduler runs distributed {theirs}, this is {ours}: install the same "
-            "on both sides."
-        )
-    return client
-
-
-def _has_certificates() -> bool:
-    get: Any = import_module("dask.config").get
-    return bool(get("distributed.comm.tls.ca-file", None))
-
-
-def _first_line(error: Exception) -> str:
-    text = str(error).strip().split("\n")[0]
-    return text[:200] or type(error).__name__
-
-
-def _engine_version(told: Mapping[str, Any]) -> str:
-    return str(told["packages"].get("distributed"))
-
-
-def _tell_by_value(version: str) -> Callable[[], Any]:
-    """Return what a worker runs to tell of itself; it travels by value, whatever is there."""
-
-    def tell() -> Any:
-        try:
-            from hot_anvil.system.fleet.telling import tell_all
-        except ImportError as error:
-            from importlib import metadata
-
-            try:
-                return f"it has Hot Anvil {metadata.version('hot-anvil')}, this is {version}"
-            except metadata.PackageNotFoundError:
-                return f"Hot Anvil is not installed there ({error})"
-        return tell_all()
-
-    return tell
-
-
-def _unusable(answer: Any, info: Mapping[str, Any]) -> str:
-    """Return why a worker cannot be used, "" where it can."""
-    if isinstance(answer, str):
-        return answer
-    if not isinstance(answer, dict):
-        return f"it does not tell what it is ({_first_line(Exception(answer))})"
-    if answer["version"] != our_version():
-        return f"it has Hot Anvil {answer['version']}, this is {our_version()}"
-    offers = info.get("resources", {})
-    if not any(offers.get(resource, 0) >= 1 for resource in (MEASURE, COMPILE)):
-        return "it offers neither 'measure' nor 'compile' (--resources \"measure=1 compile=1\")"
-    if MEASURE in offers and info.get("nthreads", 1) > 1:
-        return "it would measure beside other work: start it with --nthreads 1"
-    return ""
