@@ -120,6 +120,31 @@ def test_a_refused_source_stops_nobody_else_and_is_shown_by_line(quay: Quay) -> 
     assert "ebb.c:2:" in hot_anvil("compile", quay.folder, "--trust").stdout
 
 
+@pytest.mark.parametrize(
+    ("compiler", "source", "text", "lacks", "then"),
+    [
+        ("gcc", "ebb.c", '#include "late.h"\nint ebb(int a) { return LATE(a); }\n', "late.h",
+         "#define LATE(a) (a)\n"),
+        ("clang", "ebb.c", '#include "late.h"\nint ebb(int a) { return LATE(a); }\n', "late.h",
+         "#define LATE(a) (a)\n"),
+        ("rustc", "ebb.rs", "mod late;\n#[no_mangle] pub extern fn ebb(a: i32) -> i32 "
+         "{ late::late(a) }\n", "late.rs", "pub fn late(a: i32) -> i32 { a }\n"),
+    ],
+)  # fmt: skip
+def test_a_file_that_was_missing_and_is_there_now_is_seen(
+    compiler: str, source: str, text: str, lacks: str, then: str,
+    tmp_path: Path, need: Callable[..., None],
+) -> None:  # fmt: skip
+    need(compiler if compiler != "clang" else "clang-16")
+    (tmp_path / source).write_text(text)
+    build = f"{compiler} {'-O2' if compiler != 'rustc' else '-O'}"
+    (before,) = document("compile", tmp_path / source, "--build", build, code=1)["builds"]
+    assert before["status"] == "refused" and Path(lacks).stem in before["why"]
+    (tmp_path / lacks).write_text(then)
+    (after,) = document("compile", tmp_path / source, "--build", build)["builds"]
+    assert after["status"] == "compiled"
+
+
 def test_two_at_once_and_a_damaged_store_end_well(quay: Quay) -> None:
     words = [str(COMMAND), "compile", str(quay.folder), "--trust", "--format", "json"]
     both = [subprocess.Popen(words, stdout=subprocess.PIPE) for _ in range(2)]

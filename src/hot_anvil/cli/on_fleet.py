@@ -86,7 +86,8 @@ def _no_form(form: str) -> str:
 
 def _answer(command: str, one: "OnClass") -> Answer:
     known = next(name for name in KEPT if name == command)
-    return Answer(known, one.results, one.notes)
+    where = f"done on {', '.join(one.worked)}"
+    return Answer(known, one.results, (where, *one.notes))
 
 
 def _keep(anvil: "Anvil", command: str, one: "OnClass") -> int:

@@ -3,16 +3,19 @@
 import os
 import time
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
 from conftest import SOURCES
 from hot_anvil.api import open_source
 from hot_anvil.core.build.records import COMPILED
+from hot_anvil.errors import MissingError
 from hot_anvil.system.build.grid import plan_jobs
-from hot_anvil.system.fleet import handling
+from hot_anvil.system.fleet import handling, joining
 from hot_anvil.system.fleet.child import LENGTH
 from hot_anvil.system.fleet.handling import run_in_child
+from hot_anvil.system.fleet.joining import tell_by_value, why_unusable
 from hot_anvil.system.fleet.own_files import own_files
 from hot_anvil.system.fleet.requests import Compile, Failed, Given, JobAsked, from_bytes, to_bytes
 from hot_anvil.system.fleet.this_machine import content_of, our_version
@@ -80,6 +83,28 @@ def test_what_is_no_request_is_said(request_of: Compile) -> None:
     assert LENGTH.size == 8
 
 
+def test_workers_of_another_version_are_not_used() -> None:
+    offers = {"resources": {"measure": 1.0}, "nthreads": 1}
+    assert not why_unusable({"version": our_version()}, offers)
+    told = why_unusable({"version": "0.1 (abc)"}, offers)
+    assert told == f"it has Hot Anvil 0.1 (abc), this is {our_version()}"
+    assert "start it with --nthreads 1" in why_unusable(
+        {"version": our_version()}, {**offers, "nthreads": 2}
+    )
+    assert "does not tell" in why_unusable(OSError("no route"), offers)
+    assert tell_by_value("of ours")()["version"] == our_version()
+
+
+def test_an_engine_of_another_version_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
+    versions = (("client", "2"), ("scheduler", "1"))
+    sides = {side: {"packages": {"distributed": version}} for side, version in versions}
+    client = SimpleNamespace(get_versions=lambda: sides, close=lambda timeout: None)
+    module = SimpleNamespace(Client=lambda **given: client)
+    monkeypatch.setattr(joining, "import_module", lambda name: module)
+    with pytest.raises(MissingError, match="the scheduler runs distributed 1, this is 2: install"):
+        joining.connected("tcp://10.0.0.1:8786", 1.0)
+
+
 def test_own_files_are_those_below_the_folder(tmp_path: Path) -> None:
     (tmp_path / "inc").mkdir()
     (tmp_path / "deep").mkdir()
@@ -89,12 +114,14 @@ def test_own_files_are_those_below_the_folder(tmp_path: Path) -> None:
         "inc/b.h": '#include "missing.h"\n',
         "c.h": "#include WHICH\n",
         "inc/which.h": "",
+        "forced.h": "",
         "notes.txt": "",
     }
     for name, text in files.items():
         (tmp_path / name).write_text(text)
     source = tmp_path / "surge.c"
-    workspace = open_source(source, ["gcc -O2 -Iinc"], ["clamp"]).workspace
+    builds = ["gcc -O2 -Iinc -include forced.h"]
+    workspace = open_source(source, builds, ["clamp"]).workspace
     found, pairs = workspace.found, [(workspace.bench.snippets[0], workspace.plan.builds[0])]
     jobs = list(plan_jobs(pairs, found.toolchains, found.families, str(tmp_path)).values())
     assert set(own_files(jobs, str(tmp_path))) == set(files) - {"notes.txt"}

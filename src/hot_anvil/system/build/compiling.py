@@ -33,6 +33,11 @@ from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.packages import missing_package
 
 
+_LACKING = re.compile(
+    r"[Nn]o such file|file not found|not find (?:crate|file)|couldn't read|[Cc](?:annot|ould not) open"
+)
+
+
 def compile_unit(job: Job, store: Store) -> Unit:
     """Compile the job's source, prove the code shown, and keep it in the store.
 
@@ -59,8 +64,10 @@ def compile_unit(job: Job, store: Store) -> Unit:
         why = "what it reads changes all the time while it is compiled"
         return refused_unit(job.source, why, unit.seconds, unit.diagnostics)
     store.forget_digests()
-    # Only what the source is to blame for is kept: a full disk or a killed compiler is not.
-    blamed = any(d.severity == "error" and d.line for d in unit.diagnostics)
+    # Only what the source is to blame for is kept: a full disk or a killed compiler is not, nor
+    # what lacks a file, which may come from anywhere at any time.
+    lacks = any(_LACKING.search(d.message) for d in unit.diagnostics)
+    blamed = any(d.severity == "error" and d.line for d in unit.diagnostics) and not lacks
     if not read or (unit.status == REFUSED and not blamed):
         shutil.rmtree(work, ignore_errors=True)
         return unit

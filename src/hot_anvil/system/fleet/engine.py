@@ -1,6 +1,6 @@
 """The engine that joins machines: Dask's ``distributed``, through its public interface.
 
-Only ``joining``, this module and ``handling`` know it. It is loaded when a fleet is named, and never
+Only ``joining``, this module and ``handling`` know it. It is loaded when a fleet is named, never
 before.
 Each trap that measuring it showed has its answer here:
 

@@ -15,6 +15,7 @@ _NAMED = re.compile(
 )
 _MACRO = re.compile(rb"^[ \t]*#[ \t]*include[ \t]+[A-Za-z_]", re.MULTILINE)
 _HEADERS = (".h", ".hh", ".hpp", ".hxx", ".inc", ".inl", ".def", ".tcc")
+_FOLDERS = ("-I", "-iquote", "-isystem", "-idirafter")
 _MOST = 4000  # headers that are sent where a macro names one
 
 
@@ -29,8 +30,8 @@ def own_files(jobs: Iterable[Job], root: str) -> dict[str, bytes]:
     folders: dict[str, None] = {"": None}
     wanted: list[str] = []
     for job in jobs:
-        wanted.append(job.source)
-        folders |= dict.fromkeys(_include_folders(job.flags))
+        wanted += [job.source, *_after(job.flags, ("-include", "-imacros"))]
+        folders |= dict.fromkeys(_after(job.flags, _FOLDERS))
     for name in wanted:  # grows while it is gone through
         place = os.path.normpath(name)
         if place in out or place.startswith("..") or os.path.isabs(place):  # noqa: PTH117
@@ -48,13 +49,14 @@ def own_files(jobs: Iterable[Job], root: str) -> dict[str, bytes]:
     return out
 
 
-def _include_folders(flags: Sequence[str]) -> list[str]:
+def _after(flags: Sequence[str], options: Sequence[str]) -> list[str]:
+    """Return what flags give these options, in one word or in two."""
     found = []
     for index, flag in enumerate(flags):
-        for option in ("-I", "-iquote", "-isystem", "-idirafter", "-include"):
+        for option in options:
             if flag == option and index + 1 < len(flags):
                 found.append(flags[index + 1])
-            elif flag.startswith(option):
+            elif flag.startswith(option) and not flag.startswith("-include-"):
                 found.append(flag[len(option) :])
     return found
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from hot_anvil.core.build.records import Unit, refused_unit
+from hot_anvil.core.build.records import REFUSED, Unit, refused_unit
 from hot_anvil.core.fleet.machines import COMPILE, who_has
 from hot_anvil.core.toolchain.records import Toolchain
 from hot_anvil.system.build.compiling import shadows
@@ -121,6 +121,9 @@ class Spread:
         unit = made.unit
         if not unit.artefact:
             self._why(f"{job.toolchain.name} refused it for once: {unit.why}", 1)
+            return None
+        if unit.status == REFUSED and not job.toolchain.machines:
+            self._why("what is refused there is compiled here, to be sure", 1)  # a file may lack
             return None
         if job.toolchain.machines:  # its headers are on that machine only
             store.lay(unit.artefact, lambda work: unpack_folder(made.artefact, work))
