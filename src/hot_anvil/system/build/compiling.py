@@ -32,9 +32,9 @@ from hot_anvil.system.store.files import read_source, write_json
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.packages import missing_package
 
-
 _LACKING = re.compile(
-    r"[Nn]o such file|file not found|not find (?:crate|file)|couldn't read|[Cc](?:annot|ould not) open"
+    r"[Nn]o such file|file not found|not find (?:crate|file)|couldn't read"
+    r"|[Cc](?:annot|ould not) open"
 )
 
 
