@@ -112,7 +112,7 @@ class Fleet:
         options = CheckOptions(call_seconds, repeat)
         return ask_fleet(
             anvil.workspace, self._joined, "check",
-            lambda workspace: check_snippets(workspace, snippets, options), NO_WEIGHTS,
+            lambda workspace: check_snippets(workspace, snippets, options), NO_WEIGHTS, snippets,
             lambda workspace: check_snippets(workspace, snippets, options),
         )  # fmt: skip
 
@@ -180,7 +180,7 @@ class Fleet:
 
         options = CheckOptions(call_seconds)
         return ask_fleet(
-            anvil.workspace, self._joined, command, question, weights,
+            anvil.workspace, self._joined, command, question, weights, snippets,
             lambda workspace: check_snippets(workspace, snippets, options),
         )  # fmt: skip
 

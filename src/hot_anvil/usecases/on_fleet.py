@@ -17,6 +17,7 @@ from hot_anvil.core.fleet.results import (
 from hot_anvil.core.model.call_graph import reached
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.toolchain.records import OnMachine, Toolchain
+from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import AnvilError, RequestError
 from hot_anvil.system.fleet.class_executor import ClassExecutor
 from hot_anvil.system.fleet.engine import Fleet
@@ -76,9 +77,12 @@ def ask_fleet(
     command: str,
     question: Question,
     weights: Mapping[str, float],
+    snippets: Sequence[str] = (),
     check_here: Question | None = None,
 ) -> OnFleet:
     """Ask a question on each class, side by side; ``check_here`` is answered here before.
+
+    It is about ``snippets``, all where none is named.
 
     What a class cannot answer is missing, and said; raises its error where none can.
     """
@@ -88,8 +92,10 @@ def ask_fleet(
             known = [one.name for one in classes]
             hint = did_you_mean(name, known) or f" They are: {listed(known)}."
             raise RequestError(f"the fleet has no class '{name}'.{hint}", about="weights")
-    workspace.compile([s.name for s in workspace.bench.snippets])
-    here = tuple(check_here(workspace)) if check_here else ()
+    here: tuple[Checked, ...] = ()
+    if check_here:
+        workspace.compile(snippets)
+        here = tuple(check_here(workspace))
     needs = _Needs(workspace)
     lock = Lock()
 

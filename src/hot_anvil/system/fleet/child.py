@@ -69,7 +69,8 @@ def _answer(serve: Callable[[Any], Any], request: Any) -> Any:
         trouble = machine_trouble(error)
         if trouble:
             return Failed(str(trouble))
-        return Failed("".join(traceback.format_exception(error)), ours=True)
+        traceback.print_exception(error)  # for whoever looks into what the worker said
+        return Failed(f"{type(error).__name__}: {error}", ours=True)
 
 
 def _write(stream: IO[bytes], data: bytes) -> None:
