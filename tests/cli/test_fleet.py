@@ -365,6 +365,31 @@ def test_with_tls_and_a_scheduler_file(
         made.close()
 
 
+def test_machines_that_nothing_joins(bench: Path, tmp_path: Path) -> None:
+    words = ("pick", bench, "--snippet", "clamp", "--seconds", "0.05")
+    assert hot_anvil(*words, HOT_ANVIL_PRETEND_MACHINE="pier1:Pier 9").returncode == 0
+    file = tmp_path / "pier.anvil"
+    assert hot_anvil("export", bench, "--snippet", "clamp", "--out", file).returncode == 0
+    subprocess.run(["rm", "-rf", bench / ".hot-anvil"], check=True)
+    assert hot_anvil(*words).returncode == 0
+    found = document("history", bench, "--merge", file)
+    origins = {s["origin"] for one in found["classes"] for s in one["sources"]}
+    assert len(found["classes"]) == 2 and origins == {None, "pier.anvil"}
+    (choice,) = found["choices"]
+    assert choice["choice"] and len(choice["ranking"]) == 8 and not choice["missing"]
+    text = (bench / "clamp.c").read_text()
+    (bench / "clamp.c").write_text(text.replace("if (level < low)", "if (level <= low)"))
+    assert hot_anvil(*words).returncode == 0
+    (choice,) = document("history", bench, "--merge", file)["choices"]
+    # One rival was edited: it is another candidate now, and the other rival is what it was.
+    edited = {name.partition("@")[0] for name in choice["missing"] if name.endswith(".anvil")}
+    assert len(edited) == 1 and len(choice["ranking"]) >= 4
+    assert "no export" in refused("history", bench, "--merge", bench / "clamp.c")
+    told = refused("history", bench, "--merge", file, "--weight", "crane=2")
+    assert "there is no class 'crane'" in told
+    assert "goes with --snippet" in refused("history", bench, "--merge", file, "--compare")
+
+
 def test_what_is_no_fleet(bench: Path, tmp_path: Path) -> None:
     told = refused("check", bench, "--on", "tcp://127.0.0.1:9", code=3)
     assert "no scheduler answers there" in told and told.count("\n") == 1

@@ -55,7 +55,9 @@ def merge(sources: Iterable[Source], weights: Mapping[str, float]) -> Merged:
     last: dict[tuple[str, str, str], Source] = {}
     for one in sorted(sources, key=lambda s: s.at):
         last[one.comparable, one.machine, one.snippet] = one
-    named = _by_code(list(last.values()))
+    named = _by_code(
+        sorted(last.values(), key=lambda s: bool(s.origin))
+    )  # those of here keep names
     classes = _classes(named)
     notes: dict[str, None] = {}
     by_snippet: dict[str, list[ClassTimes]] = {}
