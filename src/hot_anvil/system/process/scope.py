@@ -58,10 +58,17 @@ class Scope:
         finally:
             self._inner.discard(made)
 
+    def _is_inside(self, other: "Scope") -> bool:
+        return self is other or bool(self._around and self._around._is_inside(other))
+
     @contextmanager
     def entered(self) -> Iterator[None]:
-        """Run what follows inside this scope."""
-        token = _current.set(self)
+        """Run what follows inside this scope, or inside that within it which is entered already.
+
+        What a pool's thread does is so ended with the pool, whichever use case it calls.
+        """
+        now = _current.get()
+        token = _current.set(now if now and now._is_inside(self) else self)
         try:
             yield
         finally:
