@@ -27,7 +27,8 @@ from typing import Any, NamedTuple
 from hot_anvil import fleets
 from hot_anvil.core.measure.options import Options
 from hot_anvil.system.fleet import engine, spreading
-from hot_anvil.system.fleet.requests import Check, Compile, Measure, to_bytes
+from hot_anvil.system.fleet.requests import Compile, to_bytes
+from hot_anvil.system.fleet.runs import Check, Measure
 from hot_anvil.usecases import measurement, on_fleet
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))

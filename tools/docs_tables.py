@@ -25,6 +25,7 @@ import hot_anvil.core.flags.records
 import hot_anvil.core.fleet.choosing
 import hot_anvil.core.fleet.machines
 import hot_anvil.core.fleet.results
+import hot_anvil.core.fleet.spread
 import hot_anvil.core.measure.choosing
 import hot_anvil.core.measure.options
 import hot_anvil.core.measure.results
@@ -60,6 +61,7 @@ RECORDS: tuple[ModuleType, ...] = (
     hot_anvil.core.experiments.results,
     hot_anvil.core.fleet.machines,
     hot_anvil.core.fleet.choosing,
+    hot_anvil.core.fleet.spread,
     hot_anvil.core.fleet.results,
 )
 _HEADINGS = {"": "the file itself", "settings": "a settings file of your own", "input": "one value"}

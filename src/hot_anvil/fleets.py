@@ -24,9 +24,7 @@ from hot_anvil.core.verify.options import CALL_SECONDS, CheckOptions
 from hot_anvil.system.fleet.engine import CONNECT_SECONDS
 from hot_anvil.system.fleet.engine import Fleet as Joined
 from hot_anvil.system.fleet.spreading import Spread
-from hot_anvil.usecases.on_fleet import (
-    Question,
-    ask_fleet,
+from hot_anvil.usecases.fleet_machines import (
     compiled_of,
     fleet_classes,
     with_fleet_toolchains,
@@ -35,7 +33,9 @@ from hot_anvil.workspace import Elsewhere
 
 if TYPE_CHECKING:
     from hot_anvil.core.fleet.machines import MachineClass
-    from hot_anvil.core.fleet.results import Compiled, OnFleet
+    from hot_anvil.core.fleet.results import OnFleet
+    from hot_anvil.core.fleet.spread import Compiled
+    from hot_anvil.usecases.on_fleet import Question
 
 __all__ = ["Fleet", "join"]
 
@@ -107,6 +107,7 @@ class Fleet:
         repeat: int = 2,
     ) -> "OnFleet":
         """Judge every candidate here, then on one machine of each class."""
+        from hot_anvil.usecases.on_fleet import ask_fleet
         from hot_anvil.usecases.verification import check_snippets
 
         options = CheckOptions(call_seconds, repeat)
@@ -159,6 +160,7 @@ class Fleet:
         call_seconds: float = CALL_SECONDS,
     ) -> "OnFleet":
         """Return what would make entries faster on each class; experiments are compiled here."""
+        from hot_anvil.usecases.on_fleet import ask_fleet
         from hot_anvil.usecases.whatif import try_experiments
 
         asked = build, snippets, entries, seconds, seed, call_seconds
@@ -174,8 +176,9 @@ class Fleet:
         weights: Mapping[str, float],
         snippets: Sequence[str],
         call_seconds: float,
-        question: Question,
+        question: "Question",
     ) -> "OnFleet":
+        from hot_anvil.usecases.on_fleet import ask_fleet
         from hot_anvil.usecases.verification import check_snippets
 
         options = CheckOptions(call_seconds)

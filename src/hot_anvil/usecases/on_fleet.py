@@ -4,11 +4,9 @@ from collections.abc import Callable, Mapping, Sequence
 from threading import Lock
 from typing import Any
 
-from hot_anvil.core.arch import isa_name
 from hot_anvil.core.build.records import COMPILED, Built
-from hot_anvil.core.fleet.machines import MachineClass, machine_classes, needs_of_code
+from hot_anvil.core.fleet.machines import MachineClass, needs_of_code
 from hot_anvil.core.fleet.results import (
-    Compiled,
     OnClass,
     OnFleet,
     choices_of,
@@ -16,58 +14,16 @@ from hot_anvil.core.fleet.results import (
 )
 from hot_anvil.core.model.call_graph import reached
 from hot_anvil.core.names import did_you_mean, listed
-from hot_anvil.core.toolchain.records import OnMachine, Toolchain
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.errors import AnvilError, RequestError
 from hot_anvil.system.fleet.class_executor import ClassExecutor
 from hot_anvil.system.fleet.engine import Fleet
-from hot_anvil.system.fleet.spreading import Spread
-from hot_anvil.system.fleet.this_machine import content_of, this_machine
 from hot_anvil.system.process.progress import Progress
 from hot_anvil.system.process.threads import thread_pool
-from hot_anvil.system.toolchain.finding import Found
+from hot_anvil.usecases.fleet_machines import compiled_of, fleet_classes
 from hot_anvil.workspace import Workspace, usecase
 
 Question = Callable[[Workspace], Sequence[Any]]
-
-
-def fleet_classes(fleet: Fleet) -> tuple[MachineClass, ...]:
-    """Return the classes of the machines that a fleet's usable workers are on."""
-    machines = {w.machine.identity: w.machine for w in fleet.workers.values()}
-    order = sorted(machines.values(), key=lambda m: (m.processor, m.system, m.name))
-    return machine_classes(order)
-
-
-def with_fleet_toolchains(found: Found, fleet: Fleet) -> Found:
-    """Return the toolchains of this machine, and those that only machines of a fleet have.
-
-    These make code for this machine's instruction set; one that is another under the same name
-    has its machine's name behind it.
-    """
-    here = {content_of(chain) for chain in found.toolchains if not chain.flags}
-    taken = {name for chain in found.toolchains for name in (chain.name, *chain.aliases)}
-    out = list(found.toolchains)
-    isa = isa_name(this_machine().architecture)
-    for worker in fleet.workers.values():
-        contents = {c.name: c.content for c in worker.machine.compilers}
-        for chain in worker.toolchains:
-            content = contents.get(chain.name, "")
-            if not content or content in here or not chain.can["run"] or chain.isa != isa:
-                continue
-            here.add(content)
-            name = chain.name if chain.name not in taken else f"{chain.name}+{worker.machine.name}"
-            taken.add(name)
-            where = OnMachine(worker.machine.name, content)
-            out.append(_elsewhere(chain, name, where))
-    return found._replace(toolchains=tuple(out))
-
-
-def _elsewhere(chain: Toolchain, name: str, where: OnMachine) -> Toolchain:
-    drivers = {
-        language: driver._replace(identity=f"{where.content} {language}")
-        for language, driver in chain.drivers.items()
-    }
-    return chain._replace(name=name, aliases=(), drivers=drivers, machines=(where,))
 
 
 @usecase
@@ -132,14 +88,6 @@ def ask_fleet(
 
 def _named(progress: Progress, name: str) -> Progress:
     return lambda what, done, total: progress(f"{name}: {what}", done, total)
-
-
-def compiled_of(workspace: Workspace) -> Compiled | None:
-    """Return where a workspace's units were compiled just now, None without a fleet."""
-    spread = workspace.spread
-    if not isinstance(spread, Spread):
-        return None
-    return Compiled(spread.there, spread.here, dict(spread.whys))
 
 
 class _Needs:

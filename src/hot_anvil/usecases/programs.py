@@ -47,7 +47,7 @@ from hot_anvil.usecases.fault_finders import blind_to_races, extra_program, star
 from hot_anvil.workspace import Workspace
 
 if TYPE_CHECKING:
-    from hot_anvil.system.fleet.requests import RunGiven
+    from hot_anvil.system.fleet.runs import RunGiven
 
 _TALLY_RUNS = 20  # of a program that two runs showed to be unstable
 
@@ -112,7 +112,7 @@ def _checked_here(
 
 
 def _by_content(given: Given) -> "RunGiven":
-    from hot_anvil.system.fleet.requests import RunGiven
+    from hot_anvil.system.fleet.runs import RunGiven
 
     needs = {name: place.read_bytes() for name, place in given.needs.items()}
     return RunGiven(given.run, given.label, given.stdin, needs, given.expected)

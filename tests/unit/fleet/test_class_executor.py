@@ -15,7 +15,8 @@ from hot_anvil.core.verify.verdicts import CORRECT, CRASHED, NOT_RUN, WRONG
 from hot_anvil.errors import FaultError, MissingError
 from hot_anvil.system.fleet.class_executor import ClassExecutor
 from hot_anvil.system.fleet.engine import Reply, Task
-from hot_anvil.system.fleet.requests import Failed, Measure, Verdicts, from_bytes, to_bytes
+from hot_anvil.system.fleet.requests import Failed, from_bytes, to_bytes
+from hot_anvil.system.fleet.runs import EndedThere, Measure, Verdicts
 from hot_anvil.usecases.measurement import measure_checked
 from hot_anvil.usecases.serving import serve
 from hot_anvil.usecases.verification import check_snippets
@@ -164,8 +165,6 @@ def test_what_all_machines_fail_at_is_missing(workspace: Workspace) -> None:
 def test_a_candidate_that_ends_while_timed_is_out_and_the_rest_measured(
     workspace: Workspace,
 ) -> None:
-    from hot_anvil.system.fleet.requests import EndedThere
-
     def one_ends(task: Task, answer: Any, number: int) -> Any:
         timed = isinstance(task.request, Measure)
         names = [v.candidate for v in task.request.checked.timed] if timed else []

@@ -5,6 +5,7 @@ from typing import Any, NamedTuple
 
 from hot_anvil.core.fleet.choosing import Choice, choose, class_times
 from hot_anvil.core.fleet.machines import MachineClass
+from hot_anvil.core.fleet.spread import Compiled
 from hot_anvil.core.measure.results import Measured, Picked
 from hot_anvil.core.verify.results import Checked
 from hot_anvil.core.verify.verdicts import NOT_RUN
@@ -28,14 +29,6 @@ class OnClass(NamedTuple):
             return (("", self.missing),)
         checks = filter(None, map(checked_of, self.results))
         return tuple((c.snippet.name, str(c.fault)) for c in checks if c.fault)
-
-
-class Compiled(NamedTuple):
-    """Where units were compiled just now."""
-
-    there: int
-    here: int
-    whys: Mapping[str, int]  # why here after all -> how many units
 
 
 class Differing(NamedTuple):

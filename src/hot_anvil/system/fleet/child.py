@@ -17,13 +17,7 @@ from queue import Empty, SimpleQueue
 from typing import IO, Any
 
 from hot_anvil.errors import AnvilError, machine_trouble
-from hot_anvil.system.fleet.requests import (
-    Failed,
-    Measure,
-    MeasurePrograms,
-    from_bytes,
-    to_bytes,
-)
+from hot_anvil.system.fleet.requests import Failed, from_bytes, to_bytes
 from hot_anvil.system.fleet.this_machine import our_version, turn
 
 BEGUN = b"B"
@@ -54,7 +48,7 @@ def _answer_one(serve: Callable[[Any], Any], data: bytes, answers: IO[bytes]) ->
         answers.write(BEGUN)
     else:
         request = from_bytes(rest)
-        with turn(isinstance(request, Measure | MeasurePrograms)):
+        with turn(alone=getattr(request, "alone", False)):
             answers.write(BEGUN)
             answer = to_bytes(_answer(serve, request))
     _write(answers, LENGTH.pack(len(answer)) + answer)

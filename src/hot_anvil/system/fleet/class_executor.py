@@ -24,18 +24,15 @@ from hot_anvil.system.check.checking import read_files
 from hot_anvil.system.check.plan import CheckPlan, Known
 from hot_anvil.system.fleet.engine import Fleet, Reply, Task
 from hot_anvil.system.fleet.laying_out import launcher_of
-from hot_anvil.system.fleet.requests import (
+from hot_anvil.system.fleet.requests import Failed, Given, artefact_name, artefacts_of
+from hot_anvil.system.fleet.runs import (
     Block,
     Check,
     CheckPrograms,
     EndedThere,
-    Failed,
-    Given,
     Measure,
     MeasurePrograms,
     RunGiven,
-    artefact_name,
-    artefacts_of,
 )
 from hot_anvil.system.measure.measuring import Linked
 from hot_anvil.system.measure.program_times import Field

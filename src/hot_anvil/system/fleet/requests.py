@@ -9,26 +9,13 @@ import io
 import lzma
 import pickle
 import zipfile
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from hot_anvil.core.binary.signatures import Signature
-from hot_anvil.core.binary.variables import Variable
-from hot_anvil.core.build.records import Built, Unit
-from hot_anvil.core.config.records import Bench, ProgramRun, Snippet
-from hot_anvil.core.measure.measurements import Measurements
-from hot_anvil.core.measure.options import Options
-from hot_anvil.core.verify.options import CheckOptions
-from hot_anvil.core.verify.promises import Promise
-from hot_anvil.core.verify.results import Checked
-from hot_anvil.core.verify.verdicts import Verdict, Word
+from hot_anvil.core.build.records import Unit
 from hot_anvil.system.build.jobs import Job
-from hot_anvil.system.build.linking import Program
-from hot_anvil.system.check.plan import Known
-from hot_anvil.system.measure.measuring import Linked
-from hot_anvil.system.measure.program_times import Field
 from hot_anvil.system.process.scope import Limits
 from hot_anvil.system.store.store import Store
 
@@ -66,93 +53,6 @@ class Made(NamedTuple):
     read: tuple[str, ...]  # files that the compiler read
     absent: tuple[str, ...]  # where another file would have been found before one of them
     artefact: bytes  # packed, b"" for a unit that is refused for this once
-
-
-class Check(NamedTuple):
-    """Run candidates on the input sets, and compare them with the reference."""
-
-    given: Given
-    bench: Bench
-    snippet: Snippet
-    reference_build: str
-    signatures: tuple[Signature, ...]
-    builds: tuple[Built, ...]
-    programs: Mapping[str, Program]
-    threaded: bool
-    variables: tuple[Variable, ...]
-    constants: tuple[int | float, ...]
-    promises: tuple[Promise, ...]
-    known: Known
-    options: CheckOptions
-
-
-class RunGiven(NamedTuple):
-    """One run of a whole program, with its files by content."""
-
-    run: ProgramRun
-    label: str
-    stdin: bytes
-    needs: Mapping[str, bytes]
-    expected: Mapping[str, bytes]
-
-
-class CheckPrograms(NamedTuple):
-    """Run whole programs, and compare what they put out."""
-
-    given: Given
-    snippet: Snippet
-    reference_build: str
-    builds: tuple[Built, ...]
-    programs: Mapping[str, Program]
-    runs: tuple[RunGiven, ...]
-    options: CheckOptions
-
-
-class Measure(NamedTuple):
-    """Time candidates: one block of a measurement."""
-
-    given: Given
-    bench: Bench
-    checked: Checked
-    linked: Linked
-    baseline: str
-    options: Options
-    only_best: bool
-    watched: tuple[tuple[str, str], ...]
-
-
-class MeasurePrograms(NamedTuple):
-    """Time whole programs."""
-
-    given: Given
-    field: Field
-    needs: tuple[Mapping[str, bytes], ...]  # of each run
-    wanted: str | None
-    seconds: float
-    seed: int | None
-    threaded: bool
-
-
-class Verdicts(NamedTuple):
-    """What a check there came to."""
-
-    verdicts: tuple[Verdict, ...]
-
-
-class Block(NamedTuple):
-    """What was measured there, and what disturbs measurements there."""
-
-    measurements: tuple[Measurements, ...]
-    anchor: str
-    notes: tuple[str, ...]
-
-
-class EndedThere(NamedTuple):
-    """A candidate that ended while it was timed there."""
-
-    candidate: str
-    kind: Word
-    why: str
 
 
 class Failed(NamedTuple):
@@ -226,13 +126,3 @@ def moved(path: str, names: Iterable[str], store: Store) -> str:
     """Return where a file of one of these artefacts lies in another store."""
     name = Path(path).parent.name
     return str(store.artefact(name).folder / Path(path).name) if name in set(names) else path
-
-
-def moved_programs(
-    programs: Mapping[str, Program], names: Sequence[str], store: Store
-) -> dict[str, Program]:
-    """Return programs as they lie in another store."""
-    return {
-        build: program._replace(path=moved(program.path, names, store))
-        for build, program in programs.items()
-    }

@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 from hot_anvil.core.fleet.choosing import Choice, Dispatch, Everywhere, Ratio, Turnover
 from hot_anvil.core.fleet.machines import Compiler, Machine, MachineClass
 from hot_anvil.core.fleet.merging import Merged
-from hot_anvil.core.fleet.results import Compiled, OnClass, OnFleet, checked_of
+from hot_anvil.core.fleet.results import OnClass, OnFleet, checked_of
+from hot_anvil.core.fleet.spread import Compiled
 from hot_anvil.core.measure.results import Picked
 from hot_anvil.core.verify.verdicts import NOT_RUN
 from hot_anvil.views.text.report import CHANGE, DIM, STRONG, TROUBLE, Cell, Report, Span
