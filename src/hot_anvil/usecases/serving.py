@@ -29,7 +29,9 @@ def serve(request: Any) -> Any:
 
 def _compile(request: Compile) -> tuple[Made | None, ...]:
     """Compile units; None for one whose very same compiler is not here any more."""
-    own = {content_of(chain): chain for chain in find_toolchains().toolchains if not chain.flags}
+    versions = {asked.job.toolchain.version for asked in request.jobs}
+    chains = (c for c in find_toolchains().toolchains if not c.flags and c.version in versions)
+    own = {content_of(chain): chain for chain in chains}
     with laid_out(request.given) as store, thread_pool(request.given.limits.at_once) as pool:
 
         def make(asked: JobAsked) -> Made | None:

@@ -4,6 +4,7 @@ import os
 import re
 import time
 from collections.abc import Iterable, Mapping, Sequence
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -160,12 +161,18 @@ def programs_of(path: str) -> tuple[str, ...]:
 
     They are known of every compiler that was found here; of another only itself.
     """
-    stored = read_sealed(user_cache() / "toolchains.json")
+    answers = user_cache() / "toolchains.json"
+    state = answers.stat() if answers.exists() else None
+    files = _files_known(answers, state.st_mtime_ns if state else 0).get(path, (path,))
+    return tuple(dict.fromkeys(str(Path(file).resolve()) for file in files))
+
+
+@lru_cache(maxsize=1)
+def _files_known(answers: Path, _written: int) -> Mapping[str, Sequence[str]]:
+    """Return the files that compilers told of: path -> files; read once while it is unchanged."""
+    stored = read_sealed(answers)
     known = stored.get("known", {}) if isinstance(stored, dict) else {}
-    for key, kept in known.items():
-        if key.endswith(f" {path}"):
-            return tuple(dict.fromkeys(str(Path(file).resolve()) for file in kept["files"]))
-    return (str(Path(path).resolve()),)
+    return {key.split(" ", 2)[2]: kept["files"] for key, kept in known.items()}
 
 
 class _ProbeCache:
