@@ -43,6 +43,8 @@ benchmarks: .venv/.installed
 	$(BIN)/python benchmarks/page.py
 	$(BIN)/python benchmarks/narrowing.py
 	$(BIN)/python benchmarks/helping.py
+	$(BIN)/python benchmarks/fleet.py
+	$(BIN)/python benchmarks/fleet_plan.py
 	$(BIN)/python benchmarks/trials.py
 
 .venv/bin/python:

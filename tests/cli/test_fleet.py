@@ -275,6 +275,20 @@ return MEAN(s, n); }
         made.close()
 
 
+def test_a_scheduler_that_ends(bench: Path, tmp_path: Path) -> None:
+    made = MadeFleet(tmp_path)
+    try:
+        made.worker("quay1")
+        made.wait(1)
+        thread = when_busy(made, ["quay1"], lambda name: made.kill("scheduler"))
+        told = refused("compile", bench, "--on", made.address, code=3)
+        thread.join()
+        assert "the scheduler is gone. What came back is kept" in told
+        assert told.count("\n") == 1
+    finally:
+        made.close()
+
+
 def test_workers_that_cannot_be_used(bench: Path, tmp_path: Path) -> None:
     made = MadeFleet(tmp_path)
     try:

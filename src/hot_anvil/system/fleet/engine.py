@@ -118,8 +118,15 @@ class Fleet:
         return out
 
     def _listed(self) -> dict[str, Any]:
-        found: dict[str, Any] = self.client.scheduler_info(n_workers=-1)["workers"]
-        return found
+        """Return the workers there are; raises MissingError when the scheduler is gone."""
+        try:
+            found: dict[str, Any] = self.client.scheduler_info(n_workers=-1)["workers"]
+            return found
+        except Exception:
+            raise MissingError(
+                f"{self.address}: the scheduler is gone. What came back is kept; start it again, "
+                "and run the command again."
+            ) from None
 
     def offering(self, resource: str) -> tuple[str, ...]:
         """Return the addresses of the workers that offer a resource."""
@@ -140,7 +147,7 @@ class Fleet:
         waiting: dict[int, _Waiting] = {}
         replies: dict[int, Reply] = {}
         alive, looked = set(self._listed()), time.monotonic()
-        window = _AHEAD * len({worker for task in tasks for worker in task.workers})
+        window = max(1, _AHEAD * len({worker for task in tasks for worker in task.workers}))
         try:
             while waiting or rest:
                 # The engine hands tasks that take a resource to workers at once, by guess.
@@ -165,15 +172,10 @@ class Fleet:
         return [replies[number] for number in range(len(tasks))]
 
     def _alive(self, before: set[str]) -> set[str]:
-        try:
-            return set(self._listed())
-        except Exception:
-            if self.client.status == "running":
-                return before
-            raise MissingError(
-                f"{self.address}: the scheduler is gone. What came back is kept; start it again, "
-                "and run the command again."
-            ) from None
+        """Return the workers there are, those of before while the engine joins the fleet anew."""
+        if self.client.status == "connecting":
+            return before
+        return set(self._listed())
 
 
 class _Waiting:
@@ -184,7 +186,6 @@ class _Waiting:
         self.name = uuid.uuid4().hex
         self.lost: list[str] = []  # workers that ended or were lost with it
         self.future: Any = None
-        self.submitted = 0.0
         self.reply: Reply | None = None
 
     def submit(self, alive: set[str]) -> None:
@@ -194,7 +195,6 @@ class _Waiting:
             self.reply = Reply(Failed(self._nobody()), "")
             return
         self.name = uuid.uuid4().hex  # what an earlier attempt still tells is of another name
-        self.submitted = time.monotonic()
         payload = our_version().encode() + b"\n" + to_bytes(self.task.request)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # that a payload is large: it has to be
@@ -216,6 +216,8 @@ class _Waiting:
         """Return the reply where there is one; hand it on where its worker was lost."""
         if self.reply is not None:
             return self.reply
+        if self.fleet.client.status != "running":
+            return None  # whether the scheduler comes back shows when workers are listed
         status = self.future.status
         if status == "finished":
             worker, data = self.future.result()

@@ -24,8 +24,9 @@ def connected(address: str, seconds: float) -> Any:
         raise MissingError(
             "a fleet needs Dask's 'distributed': pip install 'hot-anvil[fleet]'."
         ) from None
-    for name in ("distributed", "tornado", "asyncio"):
-        logging.getLogger(name).setLevel(logging.CRITICAL)  # what matters is said by us
+    for name in ("tornado", "asyncio", *logging.root.manager.loggerDict):
+        if name.startswith(("distributed", "tornado", "asyncio")):
+            logging.getLogger(name).setLevel(logging.CRITICAL)  # what matters is said by us
     from_file = Path(address).is_file()
     if not from_file and "://" not in address and ":" not in address:
         raise RequestError(
