@@ -26,7 +26,7 @@ docs: .venv/.installed-test
 screenshots: .venv/.installed
 	$(BIN)/python tools/screenshots.py
 
-benchmarks: .venv/.installed
+benchmarks: .venv/.installed-test
 	$(BIN)/python benchmarks/startup.py
 	$(BIN)/python benchmarks/reading.py
 	$(BIN)/python benchmarks/grid.py
