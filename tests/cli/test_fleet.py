@@ -292,7 +292,7 @@ def test_a_scheduler_that_ends(bench: Path, tmp_path: Path) -> None:
 def test_workers_that_cannot_be_used(bench: Path, tmp_path: Path) -> None:
     made = MadeFleet(tmp_path)
     try:
-        made.worker("quay1", env={"PATH": another_gcc(tmp_path / "bin")})
+        made.worker("quay1", offers="compile=1", env={"PATH": another_gcc(tmp_path / "bin")})
         made.worker("pier1", offers="crane=1")
         made.wait(2)
         found = document("compile", bench, "--on", made.address, "--snippet", "clamp")
@@ -301,6 +301,8 @@ def test_workers_that_cannot_be_used(bench: Path, tmp_path: Path) -> None:
         assert all(b["status"] == "compiled" for b in found["builds"])
         assert not any("compiled on the fleet" in n and n[0] != "0" for n in found["notes"])
         assert "no worker has this very gcc-12" in notes
+        told = refused("check", bench, "--on", made.address, "--snippet", "clamp", code=3)
+        assert "no worker there offers 'measure'" in told
         for option in ("--replay=x", "--values"):
             told = refused("check", bench, "--on", made.address, option)
             assert "is answered on this machine only: leave --on out" in told

@@ -1,5 +1,6 @@
 """The same question on every class of machines of a fleet, and what holds over all of them."""
 
+import os
 from collections.abc import Callable, Mapping, Sequence
 from threading import Lock
 from typing import Any
@@ -15,7 +16,7 @@ from hot_anvil.core.fleet.results import (
 from hot_anvil.core.model.call_graph import reached
 from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.verify.results import Checked
-from hot_anvil.errors import AnvilError, RequestError
+from hot_anvil.errors import AnvilError, MissingError, RequestError
 from hot_anvil.system.fleet.class_executor import ClassExecutor
 from hot_anvil.system.fleet.engine import Fleet
 from hot_anvil.system.process.progress import Progress
@@ -43,11 +44,7 @@ def ask_fleet(
     What a class cannot answer is missing, and said; raises its error where none can.
     """
     classes = fleet_classes(fleet)
-    for name in weights:
-        if name not in (one.name for one in classes):
-            known = [one.name for one in classes]
-            hint = did_you_mean(name, known) or f" They are: {listed(known)}."
-            raise RequestError(f"the fleet has no class '{name}'.{hint}", about="weights")
+    _must_be_of(classes, weights)
     here: tuple[Checked, ...] = ()
     if check_here:
         workspace.compile(snippets)
@@ -62,8 +59,9 @@ def ask_fleet(
     def ask(own: MachineClass) -> OnClass | AnvilError:
         known = {one.snippet.name: one for one in here if not one.fault}
         executor = ClassExecutor(fleet, own, workspace.store, needs, known)
-        if not executor.count:
-            return OnClass(own, (), (), (), "no worker there offers 'measure'")
+        lacking = _lacking(own, executor)
+        if lacking:
+            return OnClass(own, (), (), (), lacking)
         there = workspace._replace(executor=executor, progress=_named(progress, own.name))
         try:
             results = tuple(question(there))
@@ -73,9 +71,10 @@ def ask_fleet(
 
     with thread_pool(len(classes)) as pool:
         answers = list(pool.map(ask, classes))
-    failed = [answer for answer in answers if isinstance(answer, AnvilError)]
+    failed = [answer for answer in answers if isinstance(answer, AnvilError) or answer.missing]
     if len(failed) == len(answers):
-        raise failed[0]
+        first = failed[0]
+        raise first if isinstance(first, AnvilError) else MissingError(_told(first))
     found = tuple(
         OnClass(own, (), (), (), str(answer)) if isinstance(answer, AnvilError) else answer
         for own, answer in zip(classes, answers, strict=True)
@@ -84,6 +83,29 @@ def ask_fleet(
         command, found, here, choices_of(found, weights), differing_verdicts(here, found),
         compiled_of(workspace), fleet.unusable,
     )  # fmt: skip
+
+
+def _must_be_of(classes: Sequence[MachineClass], weights: Mapping[str, float]) -> None:
+    """Raise RequestError for a weight of what is no class."""
+    known = [one.name for one in classes]
+    for name in weights:
+        if name not in known:
+            hint = did_you_mean(name, known) or f" They are: {listed(known)}."
+            raise RequestError(f"the fleet has no class '{name}'.{hint}", about="weights")
+
+
+def _lacking(own: MachineClass, executor: ClassExecutor) -> str:
+    """Return why a class cannot be asked at all, "" where it can."""
+    there, here = own.machines[0].architecture, os.uname().machine
+    if there != here:
+        return f"what is built here is for {here}, and its machines are {there}"
+    if not executor.count:
+        return "no worker there offers 'measure' (--resources \"measure=1\")"
+    return ""
+
+
+def _told(one: OnClass) -> str:
+    return f"{one.own.name}: {one.missing}."
 
 
 def _named(progress: Progress, name: str) -> Progress:
@@ -99,10 +121,10 @@ class _Needs:
 
     def __call__(self, built: Built, symbols: tuple[str, ...]) -> frozenset[str]:
         key = *(unit.artefact for unit in built.all_units), *symbols
+        if built.status != COMPILED:
+            return frozenset()
         if key not in self._known:
-            self._known[key] = frozenset()
-            if built.status == COMPILED:
-                code = self._workspace.code(built)
-                parts = [f for symbol in symbols for f in reached(code, symbol)]
-                self._known[key] = needs_of_code(parts or code.functions, code.isa)
+            code = self._workspace.code(built)
+            parts = [f for symbol in symbols for f in reached(code, symbol)]
+            self._known[key] = needs_of_code(parts or code.functions, code.isa)
         return self._known[key]
