@@ -155,7 +155,7 @@ def measure_on(args: argparse.Namespace, out: Output, command: str) -> int:
 
 def fleet_notes(fleet: "Fleet", anvil: "Anvil") -> tuple[str, ...]:
     """Return where units were compiled, and which workers cannot be used."""
-    from hot_anvil.views.text.fleet import compiled_text
+    from hot_anvil.views.text.machines import compiled_text
 
     told = compiled_text(fleet.compiled(anvil))
     unused = (f"worker {name} is not used: {why}" for name, why in fleet.unusable)

@@ -16,7 +16,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace, out: Output) -> int:
     """Show the machines of a fleet; exit code 3 where no worker can be used."""
     from hot_anvil.fleets import join
-    from hot_anvil.views.text.fleet import fleet_report
+    from hot_anvil.views.text.machines import fleet_report
 
     with join(args.on) as fleet:
         told = fleet.classes, fleet.offers, fleet.unusable
