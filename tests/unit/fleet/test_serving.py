@@ -64,7 +64,11 @@ def test_a_child_goes_on_with_the_next_request_and_is_replaced_when_it_died(
 
 def test_what_nobody_waits_for_is_ended(request_of: Compile) -> None:
     began = time.monotonic()
-    slow = request_of._replace(jobs=request_of.jobs * 400)
+    # Each is another command, or the store would have it after the first.
+    slow = request_of._replace(
+        jobs=tuple(one._replace(job=one.job._replace(key=f"{one.job.key}{k}"))
+                   for one in request_of.jobs for k in range(400))
+    )  # fmt: skip
     wanted = iter([True] * 10)
     answer = from_bytes(run_in_child(sent(slow), 600, lambda: next(wanted, False)))
     assert answer == Failed("nobody waits for it any more")

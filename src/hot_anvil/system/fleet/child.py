@@ -30,7 +30,8 @@ def answer_requests(serve: Callable[[Any], Any]) -> None:
     """Read requests, have ``serve`` do them, and write the answers, until none comes for long."""
     answers = os.fdopen(os.dup(1), "wb", buffering=0)
     os.dup2(2, 1)  # what is printed by mistake is no answer
-    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    for number in (signal.SIGINT, signal.SIGTERM):  # a worker in the background ignores the first
+        signal.signal(number, signal.default_int_handler)
     requests: SimpleQueue[bytes] = SimpleQueue()
     threading.Thread(target=_read, args=(sys.stdin.buffer, requests), daemon=True).start()
     try:
