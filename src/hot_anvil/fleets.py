@@ -107,13 +107,11 @@ class Fleet:
         repeat: int = 2,
     ) -> "OnFleet":
         """Judge every candidate here, then on one machine of each class."""
-        from hot_anvil.usecases.on_fleet import ask_fleet
         from hot_anvil.usecases.verification import check_snippets
 
         options = CheckOptions(call_seconds, repeat)
-        return ask_fleet(
-            anvil.workspace, self._joined, "check",
-            lambda workspace: check_snippets(workspace, snippets, options), NO_WEIGHTS, snippets,
+        return self._checked_first(
+            anvil, "check", NO_WEIGHTS, snippets, options,
             lambda workspace: check_snippets(workspace, snippets, options),
         )  # fmt: skip
 
@@ -128,8 +126,8 @@ class Fleet:
         """Check, then measure on all machines of each class what is correct there."""
         from hot_anvil.usecases.measurement import measure_snippets
 
-        return self._measured(
-            anvil, "measure", weights, snippets, call_seconds,
+        return self._checked_first(
+            anvil, "measure", weights, snippets, CheckOptions(call_seconds),
             lambda workspace: measure_snippets(workspace, snippets, options, call_seconds),
         )  # fmt: skip
 
@@ -144,8 +142,8 @@ class Fleet:
         """Do the whole job on each class, and choose one build for all of them."""
         from hot_anvil.usecases.picking import pick_snippets
 
-        return self._measured(
-            anvil, "pick", weights, snippets, call_seconds,
+        return self._checked_first(
+            anvil, "pick", weights, snippets, CheckOptions(call_seconds),
             lambda workspace: pick_snippets(workspace, snippets, options, call_seconds),
         )  # fmt: skip
 
@@ -169,19 +167,18 @@ class Fleet:
             lambda workspace: try_experiments(workspace, *asked), NO_WEIGHTS,
         )  # fmt: skip
 
-    def _measured(
+    def _checked_first(
         self,
         anvil: Anvil,
         command: str,
         weights: Mapping[str, float],
         snippets: Sequence[str],
-        call_seconds: float,
+        options: CheckOptions,
         question: "Question",
     ) -> "OnFleet":
         from hot_anvil.usecases.on_fleet import ask_fleet
         from hot_anvil.usecases.verification import check_snippets
 
-        options = CheckOptions(call_seconds)
         return ask_fleet(
             anvil.workspace, self._joined, command, question, weights, snippets,
             lambda workspace: check_snippets(workspace, snippets, options),

@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING, Any
 from hot_anvil.cli.answering import answer_document
 from hot_anvil.cli.options import open_anvil
 from hot_anvil.cli.output import Output, document, table_rows
-from hot_anvil.core.results.answers import KEPT, Answer
 from hot_anvil.errors import MissingError, RequestError
 
 if TYPE_CHECKING:
     from hot_anvil.api import Anvil
     from hot_anvil.core.fleet.results import OnClass, OnFleet
+    from hot_anvil.core.results.answers import Answer
     from hot_anvil.fleets import Fleet
 
 Ask = Callable[["Fleet", "Anvil"], "OnFleet"]
@@ -84,7 +84,9 @@ def _no_form(form: str) -> str:
     raise RequestError(f"--format {form}: it is for the verdicts of one machine; leave --on out.")
 
 
-def _answer(command: str, one: "OnClass") -> Answer:
+def _answer(command: str, one: "OnClass") -> "Answer":
+    from hot_anvil.core.results.answers import KEPT, Answer
+
     known = next(name for name in KEPT if name == command)
     where = f"done on {', '.join(one.worked)}"
     return Answer(known, one.results, (where, *one.notes))

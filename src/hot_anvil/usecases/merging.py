@@ -3,9 +3,9 @@
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
+from hot_anvil.core.fleet.machines import must_be_classes
 from hot_anvil.core.fleet.merging import Merged, Source, merge
 from hot_anvil.core.fleet.results import measured_of
-from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.results.answers import KeptAnswer
 from hot_anvil.errors import RequestError
 from hot_anvil.system.store.results import Results
@@ -20,7 +20,7 @@ def merge_answers(
 ) -> Merged:
     """Return what holds over the machines of the answers kept here and of those in exports.
 
-    Raises RequestError for a file that is no export, and where fewer than two classes measured.
+    Raises RequestError for a file that is no export or holds no measurement.
     """
     sources = [s for kept in _kept_here(results, snippets) for s in _sources(kept, "")]
     for file in files:
@@ -38,11 +38,7 @@ def merge_answers(
             "files. Measuring and picking keep what they measure."
         )
     merged = merge(sources, weights)
-    known = [one.name for one in merged.classes]
-    for name in weights:
-        if name not in known:
-            hint = did_you_mean(name, known) or f" They are: {listed(known)}."
-            raise RequestError(f"there is no class '{name}'.{hint}", about="weights")
+    must_be_classes(weights, [one.name for one in merged.classes])
     return merged
 
 

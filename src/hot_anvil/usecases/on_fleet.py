@@ -6,7 +6,7 @@ from threading import Lock
 from typing import Any
 
 from hot_anvil.core.build.records import COMPILED, Built
-from hot_anvil.core.fleet.machines import MachineClass, needs_of_code
+from hot_anvil.core.fleet.machines import MachineClass, must_be_classes, needs_of_code
 from hot_anvil.core.fleet.results import (
     OnClass,
     OnFleet,
@@ -14,9 +14,8 @@ from hot_anvil.core.fleet.results import (
     differing_verdicts,
 )
 from hot_anvil.core.model.call_graph import reached
-from hot_anvil.core.names import did_you_mean, listed
 from hot_anvil.core.verify.results import Checked
-from hot_anvil.errors import AnvilError, MissingError, RequestError
+from hot_anvil.errors import AnvilError, MissingError
 from hot_anvil.system.fleet.class_executor import ClassExecutor
 from hot_anvil.system.fleet.engine import Fleet
 from hot_anvil.system.process.progress import Progress
@@ -44,7 +43,7 @@ def ask_fleet(
     What a class cannot answer is missing, and said; raises its error where none can.
     """
     classes = fleet_classes(fleet)
-    _must_be_of(classes, weights)
+    must_be_classes(weights, [one.name for one in classes])
     here: tuple[Checked, ...] = ()
     if check_here:
         workspace.compile(snippets)
@@ -83,15 +82,6 @@ def ask_fleet(
         command, found, here, choices_of(found, weights), differing_verdicts(here, found),
         compiled_of(workspace), fleet.unusable,
     )  # fmt: skip
-
-
-def _must_be_of(classes: Sequence[MachineClass], weights: Mapping[str, float]) -> None:
-    """Raise RequestError for a weight of what is no class."""
-    known = [one.name for one in classes]
-    for name in weights:
-        if name not in known:
-            hint = did_you_mean(name, known) or f" They are: {listed(known)}."
-            raise RequestError(f"the fleet has no class '{name}'.{hint}", about="weights")
 
 
 def _lacking(own: MachineClass, executor: ClassExecutor) -> str:

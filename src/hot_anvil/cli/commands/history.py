@@ -44,7 +44,6 @@ def run(args: argparse.Namespace, out: Output) -> int:
     """Show what was measured over time, compare two measurements, or merge those of machines."""
     from hot_anvil.api import open_kept
     from hot_anvil.errors import RequestError
-    from hot_anvil.views.text.fleet import merged_report
     from hot_anvil.views.text.history import compared_report, history_report
 
     path, candidates = split_path(args.words)
@@ -53,6 +52,8 @@ def run(args: argparse.Namespace, out: Output) -> int:
     if args.merge is not None:
         if args.compare is not None or args.plot or candidates:
             raise RequestError("--merge goes with --snippet and --weight only.")
+        from hot_anvil.views.text.fleet import merged_report
+
         merged = kept.merge(args.merge, args.snippet, weights)
         out.answer(
             lambda: merged_report(merged, out.width),

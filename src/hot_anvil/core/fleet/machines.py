@@ -7,7 +7,8 @@ from typing import NamedTuple
 
 from hot_anvil.core.arch import isa_name, needs_of, standard_levels
 from hot_anvil.core.code.records import Function
-from hot_anvil.core.names import listed
+from hot_anvil.core.names import did_you_mean, listed
+from hot_anvil.errors import RequestError
 
 MEASURE, COMPILE = "measure", "compile"  # what a worker may offer, as the engine names it
 
@@ -90,26 +91,34 @@ def machine_classes(machines: Iterable[Machine]) -> tuple[MachineClass, ...]:
     by_key: dict[str, list[Machine]] = {}
     for one in machines:
         by_key.setdefault(one.comparable, []).append(one)
+    names = class_names(same[0].processor for same in by_key.values())
+    return tuple(map(MachineClass, names, map(tuple, by_key.values())))
+
+
+def class_names(processors: Iterable[str]) -> list[str]:
+    """Return a name for the class of each processor; a second one of a name gets a number."""
     taken: dict[str, int] = {}
     out = []
-    for same in by_key.values():
-        name = short_name(same[0].processor)
+    for processor in processors:
+        name = _short_name(processor)
         taken[name] = taken.get(name, 0) + 1
-        name = f"{name}-{taken[name]}" if taken[name] > 1 else name
-        out.append(MachineClass(name, tuple(same)))
-    return tuple(out)
+        out.append(f"{name}-{taken[name]}" if taken[name] > 1 else name)
+    return out
 
 
-def short_name(processor: str) -> str:
+def must_be_classes(names: Iterable[str], known: Sequence[str]) -> None:
+    """Raise RequestError, about the weights, for what is the name of no class."""
+    for name in names:
+        if name not in known:
+            hint = did_you_mean(name, known) or f" They are: {listed(known)}."
+            raise RequestError(f"there is no class '{name}'.{hint}", about="weights")
+
+
+def _short_name(processor: str) -> str:
     """Return the name of a processor as one word to type."""
     plain = re.sub(r"\((?:R|TM|r|tm)\)|\bCPU\b|\b[Pp]rocessor\b|@.*", " ", processor)
     words = re.findall(r"[a-z0-9]+", plain.lower())
     return "-".join(words) or "machine"
-
-
-def class_named(classes: Sequence[MachineClass], name: str) -> MachineClass | None:
-    """Return the class of this name, None where there is none."""
-    return next((one for one in classes if one.name == name), None)
 
 
 def needs_of_code(functions: Iterable[Function], isa: str) -> frozenset[str]:

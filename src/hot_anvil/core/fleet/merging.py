@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from hot_anvil.core.fleet.blocks import join_blocks
 from hot_anvil.core.fleet.choosing import Choice, ClassTimes, choose, class_times
-from hot_anvil.core.fleet.machines import short_name
+from hot_anvil.core.fleet.machines import class_names
 from hot_anvil.core.measure.measurements import Measurements
 from hot_anvil.core.measure.summary import summarise
 
@@ -85,17 +85,18 @@ def _classes(sources: Sequence[Source]) -> list[MergedClass]:
     by_key: dict[str, list[Source]] = {}
     for one in sources:
         by_key.setdefault(one.comparable or f"machine {one.machine}", []).append(one)
-    taken: dict[str, int] = {}
-    out = []
-    for own in by_key.values():
-        processor = own[0].machine_text.rpartition(": ")[2].rpartition(", ")[0]
-        processor = processor or own[0].machine_text.rpartition(": ")[2]
-        name = short_name(processor)
-        taken[name] = taken.get(name, 0) + 1
-        name = f"{name}-{taken[name]}" if taken[name] > 1 else name
-        newest = tuple(sorted(own, key=lambda s: -s.at))
-        out.append(MergedClass(name, processor, newest))
-    return out
+    processors = [_processor(own[0].machine_text) for own in by_key.values()]
+    rows = zip(class_names(processors), processors, by_key.values(), strict=True)
+    return [
+        MergedClass(name, processor, tuple(sorted(own, key=lambda s: -s.at)))
+        for name, processor, own in rows
+    ]
+
+
+def _processor(machine_text: str) -> str:
+    """Return the processor of "Quay 7, 2 CPUs" and of "2 machines: Quay 7"."""
+    named = machine_text.rpartition(": ")[2]
+    return named.rpartition(", ")[0] or named
 
 
 def _by_code(sources: Sequence[Source]) -> list[Source]:

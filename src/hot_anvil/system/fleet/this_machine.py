@@ -14,26 +14,25 @@ from pathlib import Path
 from hot_anvil._version import __version__
 from hot_anvil.core.fleet.machines import Compiler, Machine
 from hot_anvil.core.toolchain.records import Toolchain
-from hot_anvil.system.measure.machine import machine_identity
+from hot_anvil.system.measure.machine import machine_identity, processor_model
 from hot_anvil.system.store.files import digest, digest_file, read_json, user_cache, write_json
 from hot_anvil.system.toolchain.finding import find_toolchains, programs_of
 
 # For tests, in place of what this machine is: NAME[:PROCESSOR[:FEATURES THAT IT LACKS]].
 PRETEND = "HOT_ANVIL_PRETEND_MACHINE"
-_SYSTEM = Path(__file__).parent.parent.parent
+_PACKAGE = Path(__file__).parent.parent.parent
 
 
 def this_machine(compilers: bool = True) -> Machine:
     """Return what this machine is and has; without its ``compilers`` nothing is asked of them."""
     info = _read("/proc/cpuinfo")
-    named = re.search(r"^(?:model name|cpu model|CPU part)\s*:\s*(.+)$", info, re.M)
     flags = re.search(r"^(?:flags|Features|isa)\s*:\s*(.+)$", info, re.M)
     name, processor, lacks = (os.environ.get(PRETEND, "") + "::").split(":")[:3]
     identity = machine_identity()[0]
     return Machine(
         name or platform.node() or "machine",
         digest(identity, name)[:6] if name else identity,
-        processor or (named[1].strip() if named else platform.machine()),
+        processor or processor_model(),
         platform.machine(),
         frozenset(flags[1].split() if flags else ()) - frozenset(lacks.split()),
         os.cpu_count() or 1,
@@ -91,9 +90,9 @@ def _file_digest(path: str) -> str:
 def our_version() -> str:
     """Return what must be equal on both sides: the version, and a digest of the package's code."""
     state = hashlib.blake2b(digest_size=6)
-    for file in sorted(_SYSTEM.rglob("*")):
+    for file in sorted(_PACKAGE.rglob("*")):
         if file.suffix in (".py", ".c", ".h", ".toml", ".S") and "__pycache__" not in file.parts:
-            state.update(file.relative_to(_SYSTEM).as_posix().encode())
+            state.update(file.relative_to(_PACKAGE).as_posix().encode())
             state.update(file.read_bytes())
     return f"{__version__} ({state.hexdigest()})"
 

@@ -35,13 +35,18 @@ def machine_identity() -> tuple[str, str]:
 
     Equal identities mean that times may be compared at all.
     """
-    info = _read("/proc/cpuinfo")
-    named = re.search(r"^(?:model name|CPU part|cpu model)\s*:\s*(.+)$", info, re.M)
-    model = named[1].strip() if named else platform.machine()
+    model = processor_model()
     cpus = os.cpu_count() or 1
     own = _read("/etc/machine-id").strip() or platform.node()
     text = f"{model}, {cpus} CPU{'' if cpus == 1 else 's'}"
     return digest(own, text, platform.machine())[:6], text
+
+
+def processor_model() -> str:
+    """Return the model of the processor as the system names it."""
+    info = _read("/proc/cpuinfo")
+    named = re.search(r"^(?:model name|CPU part|cpu model)\s*:\s*(.+)$", info, re.M)
+    return named[1].strip() if named else platform.machine()
 
 
 def _read(path: str) -> str:
