@@ -6,7 +6,13 @@ from threading import Lock
 from typing import Any
 
 from hot_anvil.core.build.records import COMPILED, Built
-from hot_anvil.core.fleet.machines import MachineClass, must_be_classes, needs_of_code
+from hot_anvil.core.fleet.machines import (
+    Machine,
+    MachineClass,
+    cannot_run,
+    must_be_classes,
+    needs_of_code,
+)
 from hot_anvil.core.fleet.results import (
     OnClass,
     OnFleet,
@@ -15,9 +21,11 @@ from hot_anvil.core.fleet.results import (
 )
 from hot_anvil.core.model.call_graph import reached
 from hot_anvil.core.verify.results import Checked
+from hot_anvil.core.verify.verdicts import CRASHED, NOT_RUN
 from hot_anvil.errors import AnvilError, MissingError
-from hot_anvil.system.fleet.class_executor import ClassExecutor
+from hot_anvil.system.fleet.class_executor import ClassExecutor, NeedsOf
 from hot_anvil.system.fleet.engine import Fleet
+from hot_anvil.system.fleet.this_machine import this_machine
 from hot_anvil.system.process.progress import Progress
 from hot_anvil.system.process.threads import thread_pool
 from hot_anvil.usecases.fleet_machines import compiled_of, fleet_classes
@@ -45,10 +53,11 @@ def ask_fleet(
     classes = fleet_classes(fleet)
     must_be_classes(weights, [one.name for one in classes])
     here: tuple[Checked, ...] = ()
+    needs = _Needs(workspace)
     if check_here:
         workspace.compile(snippets)
-        here = tuple(check_here(workspace))
-    needs = _Needs(workspace)
+        own = this_machine(compilers=False)
+        here = tuple(able_here(one, workspace, needs, own) for one in check_here(workspace))
     lock = Lock()
 
     def progress(what: str, done: int, total: int) -> None:
@@ -82,6 +91,25 @@ def ask_fleet(
         command, found, here, choices_of(found, weights), differing_verdicts(here, found),
         compiled_of(workspace), fleet.unusable,
     )  # fmt: skip
+
+
+def able_here(checked: Checked, workspace: Workspace, needs: NeedsOf, own: Machine) -> Checked:
+    """Return a check in which what crashed for want of a feature here did not run here.
+
+    That such code is right on a machine which has the feature is no fault of anything.
+    """
+    symbols = tuple(s.symbol for s in checked.signatures)
+    crashed = {v.build for v in checked.verdicts if v.verdict == CRASHED}
+    builts = workspace.compile([checked.snippet.name]) if crashed else ()
+    whys = {b.build.name: cannot_run(needs(b, symbols), own) for b in builts}
+    return checked._replace(
+        verdicts=tuple(
+            v._replace(verdict=NOT_RUN, why=whys[v.build])
+            if v.verdict == CRASHED and whys[v.build]
+            else v
+            for v in checked.verdicts
+        )
+    )
 
 
 def _lacking(own: MachineClass, executor: ClassExecutor) -> str:

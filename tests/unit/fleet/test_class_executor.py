@@ -18,6 +18,7 @@ from hot_anvil.system.fleet.engine import Reply, Task
 from hot_anvil.system.fleet.requests import Failed, from_bytes, to_bytes
 from hot_anvil.system.fleet.runs import EndedThere, Measure, Verdicts
 from hot_anvil.usecases.measurement import measure_checked
+from hot_anvil.usecases.on_fleet import able_here
 from hot_anvil.usecases.serving import serve
 from hot_anvil.usecases.verification import check_snippets
 from hot_anvil.workspace import Workspace
@@ -179,3 +180,19 @@ def test_a_candidate_that_ends_while_timed_is_out_and_the_rest_measured(
     assert verdicts["gcc-12 -O2"].verdict == CRASHED
     assert verdicts["gcc-12 -O2"].why == "while it was timed: SIGSEGV"
     assert measured.overall and len(measured.overall.to_best) == 2
+
+
+def test_what_crashes_here_for_want_of_a_feature_is_no_bug_elsewhere(workspace: Workspace) -> None:
+    (checked,) = check_snippets(workspace)
+    here = checked._replace(
+        verdicts=tuple(v._replace(verdict=CRASHED, why="SIGILL") for v in checked.verdicts)
+    )
+
+    def needs(built: Any, symbols: tuple[str, ...]) -> frozenset[str]:
+        return frozenset({"avx512f"} if "-O3" in built.build.flags else ())
+
+    told = able_here(here, workspace, needs, machine("here"))
+    assert [v.verdict for v in told.verdicts] == [CRASHED, CRASHED, NOT_RUN]
+    (own,) = machine_classes([machine("pier1")])
+    found = differing_verdicts([told], [OnClass(own, ("pier1",), (checked,), ())])
+    assert [one.candidate for one in found] == [v.candidate for v in checked.verdicts[:2]]

@@ -177,8 +177,7 @@ class ClassExecutor:
             if own.build in refused:
                 own = own._replace(verdict=NOT_RUN, why=refused[own.build])
             elif other is not None and other.verdict != own.verdict:
-                why = other.why or f"{own.verdict} here: {own.why}"
-                own = other._replace(why=why, place=self._as_here(other.place))
+                own = other._replace(place=self._as_here(other.place))
             elif other is None and own.verdict != REFUSED and not own.emulator:
                 own = own._replace(verdict=NOT_RUN, why=own.why or "it was not run there")
             out.append(own)
